@@ -1,0 +1,13 @@
+"""All records, by room: what is tested, the sitting, its frames, what was found, what was judged, work."""
+
+from yellowjacket.bench.models.findings import Patch, Reading
+from yellowjacket.bench.models.frames import Frame, Problem
+from yellowjacket.bench.models.jobs import Job
+from yellowjacket.bench.models.judgement import Decision, Grade, Record
+from yellowjacket.bench.models.register import Body, ToleranceProfile
+from yellowjacket.bench.models.sittings import Ladder, Rung, Shot, Sitting, Use
+
+__all__ = [
+    "Body", "Decision", "Frame", "Grade", "Job", "Ladder", "Patch", "Problem", "Reading", "Record", "Rung", "Shot",
+    "Sitting", "ToleranceProfile", "Use",
+]  # fmt: skip

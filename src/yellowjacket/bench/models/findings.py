@@ -1,0 +1,84 @@
+"""Patches and readings."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from yellowjacket.bench.models.sittings import Ladder, Rung
+from yellowjacket.core.measure import PatchSpec
+from yellowjacket.core.patches import Rect
+from yellowjacket.core.quantity import Quantity
+
+
+class Patch(models.Model):
+    """A named rectangle on every frame of a ladder, in raw pixels."""
+
+    class Role(models.TextChoices):
+        GREY = "grey", "grey"
+        SHADOW = "shadow", "shadow"
+        BLACK = "black", "black"
+        FIELD = "field", "field"
+
+    ladder = models.ForeignKey(Ladder, on_delete=models.CASCADE, related_name="patches")
+    name = models.CharField(max_length=40)
+    role = models.CharField(max_length=8, choices=Role.choices)
+    x = models.PositiveIntegerField()
+    y = models.PositiveIntegerField()
+    w = models.PositiveIntegerField()
+    h = models.PositiveIntegerField()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["ladder", "name"], name="patch_once_per_ladder")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def rect(self) -> Rect:
+        """Its place."""
+        return Rect(self.x, self.y, self.w, self.h)
+
+    @property
+    def grip(self) -> tuple[int, int, int]:
+        """x, y and side of the square at the lower right corner that resizes the patch on the picture."""
+        side = max(8, min(self.w, self.h) // 4)
+        return self.x + self.w - side, self.y + self.h - side, side
+
+    @property
+    def spec(self) -> PatchSpec:
+        """The patch as measuring needs it."""
+        return PatchSpec(self.name, self.role, self.rect)
+
+
+class Reading(models.Model):
+    """One quantity of a rung with its 95 % interval, or the reason why it has no value."""
+
+    rung = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="readings")
+    patch = models.ForeignKey(Patch, on_delete=models.CASCADE, null=True, related_name="readings")
+    channel = models.CharField(max_length=4)
+    quantity = models.CharField(max_length=30)
+    value = models.FloatField(null=True)
+    low = models.FloatField(null=True)
+    high = models.FloatField(null=True)
+    n = models.PositiveBigIntegerField(default=0)
+    excluded = models.PositiveIntegerField(default=0)
+    reason = models.CharField(max_length=300, blank=True)
+    method = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+        indexes = [models.Index(fields=["rung", "quantity"], name="reading_by_quantity")]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["rung", "patch", "channel", "quantity"], name="reading_once", nulls_distinct=False
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.quantity} {self.channel} of {self.rung}"
+
+    @property
+    def result(self) -> Quantity:
+        """The value as the core knows it."""
+        return Quantity(self.value, self.low, self.high, self.n, self.reason)

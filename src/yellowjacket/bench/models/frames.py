@@ -1,0 +1,76 @@
+"""Frames that came in, and files that could not be used."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from django.db import models
+from numpy.typing import NDArray
+
+from yellowjacket.bench.models.sittings import Shot, Sitting
+
+
+class Frame(models.Model):
+    """One raw file. It stays where it is and is never written; ``sha256`` tells it from all others."""
+
+    sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="frames")
+    shot = models.OneToOneField(Shot, on_delete=models.SET_NULL, null=True, blank=True, related_name="frame")
+    path = models.CharField(max_length=1000)
+    sha256 = models.CharField(max_length=64)
+    size_bytes = models.PositiveBigIntegerField()
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    make = models.CharField(max_length=80, blank=True)
+    model = models.CharField(max_length=80, blank=True)
+    serial = models.CharField(max_length=80, blank=True)
+    firmware = models.CharField(max_length=80, blank=True)
+    iso = models.PositiveIntegerField(null=True)
+    exposure_s = models.FloatField(null=True)
+    f_number = models.FloatField(null=True)
+    # The body's own clock; it knows no time zone.
+    captured_at = models.CharField(max_length=32, blank=True)
+    dark = models.BooleanField()
+    white_dn = models.FloatField()
+    black_dn = models.JSONField()
+    offsets = models.JSONField()
+    matrix = models.JSONField(null=True)
+    neutral = models.JSONField(null=True)
+    imported_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["sitting", "sha256"], name="content_once_per_sitting")]
+
+    def __str__(self) -> str:
+        return self.file_name
+
+    @property
+    def file_name(self) -> str:
+        """Name without the folder."""
+        return Path(self.path).name
+
+    @property
+    def xyz_to_camera(self) -> NDArray[np.float64] | None:
+        """Colour matrix of the file, 3×3."""
+        return None if self.matrix is None else np.array(self.matrix)
+
+
+class Problem(models.Model):
+    """A file that was not used: what happened and what to do about it."""
+
+    sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="problems")
+    file_name = models.CharField(max_length=255)
+    code = models.CharField(max_length=20)
+    reason = models.CharField(max_length=400)
+    remedy = models.CharField(max_length=400)
+    noted_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(fields=["sitting", "file_name", "code"], name="problem_once_per_file"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.file_name} {self.reason} {self.remedy}"

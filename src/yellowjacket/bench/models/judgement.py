@@ -1,0 +1,90 @@
+"""Grades, and the record with its decisions."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from yellowjacket.bench.models.sittings import Ladder, Rung, Use
+
+
+class Grade(models.Model):
+    """What a person said of a rung for a use. Rows are never changed: the newest is in force."""
+
+    class Reason(models.TextChoices):
+        GRAIN = "grain", "grain"
+        BLOTCHES = "blotches", "colour blotches"
+        DETAIL = "detail", "detail gone"
+        COLOUR = "colour", "colour shift"
+        BLACKS = "blacks", "blacks"
+        HIGHLIGHTS = "highlights", "highlights"
+
+    rung = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="grades")
+    use = models.ForeignKey(Use, on_delete=models.CASCADE, related_name="grades")
+    person = models.CharField(max_length=80)
+    # 1 to 5, shown as A (clean) to E (lost); null takes an earlier grade back.
+    grade = models.PositiveSmallIntegerField(null=True)
+    reason = models.CharField(max_length=12, choices=Reason.choices, blank=True)
+    # What was looked at: magnification, and whether brightness was equalised.
+    size_percent = models.PositiveSmallIntegerField(default=100)
+    equalised = models.BooleanField(default=True)
+    given_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(grade__isnull=True) | models.Q(grade__gte=1, grade__lte=5), name="grade_a_to_e"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.rung} for {self.use}: {self.letter}"
+
+    @property
+    def letter(self) -> str:
+        """A to E, or a dash."""
+        return "ABCDE"[self.grade - 1] if self.grade else "–"
+
+
+class Record(models.Model):
+    """The limits of a ladder as a person decided and signed them.
+
+    A signed record is never changed; an amendment is a new version.
+    """
+
+    ladder = models.ForeignKey(Ladder, on_delete=models.CASCADE, related_name="records")
+    version = models.PositiveSmallIntegerField()
+    note = models.TextField(blank=True, max_length=4000)
+    answer = models.CharField(max_length=400, blank=True)
+    signed_by = models.CharField(max_length=80, blank=True)
+    signed_at = models.DateTimeField(null=True, blank=True)
+    # Conditions and proposals as they stood when it was signed.
+    evidence = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["version"]
+        constraints = [models.UniqueConstraint(fields=["ladder", "version"], name="record_version_once")]
+
+    def __str__(self) -> str:
+        return f"{self.ladder} version {self.version}"
+
+    @property
+    def signed(self) -> bool:
+        """Whether it is closed."""
+        return self.signed_at is not None
+
+
+class Decision(models.Model):
+    """The limit a person decided for a use and level; ``iso`` null means none is acceptable."""
+
+    record = models.ForeignKey(Record, on_delete=models.CASCADE, related_name="decisions")
+    use = models.ForeignKey(Use, on_delete=models.CASCADE, related_name="decisions")
+    level = models.CharField(max_length=10)
+    iso = models.PositiveIntegerField(null=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["record", "use", "level"], name="decision_once_per_level")]
+
+    def __str__(self) -> str:
+        return f"{self.use} {self.level}: {self.iso}"

@@ -1,0 +1,1 @@
+"""What is done with the records: one module per thing the application does."""

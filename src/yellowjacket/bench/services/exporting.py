@@ -1,0 +1,132 @@
+"""A sitting in open formats: readings as CSV, everything as JSON. Described in docs/exports.md."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+
+from yellowjacket.bench.models import Frame, Grade, Ladder, Reading, Record, Rung, Sitting
+from yellowjacket.bench.services.recording import conditions, evidence
+from yellowjacket.core.measure import QUANTITIES
+
+SCHEMA = "yellowjacket-sitting/1"
+CSV_COLUMNS = (
+    "sitting", "body", "serial", "iso", "exposure_s", "f_number", "patch", "role", "channel", "quantity", "unit", "value",
+    "low", "high", "n", "excluded", "reason", "method",
+)  # fmt: skip
+_CHUNK_ROWS = 500
+
+
+def readings_csv(sitting: Sitting) -> Iterator[str]:
+    """The readings of a sitting, one row each, in pieces."""
+    buffer = io.StringIO()
+    writer = csv.writer(buffer)
+    writer.writerow(CSV_COLUMNS)
+    rows = Reading.objects.filter(rung__ladder__sitting=sitting).select_related("rung__ladder__body", "patch")
+    for n, reading in enumerate(rows.iterator(chunk_size=_CHUNK_ROWS)):
+        writer.writerow(_safe(value) for value in _reading_row(sitting, reading))
+        if n % _CHUNK_ROWS == _CHUNK_ROWS - 1:
+            yield buffer.getvalue()
+            buffer.seek(0)
+            buffer.truncate()
+    yield buffer.getvalue()
+
+
+def _safe(value: object) -> object:
+    """Text that a spreadsheet would run as a formula gets an apostrophe in front."""
+    return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" and value else value
+
+
+def _reading_row(sitting: Sitting, reading: Reading) -> tuple[object, ...]:
+    ladder, patch = reading.rung.ladder, reading.patch
+    return (
+        sitting.name, str(ladder.body), ladder.body.serial, reading.rung.iso, reading.rung.exposure_s, ladder.f_number,
+        patch.name if patch else "", patch.role if patch else "", reading.channel, reading.quantity,
+        QUANTITIES[reading.quantity], reading.value, reading.low, reading.high, reading.n, reading.excluded,
+        reading.reason, reading.method,
+    )  # fmt: skip
+
+
+def sitting_document(sitting: Sitting) -> dict[str, object]:
+    """The whole sitting as plain values, ready for JSON."""
+    return {
+        "schema": SCHEMA,
+        "sitting": {
+            "name": sitting.name, "scene": sitting.scene, "asked": sitting.question, "expected": sitting.expectation,
+            "held_on": sitting.held_on.isoformat(), "lens": sitting.lens, "light": sitting.light,
+            "temperature_c": sitting.temperature_c, "profile": sitting.profile.name,
+        },
+        "uses": [{"name": use.name, "output_pixels": use.output_pixels} for use in sitting.uses.all()],
+        "ladders": [_ladder(ladder) for ladder in sitting.ladders.select_related("body", "sitting__profile")],
+        "problems": list(sitting.problems.values("file_name", "code", "reason", "remedy")),
+    }  # fmt: skip
+
+
+def _ladder(ladder: Ladder) -> dict[str, object]:
+    frames: dict[int, list[dict[str, object]]] = {}
+    for frame in Frame.objects.filter(shot__rung__ladder=ladder).select_related("shot").order_by("shot__repeat"):
+        if frame.shot is not None:
+            frames.setdefault(frame.shot.rung_id, []).append(_frame(frame, frame.shot.kind))
+    readings: dict[int, list[dict[str, object]]] = {}
+    for reading in Reading.objects.filter(rung__ladder=ladder).select_related("patch"):
+        readings.setdefault(reading.rung_id, []).append(_reading(reading))
+    grades: dict[int, list[dict[str, object]]] = {}
+    for grade in Grade.objects.filter(rung__ladder=ladder).select_related("use"):
+        grades.setdefault(grade.rung_id, []).append(_grade(grade))
+    return {
+        "kind": ladder.kind,
+        "method": ladder.method,
+        "body": {"make": ladder.body.make, "model": ladder.body.model, "serial": ladder.body.serial,
+                 "pixels": [ladder.body.pixel_width, ladder.body.pixel_height]},
+        "metered": {"iso": ladder.metered_iso, "exposure_s": ladder.metered_exposure_s, "f_number": ladder.f_number},
+        "patches": list(ladder.patches.values("name", "role", "x", "y", "w", "h")),
+        "rungs": [
+            _rung(rung) | {"frames": frames.get(rung.pk, []), "readings": readings.get(rung.pk, []),
+                           "grades": grades.get(rung.pk, [])}
+            for rung in ladder.rungs.all()
+        ],
+        "conditions": conditions(ladder),
+        "proposals": evidence(ladder)["proposals"],
+        "records": [_record(record) for record in ladder.records.prefetch_related("decisions__use")],
+    }  # fmt: skip
+
+
+def _rung(rung: Rung) -> dict[str, object]:
+    return {"iso": rung.iso, "exposure_s": rung.exposure_s, "extended": rung.extended}
+
+
+def _frame(frame: Frame, kind: str) -> dict[str, object]:
+    return {
+        "file": frame.file_name, "sha256": frame.sha256, "kind": kind, "captured_at": frame.captured_at or None,
+        "firmware": frame.firmware, "width": frame.width, "height": frame.height,
+    }  # fmt: skip
+
+
+def _reading(reading: Reading) -> dict[str, object]:
+    result: dict[str, object] = {
+        "patch": reading.patch.name if reading.patch else None, "channel": reading.channel, "quantity": reading.quantity,
+        "value": reading.value, "low": reading.low, "high": reading.high, "n": reading.n, "excluded": reading.excluded,
+        "method": reading.method,
+    }  # fmt: skip
+    if reading.reason:
+        result["reason"] = reading.reason
+    return result
+
+
+def _grade(grade: Grade) -> dict[str, object]:
+    return {
+        "use": grade.use.name, "person": grade.person, "grade": grade.letter if grade.grade else None,
+        "reason": grade.reason or None, "size_percent": grade.size_percent, "equalised": grade.equalised,
+        "given_at": grade.given_at.isoformat(),
+    }  # fmt: skip
+
+
+def _record(record: Record) -> dict[str, object]:
+    return {
+        "version": record.version, "answer": record.answer, "note": record.note, "signed_by": record.signed_by or None,
+        "signed_at": record.signed_at.isoformat() if record.signed_at else None, "evidence": record.evidence or None,
+        "decisions": [
+            {"use": decision.use.name, "level": decision.level, "iso": decision.iso} for decision in record.decisions.all()
+        ],
+    }  # fmt: skip

@@ -1,0 +1,125 @@
+"""Importing files: from a folder that may be read, or from uploads."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Iterable
+from pathlib import Path
+
+from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
+from django.utils.text import get_valid_filename
+
+from yellowjacket import home
+from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.models import Frame, Job, Problem, Sitting
+from yellowjacket.bench.services import jobs
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
+from yellowjacket.core.inspection import FrameFacts, inspect_file
+from yellowjacket.core.matching import Misfit
+
+
+def import_folder(sitting: Sitting, folder_text: str) -> Job:
+    """Start importing every file of a folder. Refuses folders that are not there or not allowed."""
+    folder = Path(folder_text.strip()).expanduser()
+    if not folder_text.strip() or not folder.is_absolute():
+        raise Refusal("Give the folder's full path, beginning with /.")
+    if not home.inside_allowed(settings.HOME, folder):
+        allowed = ", ".join(str(path) for path in home.allowed_folders(settings.HOME)[:1])
+        raise Refusal(
+            f"{folder} is outside the folders Yellowjacket may read. Copy the files to {allowed}, or allow the folder "
+            f"once with: yellowjacket allow {folder}"
+        )
+    if not folder.is_dir():
+        raise Refusal(f"{folder} is not a folder. Check the path.")
+    files = _files_in(folder)
+    if not files:
+        raise Refusal(f"{folder} holds no files. Copy the frames there first.")
+    return jobs.start(sitting, Job.Kind.IMPORT, files=files)
+
+
+def _files_in(folder: Path) -> list[str]:
+    """Paths of all plain files below the folder, hidden ones left out."""
+    found: list[str] = []
+    for place, folders, names in os.walk(folder):
+        folders[:] = sorted(name for name in folders if not name.startswith("."))
+        # A link may lead out of the allowed folders.
+        inside = [Path(place) / name for name in sorted(names) if not name.startswith(".")]
+        found += [str(path) for path in inside if home.inside_allowed(settings.HOME, path)]
+        if len(found) > settings.IMPORT_MAX_FILES:
+            raise Refusal(
+                f"{folder} holds more than {settings.IMPORT_MAX_FILES} files. Import the folder of one card at a time."
+            )
+    return found
+
+
+def import_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> Job:
+    """Store uploaded files as originals of the sitting and start importing them."""
+    folder = settings.HOME / "originals" / f"sitting-{sitting.pk}"
+    folder.mkdir(parents=True, exist_ok=True)
+    stored, refused = [], 0
+    for upload in uploads:
+        if (upload.size or 0) > settings.UPLOAD_MAX_BYTES:
+            _note_too_large(sitting, upload)
+            refused += 1
+            continue
+        stored.append(str(_store(folder, upload)))
+    if not stored:
+        raise Refusal(
+            "No file was stored: each is larger than an upload may be." if refused else "Choose one or more raw files first."
+        )
+    return jobs.start(sitting, Job.Kind.IMPORT, files=stored)
+
+
+def _note_too_large(sitting: Sitting, upload: UploadedFile) -> None:
+    limit = settings.UPLOAD_MAX_BYTES // 1024**2
+    misfit = Misfit("too-large", f"is larger than {limit} MB.", "Put it into the inbox folder and import the folder.")
+    note_problem(sitting, upload.name or "a file", misfit)
+
+
+def _store(folder: Path, upload: UploadedFile) -> Path:
+    """Write an upload whole or not at all, under its own name or, if that is taken, one with its digest."""
+    name = get_valid_filename(Path(upload.name or "frame").name)
+    partial = folder / f".{name}.part"
+    digest = hashlib.sha256()
+    with partial.open("wb") as file:
+        for chunk in upload.chunks():
+            digest.update(chunk)
+            file.write(chunk)
+    target = folder / name
+    if target.exists():
+        target = folder / f"{target.stem}-{digest.hexdigest()[:8]}{target.suffix}"
+    os.replace(partial, target)
+    return target
+
+
+def import_files(job: Job, progress: jobs.Progress) -> str:
+    """The import job: inspect files in worker processes, store each as it comes. Returns a summary."""
+    known = set(Frame.objects.filter(sitting=job.sitting).values_list("path", flat=True))
+    waiting = [path for path in job.parameters["files"] if path not in known]
+    progress.begin(len(waiting))
+    added, problems = 0, 0
+    for path, facts in run_all(inspect_file, waiting):
+        record = _store_outcome(job.sitting, path, facts)
+        added += isinstance(record, Frame)
+        problems += isinstance(record, Problem)
+        progress.step()
+    return summary(added, problems, len(job.parameters["files"]) - len(waiting))
+
+
+def _store_outcome(sitting: Sitting, path: str, facts: FrameFacts | Exception) -> Frame | Problem:
+    if isinstance(facts, FrameFacts):
+        return add_frame(sitting, facts)
+    return note_problem(sitting, Path(path).name, misfit_from(facts))
+
+
+def summary(added: int, problems: int, known: int) -> str:
+    """What an import did, in a sentence."""
+    parts = [f"{added} frame{'s' if added != 1 else ''} in"]
+    if known:
+        parts.append(f"{known} known already")
+    if problems:
+        parts.append(f"{problems} not used, see below")
+    return ", ".join(parts)

@@ -1,0 +1,97 @@
+"""Long work: start it, follow it, stop it, take it up again."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
+from django_tasks import task
+from django_tasks.base import TaskResultStatus
+
+from yellowjacket.bench.models import Job, Sitting
+from yellowjacket.bench.services.errors import Refusal
+
+log = logging.getLogger(__name__)
+
+Work = Callable[[Job, "Progress"], str]
+
+
+class Stopped(Exception):
+    """The person asked for the work to stop."""
+
+
+class Progress:
+    """What running work reports to; each step also hears whether it should stop."""
+
+    def __init__(self, job: Job) -> None:
+        self._job = job
+
+    def begin(self, total: int) -> None:
+        """Say how many items there are."""
+        self._job.total, self._job.done = total, 0
+        self._job.save(update_fields=["total", "done"])
+
+    def step(self) -> None:
+        """One more item is done and stored. Raises Stopped when that is wanted."""
+        self._job.done += 1
+        self._job.save(update_fields=["done"])
+        if Job.objects.filter(pk=self._job.pk, stop_wanted=True).exists():
+            raise Stopped
+
+
+def start(sitting: Sitting, kind: str, **parameters: Any) -> Job:
+    """Record a job and hand it to the worker. One job of a kind at a time for a sitting."""
+    with transaction.atomic():
+        running = Job.objects.filter(sitting=sitting, kind=kind, state__in=Job.OPEN).first()
+        if running is not None:
+            raise Refusal(f"{running.get_kind_display()} is already under way for this sitting; wait for it or stop it.")
+        job = Job.objects.create(sitting=sitting, kind=kind, parameters=parameters)
+    run_job.enqueue(job.pk)
+    return job
+
+
+def stop(job: Job) -> None:
+    """Ask a job to stop after the item in hand; one that has not begun ends at once."""
+    Job.objects.filter(pk=job.pk).update(stop_wanted=True)
+    Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(
+        state=Job.State.STOPPED, finished_at=timezone.now()
+    )
+
+
+def resume_all() -> int:
+    """Hand every unfinished job to the worker again, after a kill or a restart. Returns how many."""
+    if settings.TASKS["default"]["BACKEND"] == "django_tasks_db.DatabaseBackend":
+        from django_tasks_db.models import DBTaskResult
+
+        DBTaskResult.objects.filter(status__in=[TaskResultStatus.READY, TaskResultStatus.RUNNING]).delete()
+    jobs = list(Job.objects.filter(state__in=Job.OPEN))
+    for job in jobs:
+        run_job.enqueue(job.pk)
+    return len(jobs)
+
+
+@task()
+def run_job(job_id: int) -> None:
+    """Carry out a recorded job. Work is idempotent: what is stored already is not done again."""
+    from yellowjacket.bench.services.work import WORK
+
+    job = Job.objects.select_related("sitting").filter(pk=job_id, state__in=Job.OPEN).first()
+    if job is None:
+        return
+    job.state, job.started_at = Job.State.RUNNING, timezone.now()
+    job.save(update_fields=["state", "started_at"])
+    try:
+        message, state = WORK[job.kind](job, Progress(job)), Job.State.DONE
+    except Stopped:
+        message, state = f"stopped after {job.done} of {job.total}; what came in is kept", Job.State.STOPPED
+    except Refusal as refusal:
+        message, state = str(refusal), Job.State.FAILED
+    except Exception:
+        log.exception("job %s failed", job_id)
+        message, state = "failed for a reason nobody expected; the log of the application says more", Job.State.FAILED
+    job.state, job.message, job.finished_at = state, message[:400], timezone.now()
+    job.save(update_fields=["state", "message", "finished_at"])

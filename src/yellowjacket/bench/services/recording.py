@@ -1,0 +1,222 @@
+"""Proposals from readings and grades, and the record that a person decides and signs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+
+from django.db import transaction
+from django.utils import timezone
+
+from yellowjacket.bench.models import Decision, Frame, Ladder, Patch, Reading, Record, Rung, Use
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.judging import current_grades
+from yellowjacket.core import stops
+from yellowjacket.core.limits import (
+    GradedRung,
+    Limit,
+    RungFindings,
+    disagreement_stops,
+    graded_limits,
+    measured_limits,
+)
+from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS, use_noise_factor
+
+# Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).
+DISAGREE_STOPS = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """Measured and graded limit of one use and level beside each other."""
+
+    use: Use
+    level: str
+    measured: Limit
+    graded: Limit
+    apart_stops: float | None
+
+    @property
+    def disagree(self) -> bool:
+        """Whether eye and numbers differ by more than a stop."""
+        return self.apart_stops is not None and abs(self.apart_stops) > DISAGREE_STOPS
+
+
+def findings_by_rung(rungs: Sequence[Rung]) -> dict[int, dict[str, Quantity]]:
+    """Quantities by criterion key for every rung, in one query."""
+    found: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
+    by_quantity = {criterion.quantity: criterion.key for criterion in DEFAULT_CRITERIA}
+    rows = Reading.objects.filter(rung__in=rungs, quantity__in=by_quantity, channel__in=["G", "all"]).select_related(
+        "patch"
+    )
+    for reading in rows:
+        if reading.quantity == "snr" and (reading.patch is None or reading.patch.role != Patch.Role.GREY):
+            continue
+        found[reading.rung_id][by_quantity[reading.quantity]] = reading.result
+    return found
+
+
+def picture_pixels(ladder: Ladder) -> int:
+    """Pixels of the picture a use is cut from: the body's full frame, of which test frames may be a window."""
+    return ladder.body.pixels
+
+
+def proposals(ladder: Ladder) -> list[Proposal]:
+    """Every use and level, measured and graded."""
+    rungs = list(ladder.rungs.all())
+    findings = findings_by_rung(rungs)
+    rows = [RungFindings(stops.exact_iso(rung.iso), rung.iso, findings[rung.pk]) for rung in rungs]
+    grades = current_grades(ladder)
+    profile = ladder.sitting.profile.criteria
+    result = []
+    for use in ladder.sitting.uses.all():
+        factor, _ = use_noise_factor(picture_pixels(ladder), use.output_pixels)
+        measured = measured_limits(rows, profile, factor)
+        graded = graded_limits([_graded(rung, grades.get((rung.pk, use.pk))) for rung in rungs])
+        result += [
+            Proposal(use, level, measured[level], graded[level], disagreement_stops(measured[level], graded[level]))
+            for level in LEVELS
+        ]
+    return result
+
+
+def _graded(rung: Rung, grade: object) -> GradedRung:
+    from yellowjacket.bench.models import Grade
+
+    if not isinstance(grade, Grade):
+        return GradedRung(rung.iso, None)
+    return GradedRung(rung.iso, grade.grade, grade.get_reason_display())
+
+
+def open_record(ladder: Ladder) -> Record:
+    """The record being decided: the newest unsigned one, made when there is none and none is signed."""
+    record = ladder.records.last()
+    if record is None:
+        record = Record.objects.create(ladder=ladder, version=1)
+    return record
+
+
+@transaction.atomic
+def decide(record: Record, use: Use, level: str, iso: int | None) -> Decision:
+    """Set the decided limit of a use and level. Refuses signed records and ISO marks not on the ladder."""
+    _must_be_open(record)
+    if level not in LEVELS:
+        raise Refusal(f"There is no level {level!r}; there are {', '.join(LEVELS)}.")
+    if iso is not None and not record.ladder.rungs.filter(iso=iso).exists():
+        raise Refusal(f"ISO {iso} is not a rung of this ladder.")
+    decision, _ = Decision.objects.update_or_create(record=record, use=use, level=level, defaults={"iso": iso})
+    return decision
+
+
+@transaction.atomic
+def accept_measured(record: Record) -> None:
+    """Take over the measured mark wherever nothing is decided yet; what was not measured stays open."""
+    _must_be_open(record)
+    decided = set(record.decisions.values_list("use_id", "level"))
+    Decision.objects.bulk_create(
+        Decision(record=record, use=p.use, level=p.level, iso=p.measured.mark)
+        for p in proposals(record.ladder)
+        if (p.use.pk, p.level) not in decided and (p.measured.mark is not None or p.measured.criterion)
+    )
+
+
+def note(record: Record, *, answer: str, text: str) -> None:
+    """Keep the tester's answer and note. Refuses signed records."""
+    _must_be_open(record)
+    record.answer, record.note = answer.strip()[:400], text.strip()[:4000]
+    record.save(update_fields=["answer", "note"])
+
+
+@transaction.atomic
+def sign(record: Record, person: str) -> Record:
+    """Close the record under a name, with conditions and proposals as they stand now."""
+    _must_be_open(record)
+    if not person.strip():
+        raise Refusal("Sign with a name.")
+    wanted = len(LEVELS) * record.ladder.sitting.uses.count()
+    missing = wanted - record.decisions.count()
+    if missing:
+        raise Refusal(f"{missing} limit{'s are' if missing > 1 else ' is'} not decided yet. Decide each, or take over the measured ones.")
+    in_order(record)
+    record.signed_by, record.signed_at = person.strip()[:80], timezone.now()
+    record.evidence = evidence(record.ladder)
+    record.save()
+    return record
+
+
+def in_order(record: Record) -> None:
+    """Refuse limits that contradict each other: clean may not lie above usable, nor usable above emergency."""
+    by_use: dict[str, dict[str, int]] = {}
+    for decision in record.decisions.select_related("use"):
+        by_use.setdefault(decision.use.name, {})[decision.level] = decision.iso or 0
+    for use, levels in by_use.items():
+        marks = [levels[level] for level in LEVELS]
+        if marks != sorted(marks):
+            raise Refusal(f"{use}: clean must not lie above usable, nor usable above emergency. Correct one of the three.")
+
+
+def amend(record: Record) -> Record:
+    """Open a new version that begins with the decisions of the signed one, which stays as it is."""
+    if not record.signed:
+        raise Refusal("This version is still open; change it directly.")
+    if record.ladder.records.last() != record:
+        raise Refusal("A newer version exists; amend that one.")
+    with transaction.atomic():
+        version = Record.objects.create(
+            ladder=record.ladder, version=record.version + 1, note=record.note, answer=record.answer
+        )
+        Decision.objects.bulk_create(
+            Decision(record=version, use_id=d.use_id, level=d.level, iso=d.iso) for d in record.decisions.all()
+        )
+    return version
+
+
+def _must_be_open(record: Record) -> None:
+    if record.signed:
+        raise Refusal(f"This record was signed by {record.signed_by}. Amend it to make a new version.")
+
+
+def evidence(ladder: Ladder) -> dict[str, object]:
+    """Conditions and proposals as plain values, for the signed record and for exports."""
+    return {
+        "conditions": conditions(ladder),
+        "proposals": [
+            {"use": p.use.name, "level": p.level, "measured": asdict(p.measured), "graded": asdict(p.graded)}
+            for p in proposals(ladder)
+        ],
+    }
+
+
+def conditions(ladder: Ladder) -> dict[str, object]:
+    """What the limits hold for: body, firmware, lens, light, temperature, settings, profile."""
+    sitting = ladder.sitting
+    firmware = (
+        Frame.objects.filter(shot__rung__ladder=ladder).exclude(firmware="").values_list("firmware", flat=True).distinct()
+    )
+    profile = sitting.profile.criteria
+    return {
+        "body": str(ladder.body),
+        "serial": ladder.body.serial,
+        "firmware": sorted(firmware),
+        "held_on": sitting.held_on.isoformat(),
+        "scene": sitting.scene,
+        "lens": sitting.lens,
+        "light": sitting.light,
+        "temperature_c": sitting.temperature_c,
+        "aperture": f"f/{ladder.f_number:g}",
+        "method": ladder.get_method_display(),
+        "profile": profile.name,
+        "thresholds": {criterion.key: list(criterion.thresholds) for criterion in profile.criteria},
+        "judged_by": judges(ladder),
+    }
+
+
+def judges(ladder: Ladder) -> list[str]:
+    """Who graded the ladder."""
+    return sorted({grade.person for grade in current_grades(ladder).values()})
+
+
+def decisions_of(record: Record) -> Mapping[tuple[int, str], Decision]:
+    """Decisions by (use id, level)."""
+    return {(d.use_id, d.level): d for d in record.decisions.all()}

@@ -1,0 +1,40 @@
+"""What worker processes run: pure functions of files and plain values. No Django in here, no database."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from yellowjacket.core.frames import read_frame
+from yellowjacket.core.inspection import FrameFacts, inspect_file
+from yellowjacket.core.patches import Proposal, propose_patches
+from yellowjacket.simcam.bodies import BODIES
+from yellowjacket.simcam.camera import SimulatedCamera
+from yellowjacket.simcam.sensor import ExposureSettings
+
+
+@dataclass(frozen=True, slots=True)
+class Release:
+    """One release of the simulated camera."""
+
+    body_key: str
+    settings: ExposureSettings
+    path: str
+    frame_number: int
+    captured_at: datetime
+    seed: int
+
+
+def release(order: Release) -> FrameFacts:
+    """Take the shot, write the file, look at it. A file that is there already is not shot again."""
+    path = Path(order.path)
+    if not path.exists():
+        camera = SimulatedCamera(BODIES[order.body_key], order.seed)
+        camera.shoot(order.settings, path, order.frame_number, order.captured_at)
+    return inspect_file(order.path)
+
+
+def propose_from(pair: tuple[str, str]) -> tuple[Proposal, ...]:
+    """Patch proposals from the files of a pair."""
+    return propose_patches(read_frame(Path(pair[0])), read_frame(Path(pair[1])))

@@ -1,0 +1,90 @@
+"""The command line: serve the application, make the demo, allow folders."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from pathlib import Path
+
+from yellowjacket import __version__, home
+
+DEFAULT_PORT = 8017
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run a command; returns the exit code (0 fine, 1 failed with a line on stderr, 2 usage)."""
+    arguments = _parser().parse_args(argv)
+    try:
+        result: int = arguments.run(arguments)
+    except (OSError, ValueError) as error:
+        print(f"yellowjacket: {error}", file=sys.stderr)
+        return 1
+    return result
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="yellowjacket", description="For people who test stills cameras.")
+    parser.add_argument("--version", action="version", version=__version__)
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    serve = commands.add_parser("serve", help="start the application on this machine")
+    _add_port(serve)
+    serve.set_defaults(run=_serve)
+    demo = commands.add_parser("demo", help="make the demo sitting if it is not there, then serve")
+    _add_port(demo)
+    demo.add_argument("--prepare-only", action="store_true", help="make the data and stop; nothing is served")
+    demo.set_defaults(run=_demo)
+    allow = commands.add_parser("allow", help="let frames be imported from a folder, now and later")
+    allow.add_argument("folder", type=Path)
+    allow.set_defaults(run=_allow)
+    return parser
+
+
+def _add_port(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--port", type=int, default=DEFAULT_PORT, help=f"port on 127.0.0.1 (default {DEFAULT_PORT}); nobody else can reach it"
+    )
+
+
+def _set_up_django() -> Path:
+    """Prepare the data folder and load Django with it. Everything Django is imported after this."""
+    folder = home.data_folder()
+    home.prepare(folder)
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "yellowjacket.settings.local")
+    import django
+
+    django.setup()
+    return folder
+
+
+def _serve(arguments: argparse.Namespace) -> int:
+    from yellowjacket import serving
+
+    serving.require_free(arguments.port)
+    _set_up_django()
+    return serving.serve(arguments.port)
+
+
+def _demo(arguments: argparse.Namespace) -> int:
+    from yellowjacket import serving
+
+    if not arguments.prepare_only:
+        serving.require_free(arguments.port)
+    _set_up_django()
+    serving.prepare_database()
+    from yellowjacket.bench.services.demo import make_demo
+
+    make_demo(report=lambda line: print(line, flush=True))
+    return 0 if arguments.prepare_only else serving.serve(arguments.port)
+
+
+def _allow(arguments: argparse.Namespace) -> int:
+    folder = home.data_folder()
+    home.prepare(folder)
+    home.allow_folder(folder, arguments.folder)
+    print(f"Frames may now be imported from {arguments.folder}.")
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -1,0 +1,1 @@
+"""The trade itself: arithmetic, reading, measuring, limits. No web framework in here."""

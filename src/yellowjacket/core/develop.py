@@ -1,0 +1,102 @@
+"""Neutral development for looking: white balance, matrix, display curve. No sharpening, no noise reduction.
+
+Missing colours are interpolated bilinearly from same-colour neighbours; measured sites stay as they are.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import convolve
+
+from yellowjacket.core.colour import camera_to_srgb
+from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.patches import Rect
+
+_BILINEAR = np.array([[0.25, 0.5, 0.25], [0.5, 1.0, 0.5], [0.25, 0.5, 0.25]], dtype=np.float32)
+# Pixels read around a crop so that its rim is interpolated from real neighbours.
+_RIM_PX = 2
+# Development brings the grey patch here: 18 % of display white.
+GREY_TARGET = 0.18
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Development:
+    """How a frame is developed.
+
+    ``offsets``, ``black_dn``: as of RawFrame, by channel. ``gains``: factors for R, G, B that bring DN above black to
+    linear display values (white balance and exposure in one). ``xyz_to_camera``: 3×3 or None.
+    """
+
+    offsets: dict[str, tuple[int, int]]
+    black_dn: dict[str, float]
+    gains: tuple[float, float, float]
+    xyz_to_camera: NDArray[np.float64] | None
+
+
+def gains_from_grey(grey_dn: dict[str, float]) -> tuple[float, float, float]:
+    """Gains for R, G, B that put a grey patch of these channel means (DN above black) on GREY_TARGET.
+
+    Raises ValueError when a channel has no signal.
+    """
+    green = (grey_dn["G1"] + grey_dn["G2"]) / 2
+    means = (grey_dn["R"], green, grey_dn["B"])
+    if min(means) <= 0:
+        raise ValueError("the grey patch has no signal above black in every channel")
+    return tuple(GREY_TARGET / mean for mean in means)  # type: ignore[return-value]
+
+
+def develop_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> NDArray[np.uint8]:
+    """The crop ``rect`` of a mosaic as display sRGB, shape (h, w, 3). One image pixel per sensor pixel.
+
+    Raises ValueError when the crop lies outside the mosaic.
+    """
+    height, width = mosaic.shape
+    if not rect.fits(width, height):
+        raise ValueError(f"crop {rect} lies outside the frame of {width} × {height} px")
+    top, left = max(0, rect.y - _RIM_PX), max(0, rect.x - _RIM_PX)
+    area = np.asarray(mosaic[top : rect.y + rect.h + _RIM_PX, left : rect.x + rect.w + _RIM_PX], dtype=np.float32)
+    linear = _interpolated(area, (top, left), how)
+    inner = linear[rect.y - top : rect.y - top + rect.h, rect.x - left : rect.x - left + rect.w]
+    return display_encoded(inner @ camera_to_srgb(how.xyz_to_camera).T.astype(np.float32))
+
+
+def develop_reduced(mosaic: NDArray[np.uint16], step: int, how: Development) -> NDArray[np.uint8]:
+    """The whole frame averaged ``step`` tiles to a pixel, as display sRGB."""
+    planes = []
+    for names in (("R",), ("G1", "G2"), ("B",)):
+        parts = [_averaged(mosaic, how.offsets[name], step) - how.black_dn[name] for name in names]
+        planes.append(sum(parts) / len(parts) * how.gains[len(planes)])
+    linear = np.stack(planes, axis=-1)
+    return display_encoded(linear @ camera_to_srgb(how.xyz_to_camera).T)
+
+
+def _averaged(mosaic: NDArray[np.uint16], offset: tuple[int, int], step: int) -> NDArray[np.float64]:
+    plane = mosaic[offset[0] :: 2, offset[1] :: 2]
+    rows, columns = mosaic.shape[0] // 2 // step, mosaic.shape[1] // 2 // step
+    blocks = plane[: rows * step, : columns * step].reshape(rows, step, columns, step)
+    return np.asarray(blocks.mean(axis=(1, 3), dtype=np.float64))
+
+
+def _interpolated(area: NDArray[np.float32], origin: tuple[int, int], how: Development) -> NDArray[np.float32]:
+    """White-balanced linear RGB of every site, shape (h, w, 3)."""
+    result = np.empty((*area.shape, 3), np.float32)
+    for index, colour in enumerate("RGB"):
+        values = np.zeros_like(area)
+        sites = np.zeros_like(area)
+        for channel in (name for name in CHANNELS if name[0] == colour):
+            row, column = ((how.offsets[channel][a] - origin[a]) % 2 for a in (0, 1))
+            values[row::2, column::2] = area[row::2, column::2] - np.float32(how.black_dn[channel])
+            sites[row::2, column::2] = 1.0
+        spread = convolve(values, _BILINEAR, mode="constant") / convolve(sites, _BILINEAR, mode="constant")
+        result[..., index] = np.where(sites > 0, values, spread) * np.float32(how.gains[index])
+    return result
+
+
+def display_encoded(linear: NDArray[np.floating]) -> NDArray[np.uint8]:
+    """Linear values to 8-bit sRGB (IEC 61966-2-1; from memory), clipped to the display's range."""
+    clipped = np.clip(linear, 0.0, 1.0)
+    encoded = np.where(clipped <= 0.0031308, 12.92 * clipped, 1.055 * np.power(clipped, 1 / 2.4) - 0.055)
+    return np.asarray(np.rint(255 * encoded), dtype=np.uint8)

@@ -1,0 +1,198 @@
+"""Writing DNG files: an un-demosaiced Bayer mosaic with its levels, colour matrix and Exif.
+
+The layout follows the DNG 1.4 and TIFF 6 specifications (tag numbers from memory): a small RGB
+preview in the first directory, the raw mosaic uncompressed in a sub-directory, capture data in the
+Exif directory. One strip, little-endian.
+"""
+
+from __future__ import annotations
+
+import os
+import struct
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+# TIFF field types: code, bytes per item.
+_BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _SRATIONAL = (1, 1), (2, 1), (3, 2), (4, 4), (5, 8), (10, 8)
+_CFA_CODE = {"R": 0, "G": 1, "B": 2}
+_PREVIEW_LONG_SIDE_PX = 256
+# Exif ISOSpeedRatings is a SHORT; from here on the true value stands in RecommendedExposureIndex.
+_ISO_SHORT_LIMIT = 65535
+_D55_ILLUMINANT = 20
+_MANUAL_EXPOSURE = 1
+_RECOMMENDED_EXPOSURE_INDEX = 2
+
+Tag = tuple[int, tuple[int, int], int, bytes]
+
+
+@dataclass(frozen=True, slots=True)
+class CaptureData:
+    """What a body writes about a frame. Times in seconds, aperture as f-number, naive local clock."""
+
+    make: str
+    model: str
+    serial: str
+    firmware: str
+    iso: int
+    exposure_s: Fraction
+    f_number: Fraction
+    captured_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class DngImage:
+    """A Bayer mosaic and its claims.
+
+    ``mosaic``: uint16, shape (height, width), DN. ``cfa``: colours of the 2×2 tile, row by row.
+    ``black_dn``: four levels in the same order. ``color_matrix``: XYZ → camera, 3×3.
+    ``as_shot_neutral``: camera response to the scene's neutral, three values.
+    """
+
+    mosaic: NDArray[np.uint16]
+    cfa: tuple[str, str, str, str]
+    black_dn: tuple[int, int, int, int]
+    white_dn: int
+    color_matrix: NDArray[np.float64]
+    as_shot_neutral: Sequence[float]
+    capture: CaptureData
+
+
+def write_dng(path: Path, image: DngImage) -> None:
+    """Write ``image`` to ``path``; the file appears whole or not at all.
+
+    Raises ValueError when the mosaic is not a two-dimensional uint16 array of even sides.
+    """
+    if image.mosaic.dtype != np.uint16 or image.mosaic.ndim != 2:
+        raise ValueError(f"mosaic must be 2-D uint16, got {image.mosaic.dtype} with {image.mosaic.ndim} axes")
+    if image.mosaic.shape[0] % 2 or image.mosaic.shape[1] % 2:
+        raise ValueError(f"mosaic sides must be even, got {image.mosaic.shape}")
+    partial = path.with_name(path.name + ".part")
+    with partial.open("wb") as file:
+        for block in _layout(image):
+            file.write(block)
+    os.replace(partial, path)
+
+
+def _layout(image: DngImage) -> list[bytes | memoryview]:
+    """The file as blocks: header, first directory, Exif, raw directory, preview, mosaic."""
+    preview = _preview(image)
+    height, width = image.mosaic.shape
+    raw_tags = [
+        _longs(254, 0), _longs(256, width), _longs(257, height), _shorts(258, 16), _shorts(259, 1),
+        _shorts(262, 32803), _longs(273, 0), _shorts(277, 1), _longs(278, height),
+        _longs(279, width * height * 2), _shorts(284, 1), _shorts(33421, 2, 2),
+        _bytes(33422, bytes(_CFA_CODE[c] for c in image.cfa)), _shorts(50713, 2, 2),
+        _rationals(50714, *image.black_dn), _longs(50717, image.white_dn),
+    ]  # fmt: skip
+    exif_tags = _exif_tags(image.capture)
+    first_tags = [
+        _longs(254, 1), _longs(256, preview.shape[1]), _longs(257, preview.shape[0]), _shorts(258, 8, 8, 8),
+        _shorts(259, 1), _shorts(262, 2), _ascii(271, image.capture.make), _ascii(272, image.capture.model),
+        _longs(273, 0), _shorts(274, 1), _shorts(277, 3), _longs(278, preview.shape[0]),
+        _longs(279, preview.size), _shorts(284, 1), _ascii(305, image.capture.firmware),
+        _ascii(306, _exif_time(image.capture.captured_at)), _longs(330, 0), _longs(34665, 0),
+        _bytes(50706, b"\x01\x04\x00\x00"), _bytes(50707, b"\x01\x01\x00\x00"),
+        _ascii(50708, f"{image.capture.make} {image.capture.model}"),
+        _rationals(50721, *np.ravel(image.color_matrix), signed=True),
+        _rationals(50728, *image.as_shot_neutral), _ascii(50735, image.capture.serial),
+        _shorts(50778, _D55_ILLUMINANT),
+    ]  # fmt: skip
+    first_at = 8
+    exif_at = first_at + _directory_size(first_tags)
+    raw_at = exif_at + _directory_size(exif_tags)
+    preview_at = raw_at + _directory_size(raw_tags)
+    mosaic_at = preview_at + preview.size + preview.size % 2
+    first = _directory(_patched(first_tags, {273: preview_at, 330: raw_at, 34665: exif_at}), first_at)
+    raw = _directory(_patched(raw_tags, {273: mosaic_at}), raw_at)
+    padding = b"\0" * (preview.size % 2)
+    mosaic = np.ascontiguousarray(image.mosaic.astype("<u2", copy=False))
+    return [
+        b"II*\0" + struct.pack("<I", first_at), first, _directory(exif_tags, exif_at), raw,
+        preview.tobytes() + padding, mosaic.data,
+    ]  # fmt: skip
+
+
+def _exif_tags(capture: CaptureData) -> list[Tag]:
+    taken = _exif_time(capture.captured_at)
+    tags = [
+        _rationals(33434, capture.exposure_s), _rationals(33437, capture.f_number), _shorts(34850, _MANUAL_EXPOSURE),
+        _shorts(34855, min(capture.iso, _ISO_SHORT_LIMIT)), _shorts(34864, _RECOMMENDED_EXPOSURE_INDEX),
+        _longs(34866, capture.iso), _bytes(36864, b"0230", kind=7), _ascii(36867, taken), _ascii(36868, taken),
+        _ascii(37521, f"{capture.captured_at.microsecond // 10_000:02d}"), _ascii(42033, capture.serial),
+    ]  # fmt: skip
+    return tags
+
+
+def _exif_time(moment: datetime) -> str:
+    return moment.strftime("%Y:%m:%d %H:%M:%S")
+
+
+def _preview(image: DngImage) -> NDArray[np.uint8]:
+    """A small RGB picture for file browsers: one pixel per block of tiles, as-shot neutral, display gamma."""
+    step = max(1, -(-max(image.mosaic.shape) // (2 * _PREVIEW_LONG_SIDE_PX)))
+    planes = {}
+    for position, colour in enumerate(image.cfa):
+        plane = image.mosaic[position // 2 :: 2 * step, position % 2 :: 2 * step].astype(np.float64)
+        scale = image.as_shot_neutral["RGB".index(colour)] * (image.white_dn - image.black_dn[position])
+        planes[colour] = np.clip((plane - image.black_dn[position]) / scale, 0.0, 1.0)
+    stack = np.stack([planes["R"], planes["G"], planes["B"]], axis=-1)
+    return np.round(255 * stack ** (1 / 2.2)).astype(np.uint8)
+
+
+def _longs(tag: int, *values: int) -> Tag:
+    return (tag, _LONG, len(values), struct.pack(f"<{len(values)}I", *values))
+
+
+def _shorts(tag: int, *values: int) -> Tag:
+    return (tag, _SHORT, len(values), struct.pack(f"<{len(values)}H", *values))
+
+
+def _bytes(tag: int, value: bytes, kind: int = 1) -> Tag:
+    return (tag, (kind, 1), len(value), value)
+
+
+def _ascii(tag: int, text: str) -> Tag:
+    data = text.encode("ascii", "replace") + b"\0"
+    return (tag, _ASCII, len(data), data)
+
+
+def _rationals(tag: int, *values: Fraction | float, signed: bool = False) -> Tag:
+    parts: list[int] = []
+    for value in values:
+        ratio = value if isinstance(value, Fraction) else Fraction(float(value)).limit_denominator(1_000_000)
+        parts += [ratio.numerator, ratio.denominator]
+    kind, code = (_SRATIONAL, "i") if signed else (_RATIONAL, "I")
+    return (tag, kind, len(values), struct.pack(f"<{len(parts)}{code}", *parts))
+
+
+def _directory_size(tags: list[Tag]) -> int:
+    return 2 + 12 * len(tags) + 4 + sum(_padded(len(data)) for *_, data in tags if len(data) > 4)
+
+
+def _padded(size: int) -> int:
+    return size + size % 2
+
+
+def _patched(tags: list[Tag], offsets: dict[int, int]) -> list[Tag]:
+    """The same tags with the file offsets filled in, now that the layout is known."""
+    return [_longs(tag[0], offsets[tag[0]]) if tag[0] in offsets else tag for tag in tags]
+
+
+def _directory(tags: list[Tag], at: int) -> bytes:
+    """One TIFF directory placed at byte ``at``, values that do not fit the entries right behind it."""
+    entries, overflow = b"", b""
+    overflow_at = at + 2 + 12 * len(tags) + 4
+    for tag, (kind, _size), count, data in sorted(tags):
+        if len(data) <= 4:
+            value = data.ljust(4, b"\0")
+        else:
+            value = struct.pack("<I", overflow_at + len(overflow))
+            overflow += data.ljust(_padded(len(data)), b"\0")
+        entries += struct.pack("<HHI", tag, kind, count) + value
+    return struct.pack("<H", len(tags)) + entries + b"\0\0\0\0" + overflow

@@ -1,0 +1,65 @@
+"""A first look at a file: what it is, what it claims, and whether it is a dark or a light frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from yellowjacket.core.frames import CHANNELS, FrameMetadata, RawFrame, read_frame, read_metadata, sha256_of
+
+# A dark's channel means agree within this many DN or this share; light behind colour filters does not.
+_DARK_SPREAD_DN = 6.0
+_DARK_SPREAD_SHARE = 0.08
+# Every nth pixel each way is enough to tell dark from light.
+_SAMPLE_STEP = 4
+
+
+@dataclass(frozen=True, slots=True)
+class FrameFacts:
+    """What is kept about a file at import. ``matrix`` and ``neutral`` as nested tuples, or None."""
+
+    path: str
+    sha256: str
+    size_bytes: int
+    width: int
+    height: int
+    metadata: FrameMetadata
+    dark: bool
+    white_dn: float
+    black_dn: dict[str, float]
+    offsets: dict[str, tuple[int, int]]
+    matrix: tuple[tuple[float, ...], ...] | None
+    neutral: tuple[float, ...] | None
+
+
+def inspect_file(path: str) -> FrameFacts:
+    """Hash, decode and describe one file. Raises FrameError when it cannot be used."""
+    where = Path(path)
+    metadata = read_metadata(where)
+    frame = read_frame(where)
+    return FrameFacts(
+        path=path,
+        sha256=sha256_of(where),
+        size_bytes=where.stat().st_size,
+        width=frame.mosaic.shape[1],
+        height=frame.mosaic.shape[0],
+        metadata=metadata,
+        dark=looks_dark(frame),
+        white_dn=frame.white_dn,
+        black_dn=frame.black_dn,
+        offsets=frame.offsets,
+        matrix=None if frame.xyz_to_camera is None else tuple(tuple(map(float, row)) for row in frame.xyz_to_camera),
+        neutral=None if frame.neutral is None else tuple(map(float, frame.neutral)),
+    )
+
+
+def looks_dark(frame: RawFrame) -> bool:
+    """Whether no light reached the sensor: all four planes stand at one level."""
+    means = [
+        float(frame.plane(channel)[::_SAMPLE_STEP, ::_SAMPLE_STEP].mean(dtype=np.float64)) - frame.black_dn[channel]
+        for channel in CHANNELS
+    ]
+    level = abs(sum(means) / len(means))
+    return max(means) - min(means) <= max(_DARK_SPREAD_DN, _DARK_SPREAD_SHARE * level)

@@ -1,0 +1,135 @@
+"""Which shot of the plan a frame belongs to, by what the file says about itself."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+
+from yellowjacket.core import stops
+
+# f-numbers within this many stops are one aperture: files round to the printed mark.
+_SAME_APERTURE_STOPS = 0.2
+_SAME_TIME_STOPS = 0.2
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """What matching needs of a frame. Empty texts and None mean the file does not say."""
+
+    make: str
+    model: str
+    serial: str
+    iso: int | None
+    exposure_s: float | None
+    f_number: float | None
+    dark: bool
+    width: int
+    height: int
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """A shot that waits for its frame, or has one (``taken``)."""
+
+    key: Hashable
+    iso: int
+    exposure_s: float
+    f_number: float
+    dark: bool
+    taken: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Misfit:
+    """Why a frame fits no shot, and what to do about it."""
+
+    code: str
+    reason: str
+    remedy: str
+
+
+@dataclass(frozen=True, slots=True)
+class LadderFacts:
+    """The body and frame size a ladder stands for; size None while it has no frame yet."""
+
+    make: str
+    model: str
+    serial: str
+    size: tuple[int, int] | None
+
+
+def find_slot(frame: Candidate, ladder: LadderFacts, slots: Sequence[Slot]) -> Slot | Misfit:
+    """The first free shot with the frame's settings, or the reason why there is none.
+
+    The most telling difference is named: body, size, ISO, shutter, aperture, then "already complete".
+    """
+    other = _other_body(frame, ladder)
+    if other:
+        return Misfit("body", other, "Import it into a sitting of that body, or correct the body's entry.")
+    if ladder.size is not None and (frame.width, frame.height) != ladder.size:
+        return Misfit(
+            "size", f"is {frame.width} × {frame.height} px, the ladder has {ladder.size[0]} × {ladder.size[1]} px.",
+            "Shoot the whole ladder in one raw mode and crop.",
+        )  # fmt: skip
+    if frame.iso is None or frame.exposure_s is None:
+        absent = "ISO" if frame.iso is None else "exposure time"
+        return Misfit("metadata", f"does not say its {absent}.", "Copy the original file from the card.")
+    of_iso = [slot for slot in slots if slot.iso == frame.iso]
+    if not of_iso:
+        return Misfit("iso", f"was shot at ISO {frame.iso}, which the ladder does not have.", "Add the rung or leave it out.")
+    of_time = [slot for slot in of_iso if _same_time(slot.exposure_s, frame.exposure_s)]
+    if not of_time:
+        planned, found = stops.shutter_label(of_iso[0].exposure_s), stops.shutter_label(frame.exposure_s)
+        return Misfit(
+            "shutter", f"was exposed for {found}; ISO {frame.iso} is planned at {planned}.", "Shoot this rung again."
+        )
+    of_aperture = [slot for slot in of_time if _same_aperture(slot.f_number, frame.f_number)]
+    if not of_aperture:
+        return Misfit(
+            "aperture", f"was shot at f/{frame.f_number:g}; the ladder is planned at f/{of_time[0].f_number:g}.",
+            "Set the aperture back and shoot this rung again.",
+        )  # fmt: skip
+    return _free(frame, of_aperture)
+
+
+def _free(frame: Candidate, slots: Sequence[Slot]) -> Slot | Misfit:
+    kind = "dark" if frame.dark else "light"
+    of_kind = [slot for slot in slots if slot.dark == frame.dark]
+    if not of_kind:
+        return Misfit(
+            "kind", f"is a {kind} frame, and ISO {frame.iso} has no {kind} shots in the plan.", "Leave it out."
+        )
+    for slot in of_kind:
+        if not slot.taken:
+            return slot
+    return Misfit(
+        "complete", f"is one more {kind} frame at ISO {frame.iso}; the rung already has its {len(of_kind)}.",
+        "Nothing to do; the frames that came first are used.",
+    )  # fmt: skip
+
+
+def _other_body(frame: Candidate, ladder: LadderFacts) -> str:
+    wanted = f"{ladder.make} {ladder.model}".strip()
+    found = f"{frame.make} {frame.model}".strip()
+    if frame.model and not _same_name(frame, ladder):
+        return f"comes from {found}; this ladder belongs to {wanted}."
+    if frame.serial and ladder.serial and frame.serial.casefold() != ladder.serial.casefold():
+        return f"comes from serial {frame.serial}; this ladder belongs to {wanted} {ladder.serial}."
+    return ""
+
+
+def _same_name(frame: Candidate, ladder: LadderFacts) -> bool:
+    """Makers repeat their name in the model tag or shorten it; the model's own words must agree."""
+    found = f"{frame.make} {frame.model}".casefold().split()
+    wanted = f"{ladder.make} {ladder.model}".casefold().split()
+    return set(ladder.model.casefold().split()) <= set(found) and set(frame.model.casefold().split()) <= set(wanted)
+
+
+def _same_time(planned_s: float, found_s: float) -> bool:
+    exact = stops.exact_exposure_s(planned_s), stops.exact_exposure_s(found_s)
+    return abs(stops.stops_between(*exact)) <= _SAME_TIME_STOPS
+
+
+def _same_aperture(planned: float, found: float | None) -> bool:
+    # Lenses without contacts report nothing or f/0: the plan's own entry stands.
+    return found is None or abs(stops.aperture_stops(planned, found)) <= _SAME_APERTURE_STOPS

@@ -1,0 +1,218 @@
+"""Temporal noise from two frames of the same rung.
+
+The difference of two frames of one scene holds no scene and no fixed pattern, only what changed from
+one release to the next. Source of the method: EMVA 1288 (two-frame variance) and Janesick, *Photon
+Transfer* (both from memory); k-correction, outlier bar and standard error as in docs/methods.md.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
+
+# A ratio k of the two means is believed when the signal is this many σ and k this many SE from 1.
+_K_SIGNAL_SIGMAS = 10.0
+_K_SIGNIFICANT_SE = 3.0
+# Stops of light change between the two frames: above the first it is reported, above the second no pair.
+LIGHT_CHANGED_STOPS = 0.03
+NOT_A_PAIR_STOPS = 0.1
+# Differences further out than this many robust σ (never under 2 DN) are left out and counted.
+_OUTLIER_SIGMAS = 6.0
+_OUTLIER_FLOOR_DN = 2.0
+# σ with and without outliers further apart than this is stated.
+_OUTLIER_REMARK_SHARE = 0.01
+# Rounding to whole numbers: below the first σ is limited by it, below the second only an upper bound.
+ROUNDING_LIMITED_DN = 0.5
+ROUNDING_BOUND_DN = 0.4
+# A pixel counts as clipped above this share of the way from black to the clip point.
+CLIP_SHARE = 0.99
+_CLIP_MARGIN_SIGMAS = 5.0
+# Code 0 cuts the lower tail off: patches nearer to it than this many σ would read too little noise.
+_FLOOR_MARGIN_SIGMAS = 4.0
+_MAX_LAG = 2
+_SIGNIFICANT_LAG_SE = 5.0
+# A plane (mean and two slopes) is taken off the difference.
+_PLANE_PARAMETERS = 3
+# Quantiles of the normal distribution at ±1 σ.
+_ONE_SIGMA_QUANTILES = (0.15865525393145707, 0.8413447460685429)
+MIN_PIXELS = 64
+
+Plane = NDArray[np.uint16]
+
+
+@dataclass(frozen=True, slots=True)
+class PairNoise:
+    """Noise of one channel in one patch. DN throughout; ``variance_se`` in DN².
+
+    ``signal`` is the mean of both frames above black. ``excluded`` pixels were outliers.
+    ``k`` is the light ratio that was taken out, ``light_change_stops`` its logarithm when significant.
+    """
+
+    signal: Quantity
+    noise: Quantity
+    snr: Quantity
+    variance_dn2: float
+    variance_se_dn2: float
+    n: int
+    excluded: int
+    k: float
+    light_change_stops: float
+
+
+def pair_noise(a: Plane, b: Plane, black_dn: float, *, clip_dn: float | None = None, dark: bool = False) -> PairNoise:
+    """Signal, temporal noise and SNR of one channel from frames ``a`` and ``b`` of the same patch.
+
+    ``a``, ``b``: 2-D arrays of one channel's sites in DN, black included. ``black_dn``: level taken
+    off. ``clip_dn``: saturation, black included; None when unknown. ``dark``: no light, so k is 1.
+    Raises ValueError when shapes differ. What cannot be measured comes back with a reason.
+    """
+    if a.shape != b.shape or a.ndim != 2:
+        raise ValueError(f"a pair needs two 2-D arrays of one shape, got {a.shape} and {b.shape}")
+    if a.size < MIN_PIXELS:
+        return _unmeasured(f"the patch has {a.size} pixels of this channel, at least {MIN_PIXELS} are needed", a.size)
+    first = a.astype(np.float64) - black_dn
+    second = b.astype(np.float64) - black_dn
+    mean_a, mean_b = float(first.mean()), float(second.mean())
+    rough_sigma = robust_sigma(first - second) / math.sqrt(2)
+    if np.array_equal(a, b) and a.min() != a.max():
+        return _unmeasured("both frames hold the same numbers: one frame copied, not a pair", a.size)
+    top_mean = max(mean_a, mean_b)
+    if clip_dn is not None and top_mean + _CLIP_MARGIN_SIGMAS * rough_sigma >= clip_dn - black_dn:
+        return _unmeasured("clipped", a.size)
+    if rough_sigma > ROUNDING_LIMITED_DN and min(mean_a, mean_b) + black_dn < _FLOOR_MARGIN_SIGMAS * rough_sigma:
+        return _unmeasured("noise is cut off at code 0, so it would read too low", a.size)
+    k, change = (1.0, 0.0) if dark else _light_ratio(mean_a, mean_b, rough_sigma, a.size)
+    if abs(change) > NOT_A_PAIR_STOPS:
+        return _unmeasured(f"the light changed by {change:+.2f} stop between the two frames: no pair", a.size)
+    difference = without_plane(first - k * second) / math.sqrt(2 * k)
+    return _from_difference(difference, (mean_a + mean_b) / 2, k, change)
+
+
+def robust_sigma(values: NDArray[np.float64]) -> float:
+    """Half the distance of the 16 % and 84 % points, from a histogram of 1 DN bins interpolated linearly.
+
+    On whole numbers the usual median-based spread can be 0; interpolating inside the bins cannot.
+    """
+    whole = np.rint(values).astype(np.int64).ravel()
+    lowest = int(whole.min())
+    cumulative = np.cumsum(np.bincount(whole - lowest)) / whole.size
+    edges = lowest - 0.5 + np.arange(cumulative.size + 1)
+    points = np.interp(_ONE_SIGMA_QUANTILES, np.concatenate(([0.0], cumulative)), edges)
+    return float(points[1] - points[0]) / 2
+
+
+def without_plane(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """``values`` less their mean and least-squares slopes along rows and columns."""
+    rows = np.arange(values.shape[0]) - (values.shape[0] - 1) / 2
+    columns = np.arange(values.shape[1]) - (values.shape[1] - 1) / 2
+    flat = values - values.mean()
+    # On a full grid the three columns of the design are orthogonal, so each slope stands alone.
+    down = float(rows @ flat.sum(axis=1)) / max(float(rows @ rows) * columns.size, 1.0)
+    across = float(flat.sum(axis=0) @ columns) / max(float(columns @ columns) * rows.size, 1.0)
+    return np.asarray(flat - down * rows[:, None] - across * columns[None, :])
+
+
+def clipped_share(patch: Plane, black_dn: float, clip_dn: float) -> float:
+    """Share of pixels above black + 0.99·(clip − black), 0 to 1."""
+    return float(np.mean(patch > black_dn + CLIP_SHARE * (clip_dn - black_dn)))
+
+
+def _light_ratio(mean_a: float, mean_b: float, sigma: float, n: int) -> tuple[float, float]:
+    """k = mean A / mean B and its stops, or (1, 0) where the ratio is not significant."""
+    if min(mean_a, mean_b) <= _K_SIGNAL_SIGMAS * sigma or min(mean_a, mean_b) <= 0:
+        return 1.0, 0.0
+    k = mean_a / mean_b
+    se = k * sigma / math.sqrt(n) * math.hypot(1 / mean_a, 1 / mean_b)
+    if abs(k - 1) <= _K_SIGNIFICANT_SE * se:
+        return 1.0, 0.0
+    return k, math.log2(k)
+
+
+def _kept(difference: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Pixels within the outlier bar; the bar is found again on what is kept until it stands."""
+    kept = np.ones(difference.shape, dtype=bool)
+    for _ in range(5):
+        # The bar is for the plain difference of two frames, √2 wider than the normalised one.
+        bar = max(_OUTLIER_SIGMAS * robust_sigma(difference[kept]), _OUTLIER_FLOOR_DN / math.sqrt(2))
+        now = np.abs(difference) <= bar
+        if np.array_equal(now, kept):
+            break
+        kept = now
+    return kept
+
+
+def _from_difference(difference: NDArray[np.float64], signal: float, k: float, change: float) -> PairNoise:
+    kept = _kept(difference)
+    n = int(kept.sum())
+    excluded = difference.size - n
+    values = difference[kept]
+    variance = float(np.sum(values**2)) / (n - _PLANE_PARAMETERS)
+    if variance <= 0:
+        return _unmeasured("both frames are constant here", n)
+    variance_se = math.sqrt(_variance_of_variance(np.where(kept, difference, 0.0), values, variance))
+    sigma = math.sqrt(variance)
+    relative_se = variance_se / (2 * variance)
+    signal_se = sigma / math.sqrt(2 * n)
+    remark = _remark(sigma, difference, change)
+    signal_quantity = with_error(signal, signal_se, n)
+    noise = with_relative_error(sigma, relative_se, n, remark)
+    if signal > 0:
+        snr = with_relative_error(signal / sigma, math.hypot(relative_se, signal_se / signal), n, remark)
+    else:
+        snr = missing("no signal above black")
+    return PairNoise(signal_quantity, noise, snr, variance, variance_se, n, excluded, k, change)
+
+
+def _remark(sigma: float, difference: NDArray[np.float64], change: float) -> str:
+    remarks = []
+    if sigma < ROUNDING_BOUND_DN:
+        remarks.append("below 0.4 DN: an upper bound, rounding hides the rest")
+    elif sigma < ROUNDING_LIMITED_DN:
+        remarks.append("limited by rounding")
+    with_all = math.sqrt(float(np.sum(difference**2)) / (difference.size - _PLANE_PARAMETERS))
+    if abs(with_all / sigma - 1) > _OUTLIER_REMARK_SHARE:
+        remarks.append(f"with outliers {with_all:.2f} DN")
+    if abs(change) > LIGHT_CHANGED_STOPS:
+        remarks.append(f"light changed by {change:+.2f} stop")
+    return "; ".join(remarks)
+
+
+def _variance_of_variance(
+    difference: NDArray[np.float64], values: NDArray[np.float64], variance: float
+) -> float:
+    """σ⁴(2Σρ² + κ)/n + 2σ_row⁴/rows + 2σ_col⁴/columns, from the normalised difference."""
+    n = values.size
+    kurtosis = max(float(np.mean(values**4)) / variance**2 - 3.0, 0.0)
+    correlation = 1.0 + sum(2 * rho**2 for rho in _significant_lags(difference, variance, n))
+    total = variance**2 * (2 * correlation + kurtosis) / n
+    for axis in (0, 1):
+        lines = difference.shape[axis]
+        across = difference.shape[1 - axis]
+        line_variance = float(np.var(difference.mean(axis=1 - axis), ddof=1)) - variance / across
+        # Below two standard errors of a pure white field there is no line noise to speak of.
+        if lines > 1 and line_variance > 2 * variance / across * math.sqrt(2 / (lines - 1)):
+            total += 2 * line_variance**2 / lines
+    return total
+
+
+def _significant_lags(difference: NDArray[np.float64], variance: float, n: int) -> list[float]:
+    """Correlations at lags up to 2 along rows and columns that stand out of white noise."""
+    found = []
+    for lag in range(1, _MAX_LAG + 1):
+        for product in (difference[:, lag:] * difference[:, :-lag], difference[lag:] * difference[:-lag]):
+            if product.size == 0:
+                continue
+            rho = float(product.mean()) / variance
+            if abs(rho) > _SIGNIFICANT_LAG_SE / math.sqrt(n):
+                found.append(rho)
+    return found
+
+
+def _unmeasured(reason: str, n: int) -> PairNoise:
+    nothing = missing(reason)
+    return PairNoise(nothing, nothing, nothing, math.nan, math.nan, n, 0, 1.0, 0.0)

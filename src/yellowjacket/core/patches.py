@@ -1,0 +1,236 @@
+"""Patches: rectangles on the mosaic, and proposals for where to put them.
+
+Coordinates are in the full raw frame: x right, y down, from 0; sides are kept even so that every
+channel has the same share.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import minimum_filter, uniform_filter
+
+from yellowjacket.core.frames import CHANNELS, RawFrame
+from yellowjacket.core.noise import CLIP_SHARE, Plane
+
+# Side of a tile in pixels of one channel (twice that in the raw frame).
+TILE_PX = 8
+# Window sides in tiles, from the most to the least wanted.
+_WINDOW_TILES = (8, 6, 5, 4, 3)
+# A tile is uniform when structure is below this share of its signal, beyond what its noise explains.
+_STRUCTURE_SHARE = 0.02
+# Tile means in a window may spread by this share beyond noise.
+_LEVEL_SPREAD_SHARE = 0.02
+_SE_ALLOWED = 3.0
+MAX_FIELD_PATCHES = 60
+# 18 % grey at half a stop of headroom (ISO 12232; from memory).
+MID_GREY_SHARE = 0.127
+SHADOW_STOPS_UNDER_GREY = 3.0
+# How far from neutral (as-shot white balance) a patch may lie to be called grey, in stops per channel ratio.
+_NEUTRAL_STOPS = 0.15
+# Stops a patch may lie off its wanted level and still be proposed.
+_GREY_REACH_STOPS = 1.5
+_SHADOW_REACH_STOPS = 0.75
+_BLACK_UNDER_GREY_STOPS = 5.0
+
+ROLES = ("grey", "shadow", "black", "field")
+
+
+@dataclass(frozen=True, slots=True)
+class Rect:
+    """A rectangle in raw pixels; x, y of the top left, all even."""
+
+    x: int
+    y: int
+    w: int
+    h: int
+
+    def of_plane(self, plane: Plane) -> Plane:
+        """The part of one channel's plane that lies inside."""
+        return plane[self.y // 2 : (self.y + self.h) // 2, self.x // 2 : (self.x + self.w) // 2]
+
+    def fits(self, width: int, height: int) -> bool:
+        """Whether it lies wholly inside a frame of that size."""
+        return self.x >= 0 and self.y >= 0 and self.w >= 2 and self.h >= 2 and self.x + self.w <= width and self.y + self.h <= height
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A patch proposed for a role: grey, shadow, black, or field (one of many for the noise fit)."""
+
+    role: str
+    rect: Rect
+
+
+@dataclass(frozen=True, slots=True)
+class _Window:
+    rect: Rect
+    green: float
+    neutral_stops: float
+    area: int
+
+
+def even_rect(x: float, y: float, w: float, h: float, width: int, height: int) -> Rect:
+    """The nearest even rectangle inside a frame of ``width`` × ``height``, at least 16 px a side."""
+    side = 16
+    w_even = int(min(max(side, round(w / 2) * 2), width - width % 2))
+    h_even = int(min(max(side, round(h / 2) * 2), height - height % 2))
+    x_even = int(min(max(0, round(x / 2) * 2), (width - w_even) // 2 * 2))
+    y_even = int(min(max(0, round(y / 2) * 2), (height - h_even) // 2 * 2))
+    return Rect(x_even, y_even, w_even, h_even)
+
+
+def propose_patches(first: RawFrame, second: RawFrame) -> tuple[Proposal, ...]:
+    """Uniform areas of a scene from two frames of one rung: grey, shadow, black, and field patches.
+
+    Structure is what both frames share inside a tile (their covariance), so noise does not count as
+    structure and a fine texture does. A role for which the scene has nothing is left out.
+    Raises ValueError when the frames differ in size.
+    """
+    if first.mosaic.shape != second.mosaic.shape:
+        raise ValueError(f"frames differ in size: {first.mosaic.shape} and {second.mosaic.shape}")
+    tiles = _tile_statistics(first, second)
+    windows = _uniform_windows(tiles, _neutral_of(first))
+    saturation = first.white_dn - max(first.black_dn.values())
+    chosen = _roles(windows, saturation)
+    taken = [p.rect for p in chosen]
+    fields = [w for w in windows if not any(_overlap(w.rect, rect) for rect in taken)]
+    return tuple(chosen) + tuple(Proposal("field", w.rect) for w in fields[:MAX_FIELD_PATCHES])
+
+
+@dataclass(frozen=True, slots=True)
+class _Tiles:
+    """Per channel and tile: mean above black (DN), whether uniform and unclipped, noise of the tile mean."""
+
+    means: dict[str, NDArray[np.float64]]
+    mean_se: dict[str, NDArray[np.float64]]
+    usable: NDArray[np.bool_]
+
+
+def _blocks(plane: NDArray[np.float32]) -> NDArray[np.float32]:
+    rows, columns = (side // TILE_PX for side in plane.shape)
+    return plane[: rows * TILE_PX, : columns * TILE_PX].reshape(rows, TILE_PX, columns, TILE_PX)
+
+
+def _tile_statistics(first: RawFrame, second: RawFrame) -> _Tiles:
+    means, mean_se = {}, {}
+    usable: NDArray[np.bool_] | None = None
+    pixels = TILE_PX**2
+    for channel in CHANNELS:
+        black = first.black_dn[channel]
+        a = _blocks(first.plane(channel).astype(np.float32) - np.float32(black))
+        b = _blocks(second.plane(channel).astype(np.float32) - np.float32(black))
+        mean_a, mean_b = (v.mean(axis=(1, 3), dtype=np.float64) for v in (a, b))
+        shared = (a * b).mean(axis=(1, 3), dtype=np.float64) - mean_a * mean_b
+        noise = ((a - b) ** 2).mean(axis=(1, 3), dtype=np.float64) / 2
+        mean = (mean_a + mean_b) / 2
+        # The covariance of pure noise scatters by σ²/√n around zero.
+        allowed = (_STRUCTURE_SHARE * mean) ** 2 + _SE_ALLOWED * noise / math.sqrt(pixels)
+        top = np.maximum(a.max(axis=(1, 3)), b.max(axis=(1, 3)))
+        good = (shared < allowed) & (top < CLIP_SHARE * (first.white_dn - black))
+        usable = good if usable is None else usable & good
+        means[channel], mean_se[channel] = mean, np.sqrt(noise / (2 * pixels))
+    assert usable is not None  # noqa: S101 - CHANNELS is never empty
+    return _Tiles(means, mean_se, usable)
+
+
+def _neutral_of(frame: RawFrame) -> NDArray[np.float64]:
+    return frame.neutral if frame.neutral is not None else np.ones(3)
+
+
+def _uniform_windows(tiles: _Tiles, neutral: NDArray[np.float64]) -> list[_Window]:
+    """Non-overlapping uniform windows, the largest first."""
+    windows: list[_Window] = []
+    free = tiles.usable.copy()
+    for side in _WINDOW_TILES:
+        if min(free.shape) < side:
+            continue
+        flatness = _level_spread(tiles, side)
+        fits = _all_inside(free, side) & (flatness < 1.0)
+        for row, column in _by_flatness(flatness, fits):
+            if not free[row : row + side, column : column + side].all():
+                continue
+            free[row : row + side, column : column + side] = False
+            windows.append(_window(tiles, neutral, row, column, side))
+    return windows
+
+
+def _all_inside(mask: NDArray[np.bool_], side: int) -> NDArray[np.bool_]:
+    """True at the top left of every side × side window that lies wholly in the mask."""
+    result = minimum_filter(mask, size=side, mode="constant", cval=False, origin=-(side // 2))
+    return np.asarray(result)
+
+
+def _level_spread(tiles: _Tiles, side: int) -> NDArray[np.float64]:
+    """Spread of tile means in each window over what is allowed, worst channel; indexed by top left."""
+    worst: NDArray[np.float64] | None = None
+    for channel in CHANNELS:
+        mean, se = tiles.means[channel], tiles.mean_se[channel]
+        average = _window_mean(mean, side)
+        spread = np.maximum(_window_mean(mean**2, side) - average**2, 0.0)
+        allowed = (_LEVEL_SPREAD_SHARE * average) ** 2 + _SE_ALLOWED * _window_mean(se**2, side)
+        ratio = spread / np.maximum(allowed, 1e-12)
+        worst = ratio if worst is None else np.maximum(worst, ratio)
+    assert worst is not None  # noqa: S101 - CHANNELS is never empty
+    return worst
+
+
+def _window_mean(values: NDArray[np.float64], side: int) -> NDArray[np.float64]:
+    """Mean over each side × side window, indexed by its top left."""
+    return np.asarray(uniform_filter(values, size=side, mode="nearest", origin=-(side // 2)))
+
+
+def _by_flatness(flatness: NDArray[np.float64], fits: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    rows, columns = np.nonzero(fits)
+    order = np.argsort(flatness[rows, columns], kind="stable")
+    return [(int(rows[i]), int(columns[i])) for i in order]
+
+
+def _window(tiles: _Tiles, neutral: NDArray[np.float64], row: int, column: int, side: int) -> _Window:
+    area = np.s_[row : row + side, column : column + side]
+    level = {channel: float(tiles.means[channel][area].mean()) for channel in CHANNELS}
+    green = (level["G1"] + level["G2"]) / 2
+    raw_px = 2 * TILE_PX
+    rect = Rect(column * raw_px, row * raw_px, side * raw_px, side * raw_px)
+    return _Window(rect, green, _off_neutral(level, green, neutral), side * side)
+
+
+def _off_neutral(level: dict[str, float], green: float, neutral: NDArray[np.float64]) -> float:
+    """The larger distance of R/G and B/G from the assumed neutral, in stops; infinite in the dark."""
+    if min(level["R"], level["B"], green) <= 0:
+        return math.inf
+    red = abs(math.log2(level["R"] / green / neutral[0]))
+    blue = abs(math.log2(level["B"] / green / neutral[2]))
+    return max(red, blue)
+
+
+def _roles(windows: Sequence[_Window], saturation: float) -> list[Proposal]:
+    grey = _nearest_level(windows, MID_GREY_SHARE * saturation, _GREY_REACH_STOPS)
+    if grey is None:
+        return []
+    chosen = [Proposal("grey", grey.rect)]
+    shadow = _nearest_level(windows, grey.green / 2**SHADOW_STOPS_UNDER_GREY, _SHADOW_REACH_STOPS)
+    if shadow is not None:
+        chosen.append(Proposal("shadow", shadow.rect))
+    dark = [w for w in windows if w.green < grey.green / 2**_BLACK_UNDER_GREY_STOPS]
+    if dark:
+        chosen.append(Proposal("black", max(dark, key=lambda w: (w.area, -w.green)).rect))
+    return chosen
+
+
+def _nearest_level(windows: Sequence[_Window], wanted: float, reach: float) -> _Window | None:
+    """The neutral window nearest in stops to a level; a larger one may lie a little further off."""
+    scored = [
+        (abs(math.log2(w.green / wanted)) - 0.1 * math.log2(w.area), n, w)
+        for n, w in enumerate(windows)
+        if w.green > 0 and w.neutral_stops < _NEUTRAL_STOPS and abs(math.log2(w.green / wanted)) < reach
+    ]
+    return min(scored)[2] if scored else None
+
+
+def _overlap(one: Rect, other: Rect) -> bool:
+    return one.x < other.x + other.w and other.x < one.x + one.w and one.y < other.y + other.h and other.y < one.y + one.h

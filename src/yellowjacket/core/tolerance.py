@@ -1,0 +1,92 @@
+"""Tolerance profiles: what a tester accepts, as thresholds per criterion and grade."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+LEVELS = ("clean", "usable", "emergency")
+
+
+@dataclass(frozen=True, slots=True)
+class Criterion:
+    """One thing that can go first.
+
+    ``quantity``: the reading it looks at. ``at_least``: True when more is better. ``scales_with_use``:
+    whether white noise averages out at the use's size. ``thresholds``: clean, usable, emergency.
+    """
+
+    key: str
+    label: str
+    quantity: str
+    at_least: bool
+    scales_with_use: bool
+    thresholds: tuple[float, float, float]
+
+    def threshold(self, level: str) -> float:
+        """The threshold of a level of LEVELS."""
+        return self.thresholds[LEVELS.index(level)]
+
+    def holds(self, value: float, level: str) -> bool:
+        """Whether a value satisfies the level."""
+        limit = self.threshold(level)
+        return value >= limit if self.at_least else value <= limit
+
+
+# Grey SNR 40 and 10: the two noise criteria of ISO 12232 (from memory); the rest is common practice, no source.
+DEFAULT_CRITERIA: tuple[Criterion, ...] = (
+    Criterion("grey_snr", "grey SNR", "snr", True, True, (40.0, 10.0, 4.0)),
+    Criterion("shadow_snr", "shadow SNR", "shadow_snr", True, True, (10.0, 4.0, 2.0)),
+    Criterion("neutral_drift", "neutral drift", "neutral_drift_de00", False, False, (2.0, 5.0, 10.0)),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Profile:
+    """A named set of criteria."""
+
+    name: str
+    criteria: tuple[Criterion, ...] = DEFAULT_CRITERIA
+
+
+def profile_from(name: str, thresholds: Mapping[str, object]) -> Profile:
+    """The default criteria with a tester's own thresholds, ``{criterion key: [clean, usable, emergency]}``.
+
+    Raises ValueError, naming the criterion, for unknown keys and for thresholds out of order.
+    """
+    known = {criterion.key: criterion for criterion in DEFAULT_CRITERIA}
+    unknown = sorted(set(thresholds) - set(known))
+    if unknown:
+        raise ValueError(f"unknown criteria {', '.join(unknown)}; known are {', '.join(known)}")
+    return Profile(name, tuple(_with(criterion, thresholds.get(criterion.key)) for criterion in DEFAULT_CRITERIA))
+
+
+def _with(criterion: Criterion, own: object) -> Criterion:
+    if own is None:
+        return criterion
+    if not isinstance(own, (list, tuple)) or len(own) != len(LEVELS):
+        raise ValueError(f"{criterion.label} needs three numbers: clean, usable, emergency")
+    values = tuple(float(value) for value in own)
+    ordered = tuple(sorted(values, reverse=criterion.at_least))
+    if values != ordered or min(values) <= 0:
+        raise ValueError(
+            f"{criterion.label}: clean, usable and emergency must {'fall' if criterion.at_least else 'rise'} and be positive"
+        )
+    return Criterion(
+        criterion.key, criterion.label, criterion.quantity, criterion.at_least, criterion.scales_with_use, values  # type: ignore[arg-type]
+    )
+
+
+def use_noise_factor(picture_pixels: int, output_pixels: int | None) -> tuple[float, str]:
+    """By how much SNR rises at a use's size, √(P/P_out), and a remark when the use is not smaller.
+
+    ``output_pixels`` None is pixel level. Never enlarge: a larger use is measured per pixel and says so.
+    Raises ValueError for a picture without pixels.
+    """
+    if picture_pixels <= 0:
+        raise ValueError("the picture needs a positive pixel count")
+    if output_pixels is None:
+        return 1.0, ""
+    if output_pixels >= picture_pixels:
+        return 1.0, "larger than the picture: measured per pixel"
+    return float((picture_pixels / output_pixels) ** 0.5), ""

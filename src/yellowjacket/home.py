@@ -1,0 +1,58 @@
+"""The data folder: where it is, what is in it, and which other folders may be read."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+
+HOME_VARIABLE = "YELLOWJACKET_HOME"
+_SECRET_FILE = "secret-key"  # noqa: S105 - a file name
+_FOLDERS_FILE = "folders.txt"
+
+
+def data_folder() -> Path:
+    """YELLOWJACKET_HOME, or ``~/yellowjacket`` when it is not set."""
+    return Path(os.environ.get(HOME_VARIABLE) or Path.home() / "yellowjacket").expanduser().resolve()
+
+
+def prepare(home: Path) -> None:
+    """Make the folder, its parts and its secret if they are not there. Raises OSError when it may not."""
+    for part in ("card", "inbox", "originals", "cache"):
+        (home / part).mkdir(parents=True, exist_ok=True)
+    secret = home / _SECRET_FILE
+    if not secret.exists():
+        handle = os.open(secret, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with os.fdopen(handle, "w") as file:
+            file.write(secrets.token_urlsafe(48))
+
+
+def read_secret(home: Path) -> str | None:
+    """The secret of this folder, or None when it was never prepared."""
+    secret = home / _SECRET_FILE
+    return secret.read_text() if secret.is_file() else None
+
+
+def allowed_folders(home: Path) -> tuple[Path, ...]:
+    """Folders whose files may be read: the data folder's own, and those named in folders.txt."""
+    own = [home / "inbox", home / "card", home / "originals"]
+    listed = home / _FOLDERS_FILE
+    lines = listed.read_text(encoding="utf-8").splitlines() if listed.is_file() else []
+    return tuple(own + [Path(line.strip()).expanduser() for line in lines if line.strip() and not line.startswith("#")])
+
+
+def allow_folder(home: Path, folder: Path) -> None:
+    """Add a folder to folders.txt. Raises FileNotFoundError when it is no folder."""
+    resolved = folder.expanduser().resolve()
+    if not resolved.is_dir():
+        raise FileNotFoundError(f"{folder} is not a folder")
+    if resolved in allowed_folders(home):
+        return
+    with (home / _FOLDERS_FILE).open("a", encoding="utf-8") as file:
+        file.write(f"{resolved}\n")
+
+
+def inside_allowed(home: Path, folder: Path) -> bool:
+    """Whether a path, links followed, lies in an allowed folder."""
+    resolved = folder.resolve()
+    return any(resolved.is_relative_to(allowed.resolve()) for allowed in allowed_folders(home))

@@ -1,0 +1,102 @@
+"""What every way of running shares. Paths and the secret come from ``local`` or ``test``."""
+
+from csp.constants import NONE, SELF
+
+INSTALLED_APPS = [
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "whitenoise.runserver_nostatic",
+    "django.contrib.staticfiles",
+    "csp",
+    "django_tasks",
+    "django_tasks_db",
+    "yellowjacket.bench",
+    "yellowjacket.web",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.messages.context_processors.messages",
+            ],
+            "builtins": [
+                "django.templatetags.static",
+                "yellowjacket.web.templatetags.values",
+            ],
+        },
+    },
+]
+
+DEBUG = False
+ROOT_URLCONF = "yellowjacket.web.urls"
+WSGI_APPLICATION = "yellowjacket.web.wsgi.application"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en"
+STATIC_URL = "static/"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "yellowjacket.web.storage.StaticStorage"},
+}
+
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "img-src": [SELF],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+SECURE_REFERRER_POLICY = "same-origin"
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_HTTPONLY = True
+CSRF_COOKIE_SAMESITE = "Lax"
+CSRF_FAILURE_VIEW = "yellowjacket.web.errors.csrf_failure"
+
+# Uploads: one raw file may be this large, and so many may come at once; larger folders are read in place.
+UPLOAD_MAX_BYTES = 500 * 1024 * 1024
+DATA_UPLOAD_MAX_NUMBER_FILES = 400
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
+# Folders are read this many files deep at most, so that a slip does not walk a whole disk.
+IMPORT_MAX_FILES = 5000
+# Decoded mosaics kept for quick crops; the oldest go first.
+CACHE_MAX_BYTES = 4 * 1024**3
+
+SQLITE_OPTIONS = {
+    "transaction_mode": "IMMEDIATE",
+    "timeout": 20,
+    "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+}
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

@@ -1,0 +1,23 @@
+"""One machine, one data folder: everything lies under YELLOWJACKET_HOME."""
+
+from django.core.exceptions import ImproperlyConfigured
+
+from yellowjacket.home import data_folder, read_secret
+from yellowjacket.settings.base import *  # noqa: F403
+from yellowjacket.settings.base import SQLITE_OPTIONS
+
+HOME = data_folder()
+_secret = read_secret(HOME)
+if _secret is None:
+    raise ImproperlyConfigured(f"{HOME} is not prepared; run `yellowjacket serve` once, it makes the folder")
+SECRET_KEY = _secret
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": HOME / "yellowjacket.sqlite3",
+        "OPTIONS": SQLITE_OPTIONS,
+    }
+}
+STATIC_ROOT = HOME / "cache" / "static"
+FILE_UPLOAD_TEMP_DIR = HOME / "cache"

@@ -1,0 +1,24 @@
+"""For pytest: a throw-away folder, work done at once, static files straight from the sources."""
+
+import tempfile
+from pathlib import Path
+
+from yellowjacket.settings.base import *  # noqa: F403
+from yellowjacket.settings.base import SQLITE_OPTIONS
+
+HOME = Path(tempfile.mkdtemp(prefix="yellowjacket-test-"))
+SECRET_KEY = "only-for-tests"  # noqa: S105 - guards nothing
+ALLOWED_HOSTS = ["testserver"]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": HOME / "test.sqlite3",
+        "OPTIONS": SQLITE_OPTIONS,
+    }
+}
+STATIC_ROOT = HOME / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}

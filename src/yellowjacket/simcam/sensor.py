@@ -1,0 +1,134 @@
+"""The sensor: light and time in, raw numbers out.
+
+Order of events as in the linear camera model of EMVA 1288: photons and dark current are counted
+(Poisson), the well fills, noise before the gain, gain, noise after the gain, black offset, rounding,
+the converter's ends. Fixed patterns (PRNU, DSNU, hot pixels) are drawn once from the serial number.
+"""
+
+from __future__ import annotations
+
+import zlib
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.core.stops import exact_exposure_s, exact_f_number
+from yellowjacket.simcam.bodies import BodyModel
+from yellowjacket.simcam.scene import GREY_REFLECTANCE, Scene
+
+# Mid-grey falls here below saturation when the meter is right (ISO 12232: 18 % and half a stop; from memory).
+METERED_GREY_SHARE = 0.127
+# Linear sRGB → XYZ, D65 (IEC 61966-2-1; from memory).
+SRGB_TO_XYZ = np.array(
+    [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
+)
+CFA: tuple[str, str, str, str] = ("R", "G", "G", "B")
+
+
+@dataclass(frozen=True, slots=True)
+class Lamp:
+    """The light on the scene: level as exposure value at ISO 100, colour as linear RGB, green 1."""
+
+    ev100: float = 9.0
+    colour: tuple[float, float, float] = (1.12, 1.0, 0.76)
+
+
+@dataclass(frozen=True, slots=True)
+class ExposureSettings:
+    """What is set on the body. Printed marks are allowed; the camera sets the exact power of two."""
+
+    iso: float
+    exposure_s: float
+    f_number: float
+    capped: bool = False
+
+
+def neutral_response(body: BodyModel, lamp: Lamp) -> NDArray[np.float64]:
+    """Camera response to a white reflector under the lamp, R G B, green 1."""
+    response = body.matrix @ SRGB_TO_XYZ @ np.array(lamp.colour)
+    return np.asarray(response / response[1])
+
+
+@lru_cache(maxsize=4)
+def _fixed_pattern(
+    body: BodyModel, shape: tuple[int, int]
+) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+    """Per pixel: relative sensitivity, offset in e⁻, extra dark current in e⁻/s; the same for life."""
+    rng = np.random.default_rng(zlib.crc32(body.serial.encode()))
+    sensitivity = rng.normal(1.0, body.prnu, shape).astype(np.float32)
+    offset_e = rng.normal(0.0, body.dsnu_e, shape).astype(np.float32)
+    hot = np.zeros(shape, np.float32)
+    count = rng.binomial(hot.size, body.hot_pixel_share)
+    places = rng.choice(hot.size, count, replace=False)
+    hot.flat[places] = rng.exponential(body.hot_pixel_scale_e_per_s, count)
+    return sensitivity, offset_e, hot
+
+
+@lru_cache(maxsize=2)
+def _mosaic_light(body: BodyModel, lamp_colour: tuple[float, float, float], scene: Scene) -> NDArray[np.float32]:
+    """Scene light per pixel behind its colour filter, 1 for green on diffuse white."""
+    reflectance = scene.reflectance
+    to_camera = body.matrix @ SRGB_TO_XYZ * np.array(lamp_colour)
+    # The lamp level is what green sees of white, so that a lamp's colour does not change the metering.
+    to_camera /= to_camera[1].sum()
+    light = np.empty(reflectance.shape[:2], np.float32)
+    for position, colour in enumerate(CFA):
+        row, column = position // 2, position % 2
+        weights = to_camera["RGB".index(colour)].astype(np.float32)
+        light[row::2, column::2] = np.clip(reflectance[row::2, column::2] @ weights, 0.0, None)
+    return light
+
+
+def metered_electrons(body: BodyModel, settings: ExposureSettings, lamp: Lamp) -> float:
+    """Electrons in a green pixel on the 18 % grey card under ``lamp``."""
+    light = 2.0**lamp.ev100 * exact_exposure_s(settings.exposure_s) / exact_f_number(settings.f_number) ** 2
+    # light is 1 when settings are correct at ISO 100; the well of the base gain sets the scale.
+    return METERED_GREY_SHARE * body.gain_modes[0].full_well_e * light * (100.0 / body.base_iso)
+
+
+def expose(
+    body: BodyModel, scene: Scene, settings: ExposureSettings, lamp: Lamp, rng: np.random.Generator
+) -> NDArray[np.uint16]:
+    """One exposure: uint16 mosaic of the scene's size in DN. ``rng`` is the only source of chance."""
+    shape = scene.reflectance.shape
+    sensitivity, offset_e, hot = _fixed_pattern(body, (shape[0], shape[1]))
+    seconds = exact_exposure_s(settings.exposure_s)
+    expected_e = (body.dark_current_e_per_s + hot) * np.float32(seconds)
+    if not settings.capped:
+        light = _mosaic_light(body, lamp.colour, scene)
+        expected_e = expected_e + light * sensitivity * np.float32(
+            metered_electrons(body, settings, lamp) / GREY_REFLECTANCE
+        )
+    electrons = poisson(expected_e, rng)
+    np.minimum(electrons, body.gain_mode(settings.iso).full_well_e, out=electrons)
+    return _convert(body, settings.iso, electrons, offset_e, rng)
+
+
+def _convert(
+    body: BodyModel, iso: float, electrons: NDArray[np.float32], offset_e: NDArray[np.float32], rng: np.random.Generator
+) -> NDArray[np.uint16]:
+    """Electrons to numbers: noise before the gain, gain, noise after it, black, rounding, ends."""
+    before = np.float32(body.gain_mode(iso).read_noise_before_gain_e)
+    signal = electrons + offset_e
+    signal += before * rng.standard_normal(electrons.shape, dtype=np.float32)
+    signal += np.float32(body.row_noise_e) * rng.standard_normal((electrons.shape[0], 1), dtype=np.float32)
+    signal *= np.float32(body.gain_dn_per_e(iso))
+    signal += np.float32(body.read_noise_after_gain_dn) * rng.standard_normal(electrons.shape, dtype=np.float32)
+    signal += np.float32(body.black_dn)
+    np.rint(signal, out=signal)
+    return np.clip(signal, 0, body.white_dn, out=signal).astype(np.uint16)
+
+
+# Above this mean a rounded normal has the Poisson's mean and variance, and its skew (1/√λ) is below 3 %.
+_NORMAL_ABOVE_E = 1000.0
+
+
+def poisson(mean_e: NDArray[np.float32], rng: np.random.Generator) -> NDArray[np.float32]:
+    """Poisson counts as float32; bright pixels by the normal limit, which is several times faster."""
+    counts = mean_e + np.sqrt(mean_e) * rng.standard_normal(mean_e.shape, dtype=np.float32)
+    np.rint(counts, out=counts)
+    dim = mean_e < _NORMAL_ABOVE_E
+    counts[dim] = rng.poisson(mean_e[dim])
+    return np.asarray(counts, dtype=np.float32)

@@ -1,0 +1,13 @@
+"""Routes of the desk and the register of bodies."""
+
+from django.urls import path
+
+from yellowjacket.web.desk import views
+
+app_name = "desk"
+urlpatterns = [
+    path("", views.desk, name="page"),
+    path("bodies/", views.bodies, name="bodies"),
+    path("bodies/new/", views.edit_body, name="body-new"),
+    path("bodies/<int:body_id>/", views.edit_body, name="body"),
+]

@@ -1,0 +1,82 @@
+"""The desk: bodies with their limits, sittings with what is left to do."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.contrib import messages
+from django.db.models import Count, Q, QuerySet
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+
+from yellowjacket.bench.models import Body, Decision, Record, Shot, Sitting
+from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.web.desk.forms import BodyForm
+
+
+@dataclass(frozen=True, slots=True)
+class LimitRow:
+    """The newest signed limits of a body for one use."""
+
+    use: str
+    marks: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class BodyRow:
+    """A body on the desk."""
+
+    body: Body
+    record: Record | None
+    limits: list[LimitRow]
+
+
+def desk(request: HttpRequest) -> HttpResponse:
+    """Everything at a glance."""
+    return render(request, "desk/desk.html", {"bodies": _body_rows(), "sittings": _sittings(), "levels": LEVELS, "place": "desk"})
+
+
+def _body_rows() -> list[BodyRow]:
+    """Bodies with the limits of their newest signed record, in three queries whatever their number."""
+    newest: dict[int, Record] = {}
+    for record in (
+        Record.objects.filter(signed_at__isnull=False).select_related("ladder__sitting").order_by("signed_at")
+    ):
+        newest[record.ladder.body_id] = record
+    decisions: dict[int, dict[str, dict[str, str]]] = {}
+    for decision in Decision.objects.filter(record__in=newest.values()).select_related("use").order_by("use__position"):
+        uses = decisions.setdefault(decision.record_id, {})
+        uses.setdefault(decision.use.name, {})[decision.level] = str(decision.iso or "none")
+    rows = []
+    for body in Body.objects.all():
+        found = newest.get(body.pk)
+        limits = decisions.get(found.pk, {}) if found else {}
+        rows.append(BodyRow(body, found, [LimitRow(use, [marks.get(v, "–") for v in LEVELS]) for use, marks in limits.items()]))
+    return rows
+
+
+def _sittings() -> QuerySet[Sitting]:
+    light = Q(ladders__rungs__shots__kind=Shot.Kind.LIGHT)
+    return Sitting.objects.annotate(
+        planned=Count("ladders__rungs__shots", filter=light, distinct=True),
+        taken=Count("ladders__rungs__shots__frame", filter=light, distinct=True),
+        measured=Count("ladders__rungs", filter=~Q(ladders__rungs__measured_inputs=""), distinct=True),
+        rung_count=Count("ladders__rungs", distinct=True),
+        signed=Count("ladders__records", filter=Q(ladders__records__signed_at__isnull=False), distinct=True),
+    ).prefetch_related("ladders__body")
+
+
+def bodies(request: HttpRequest) -> HttpResponse:
+    """The register."""
+    return render(request, "desk/bodies.html", {"bodies": Body.objects.annotate(sitting_count=Count("ladders")), "place": "bodies"})
+
+
+def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:
+    """Add or correct a body."""
+    body = get_object_or_404(Body, pk=body_id) if body_id else None
+    form = BodyForm(request.POST or None, instance=body)
+    if request.method == "POST" and form.is_valid():
+        saved = form.save()
+        messages.success(request, f"{saved} is in the register.")
+        return redirect("desk:bodies")
+    return render(request, "desk/body.html", {"form": form, "body": body, "place": "bodies"})

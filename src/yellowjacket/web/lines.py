@@ -1,0 +1,233 @@
+"""The lines of the stave that more than one page shows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from django.urls import reverse
+
+from yellowjacket.bench.models import Frame, Grade, Patch, Reading, Rung, Shot, Use
+from yellowjacket.bench.services.judging import current_grades
+from yellowjacket.bench.services.measuring import reference_rung
+from yellowjacket.bench.services.recording import Proposal
+from yellowjacket.core.limits import Limit
+from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.tolerance import LEVELS, Criterion, use_noise_factor
+from yellowjacket.web import pictures
+from yellowjacket.web.charts import log_chart
+from yellowjacket.web.sitting_page import SittingPage
+from yellowjacket.web.stave import Cell, Line
+from yellowjacket.web.templatetags import values
+
+CROP_HEIGHT_PX = 60
+_CHART_HEIGHT_PX = 150
+
+
+@dataclass(frozen=True, slots=True)
+class CropView:
+    """A crop in a cell: its address and size, and by how many stops it was moved."""
+
+    url: str
+    width: int
+    height: int
+    moved_stops: float
+
+
+@dataclass(frozen=True, slots=True)
+class Crops:
+    """Crop addresses for the rungs of a page, the grey readings fetched once."""
+
+    page: SittingPage
+    grey: Mapping[int, Mapping[str, float]]
+    reference_id: int
+
+    @classmethod
+    def of(cls, page: SittingPage) -> Crops:
+        """Crops for a page."""
+        return cls(page, pictures.grey_signals(page.ladder), reference_rung(page.ladder, page.rungs).pk)
+
+    def spot(self, frame: Frame) -> tuple[int, int]:
+        """The current spot in raw pixels: from the URL, else the ladder's, else the middle of the frame."""
+        text = self.page.request.GET.get("spot", "")
+        parts = text.split(",")
+        if len(parts) == 2 and all(part.isdigit() for part in parts):
+            return int(parts[0]), int(parts[1])
+        ladder = self.page.ladder
+        if ladder.spot_x is not None and ladder.spot_y is not None:
+            return ladder.spot_x, ladder.spot_y
+        return frame.width // 2, frame.height // 2
+
+    def view(self, rung: Rung, size: tuple[int, int], *, equalised: bool = True) -> CropView | None:
+        """The crop of a rung's first frame at the current spot, or None without a frame."""
+        frames = self.page.light(rung)
+        if not frames:
+            return None
+        frame = frames[0]
+        rect = pictures.clamped(frame.width, frame.height, self.spot(frame), size)
+        how, moved = pictures.development(
+            frame, self.grey.get(self.reference_id), self.grey.get(rung.pk), equalised=equalised
+        )
+        url = reverse("crop", args=[frame.pk, rect.x, rect.y, rect.w, rect.h]) + f"?v={pictures.version_tag(how)}"
+        return CropView(url if equalised else url + "&as-shot", rect.w, rect.h, moved)
+
+
+def crop_line(page: SittingPage, column_px: int) -> Line:
+    """The spot at 100 % for every rung, all at the same brightness."""
+    crops = Crops.of(page)
+    cells = [Cell(extra=crops.view(rung, (column_px - 2, CROP_HEIGHT_PX))) for rung in page.rungs]
+    return Line("crops", str(page.ladder.body), "spot at 100 %, equal brightness", "crops", cells)
+
+
+def frames_line(page: SittingPage) -> Line:
+    """Which shots of a rung are in: light and dark."""
+
+    def cell(rung: Rung) -> Cell:
+        marks = []
+        for kind in (Shot.Kind.LIGHT, Shot.Kind.DARK):
+            planned, taken = page.shots.get((rung.pk, kind), 0), len(page.frames.get((rung.pk, kind), []))
+            marks.append((kind, [n < taken for n in range(planned)]))
+        title = ", ".join(f"{sum(done)} of {len(done)} {kind}" for kind, done in marks)
+        return Cell(extra=marks, title=title)
+
+    return Line("frames", "Frames in", "light above, dark below", "frames", [cell(rung) for rung in page.rungs])
+
+
+class Readings:
+    """The readings the sheet shows, fetched in one query, by (rung id, role, channel, quantity)."""
+
+    def __init__(self, rungs: Sequence[Rung]) -> None:
+        rows = (
+            Reading.objects.filter(rung__in=rungs)
+            .exclude(patch__role=Patch.Role.FIELD)
+            .select_related("patch")
+        )
+        self._found: dict[tuple[int, str | None, str, str], Reading] = {
+            (row.rung_id, row.patch.role if row.patch else None, row.channel, row.quantity): row for row in rows
+        }
+
+    def __bool__(self) -> bool:
+        return bool(self._found)
+
+    def get(self, rung: Rung, quantity: str, channel: str = "all", role: str | None = None) -> Reading | None:
+        """One reading, or None."""
+        return self._found.get((rung.pk, role, channel, quantity))
+
+    def worst_share(self, rung: Rung, role: str) -> Reading | None:
+        """The largest clipped share of a patch over its channels."""
+        rows = [self.get(rung, "clipped_share", channel, role) for channel in ("R", "G1", "G2", "B")]
+        known = [row for row in rows if row is not None]
+        return max(known, key=lambda row: row.value or 0.0) if known else None
+
+    def criterion(self, rung: Rung, criterion: Criterion) -> Reading | None:
+        """The reading a criterion looks at."""
+        if criterion.quantity == "snr":
+            return self.get(rung, "snr", "G", Patch.Role.GREY)
+        return self.get(rung, criterion.quantity, "G") or self.get(rung, criterion.quantity, "all")
+
+
+def reading_cell(reading: Reading | None, text: str, *, strong: bool = False) -> Cell:
+    """A cell whose value opens its provenance; an unmeasured one shows a dash and its reason."""
+    if reading is None:
+        return Cell()
+    if reading.value is None:
+        return Cell("–", False, reading.reason, reading.pk)
+    return Cell(text, strong, _interval_text(reading), reading.pk)
+
+
+def _interval_text(reading: Reading) -> str:
+    if reading.low is None or reading.high is None:
+        return reading.reason
+    spread = f"95 %: {values.number(reading.low)} … {values.number(reading.high)}"
+    return f"{spread}; {reading.reason}" if reading.reason else spread
+
+
+def snr_chart_line(page: SittingPage, readings: Readings, criterion: Criterion, column_px: int) -> Line | None:
+    """A criterion's SNR at the use's size over the rungs, with the profile's thresholds."""
+    factor, remark = use_noise_factor(page.ladder.body.pixels, page.use.output_pixels)
+    scaled = [_scaled(readings.criterion(rung, criterion), factor) for rung in page.rungs]
+    labels = [
+        f"ISO {rung.iso}: {values.number(q.value)} ({values.number(q.low)} … {values.number(q.high)})" if q and q.value else ""
+        for rung, q in zip(page.rungs, scaled, strict=True)
+    ]
+    thresholds = [(level, criterion.threshold(level)) for level in LEVELS]
+    chart = log_chart(
+        scaled, labels, thresholds, column_px=column_px, height=_CHART_HEIGHT_PX,
+        title=f"{criterion.label} of {page.ladder.body} for {page.use.name}",
+    )  # fmt: skip
+    if chart is None:
+        return None
+    label = criterion.label[0].upper() + criterion.label[1:]
+    where = "per pixel" if factor == 1.0 else f"at {page.use.name.lower()} size"
+    return Line(criterion.key, label, f"green, {remark or where}", "chart", chart=chart)
+
+
+def _scaled(reading: Reading | None, factor: float) -> Quantity | None:
+    return reading.result.scaled(factor) if reading is not None else None
+
+
+def error_line(page: SittingPage, readings: Readings) -> Line:
+    """Exposure error of each rung in stops; beyond a sixth it stands out."""
+
+    def cell(rung: Rung) -> Cell:
+        reading = readings.get(rung, "exposure_error_stops")
+        text = values.stops_signed(reading.value) if reading else ""
+        return reading_cell(reading, text, strong=bool(reading and reading.value and abs(reading.value) > 1 / 6))
+
+    return Line("error", "Exposure error", "stops, ±1/6 allowed", cells=[cell(rung) for rung in page.rungs])
+
+
+def number_line(
+    key: str, name: str, sub: str, rows: Iterable[tuple[Reading | None, float]], digits: int = 3
+) -> Line:
+    """A line of plain numbers, each scaled by its factor."""
+    cells = [
+        reading_cell(reading, values.number(reading.value * factor, digits) if reading and reading.value is not None else "")
+        for reading, factor in rows
+    ]
+    return Line(key, name, sub, cells=cells)
+
+
+@dataclass(frozen=True, slots=True)
+class GradeMark:
+    """A grade in a cell: 1–5 and the reason given with it."""
+
+    grade: int | None
+    reason: str
+
+
+def grade_lines(page: SittingPage, proposals: Sequence[Proposal], *, person: str | None = None) -> list[Line]:
+    """One line per use with its grades, the usable limit marked by a bracket behind its last rung."""
+    grades = current_grades(page.ladder, person)
+    return [_grade_line(page, use, grades, proposals) for use in page.uses]
+
+
+def _grade_line(
+    page: SittingPage, use: Use, grades: Mapping[tuple[int, int], Grade], proposals: Sequence[Proposal]
+) -> Line:
+    usable = next((p for p in proposals if p.use.pk == use.pk and p.level == "usable"), None)
+    cells = []
+    for rung in page.rungs:
+        grade = grades.get((rung.pk, use.pk))
+        mark = GradeMark(grade.grade, grade.get_reason_display()) if grade else GradeMark(None, "")
+        cells.append(Cell(extra=mark, title=_grade_title(grade), bracket=_bracket(rung, usable)))
+    return Line(f"grade-{use.pk}", use.name, use.size_text, "grades", cells, chosen=use.pk == page.use.pk)
+
+
+def _grade_title(grade: Grade | None) -> str:
+    if grade is None:
+        return "not graded"
+    because = f", {grade.get_reason_display()}" if grade.reason else ""
+    return f"{grade.letter}{because}, by {grade.person}, looked at {grade.size_percent} %"
+
+
+def _bracket(rung: Rung, usable: Proposal | None) -> str:
+    """ "measured", "graded" or "both" when the usable limit stands behind this rung."""
+    if usable is None:
+        return ""
+
+    def ends(limit: Limit) -> bool:
+        return limit.mark == rung.iso and not limit.at_least
+
+    found = [name for name, limit in (("measured", usable.measured), ("graded", usable.graded)) if ends(limit)]
+    return "both" if len(found) == 2 else "".join(found)

@@ -1,0 +1,17 @@
+"""Routes of the record."""
+
+from django.urls import path
+
+from yellowjacket.web.record import views
+
+app_name = "record"
+urlpatterns = [
+    path("", views.page, name="page"),
+    path("decide/", views.decide, name="decide"),
+    path("accept/", views.accept, name="accept"),
+    path("sign/", views.sign, name="sign"),
+    path("amend/", views.amend, name="amend"),
+    path("print/", views.printed, name="print"),
+    path("readings.csv", views.readings_csv, name="csv"),
+    path("sitting.json", views.sitting_json, name="json"),
+]

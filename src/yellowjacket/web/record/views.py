@@ -1,0 +1,152 @@
+"""Record: limits proposed, decided, signed; print view and exports."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_POST
+
+from yellowjacket.bench.models import Decision, Record, Use
+from yellowjacket.bench.services import exporting, recording
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core.tolerance import LEVELS, use_noise_factor
+from yellowjacket.web.lines import grade_lines
+from yellowjacket.web.sitting_page import SittingPage
+from yellowjacket.web.stave import Stave, columns_of
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One use and level: proposal and decision side by side."""
+
+    proposal: recording.Proposal
+    decision: Decision | None
+
+    @property
+    def decided_text(self) -> str:
+        """The decided mark."""
+        if self.decision is None:
+            return "open"
+        return f"ISO {self.decision.iso}" if self.decision.iso else "none"
+
+
+@dataclass(frozen=True, slots=True)
+class UseBlock:
+    """A use with its three levels."""
+
+    use: Use
+    size: str
+    rows: list[Row]
+
+
+def _context(page: SittingPage, record: Record) -> dict[str, object]:
+    proposals = recording.proposals(page.ladder)
+    decisions = recording.decisions_of(record)
+    blocks = []
+    for use in page.uses:
+        _, remark = use_noise_factor(page.ladder.body.pixels, use.output_pixels)
+        rows = [Row(p, decisions.get((use.pk, p.level))) for p in proposals if p.use.pk == use.pk]
+        blocks.append(UseBlock(use, remark or use.size_text, rows))
+    doubts = sorted({doubt for p in proposals for doubt in p.measured.doubts + p.graded.doubts})
+    stave = Stave(page.ladder, columns_of(page.rungs, page.rung), grade_lines(page, proposals))
+    return page.context(
+        record=record, blocks=blocks, doubts=doubts, stave=stave, conditions=recording.conditions(page.ladder),
+        versions=page.ladder.records.all(), open_count=len(LEVELS) * len(page.uses) - len(decisions),
+        decided=bool(decisions),
+    )  # fmt: skip
+
+
+def _record(request: HttpRequest, page: SittingPage) -> Record:
+    """The version asked for, else the newest."""
+    version = request.GET.get("version") or request.POST.get("version")
+    if version and version.isdigit():
+        return get_object_or_404(Record, ladder=page.ladder, version=int(version))
+    return recording.open_record(page.ladder)
+
+
+def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The record of the sitting's ladder."""
+    sitting_page = SittingPage(request, sitting_id, "record")
+    return render(request, "record/page.html", _context(sitting_page, _record(request, sitting_page)))
+
+
+@require_POST
+def decide(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Set one decided limit; answers with the table."""
+    sitting_page = SittingPage(request, sitting_id, "record")
+    record = _record(request, sitting_page)
+    message = ""
+    mark = request.POST.get("decided", "")
+    try:
+        if mark != "none" and not mark.isdigit():
+            raise Refusal("Choose a mark, or none.")
+        use = get_object_or_404(Use, sitting=sitting_page.sitting, pk=request.POST.get("for_use"))
+        recording.decide(record, use, request.POST.get("level", ""), int(mark) if mark.isdigit() else None)
+    except Refusal as refusal:
+        message = str(refusal)
+    return render(request, "record/_table.html", _context(sitting_page, record) | {"message": message})
+
+
+def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage, Record], object]) -> HttpResponse:
+    sitting_page = SittingPage(request, sitting_id, "record")
+    record = _record(request, sitting_page)
+    try:
+        action(sitting_page, record)
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+    return redirect(sitting_page.url("record"))
+
+
+@require_POST
+def accept(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Take over the measured marks where nothing is decided."""
+    return _carry_out(request, sitting_id, lambda _, record: recording.accept_measured(record))
+
+
+@require_POST
+def sign(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Keep the note and sign."""
+
+    def action(page: SittingPage, record: Record) -> None:
+        recording.note(record, answer=request.POST.get("answer", ""), text=request.POST.get("note", ""))
+        if "sign" in request.POST:
+            recording.sign(record, request.POST.get("signed_by", ""))
+            page.person = page.person or request.POST.get("signed_by", "")
+
+    return _carry_out(request, sitting_id, action)
+
+
+@require_POST
+def amend(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Open a new version of a signed record."""
+    return _carry_out(request, sitting_id, lambda _, record: recording.amend(record))
+
+
+@require_GET
+def printed(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The record on paper: no navigation."""
+    sitting_page = SittingPage(request, sitting_id, "record")
+    return render(request, "record/print.html", _context(sitting_page, _record(request, sitting_page)))
+
+
+@require_GET
+def readings_csv(request: HttpRequest, sitting_id: int) -> StreamingHttpResponse:
+    """Every reading as a row."""
+    sitting = SittingPage(request, sitting_id, "record").sitting
+    response = StreamingHttpResponse(exporting.readings_csv(sitting), content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{slugify(sitting.name) or "sitting"}-readings.csv"'
+    return response
+
+
+@require_GET
+def sitting_json(request: HttpRequest, sitting_id: int) -> JsonResponse:
+    """The whole sitting."""
+    sitting = SittingPage(request, sitting_id, "record").sitting
+    response = JsonResponse(exporting.sitting_document(sitting), json_dumps_params={"indent": 1, "ensure_ascii": False})
+    response["Content-Disposition"] = f'attachment; filename="{slugify(sitting.name) or "sitting"}.json"'
+    return response

@@ -1,0 +1,100 @@
+"""What several pages use: progress of long work, pictures, where a value comes from, who is judging."""
+
+from __future__ import annotations
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import path
+from django.views.decorators.http import require_GET, require_POST
+from django_htmx.http import HttpResponseClientRefresh
+
+from yellowjacket.bench.models import Frame, Job, Reading
+from yellowjacket.bench.services import jobs
+from yellowjacket.bench.services.measuring import frames_by_rung, reference_rung
+from yellowjacket.core.frames import FrameError
+from yellowjacket.core.measure import QUANTITIES
+from yellowjacket.core.patches import Rect
+from yellowjacket.web import pictures
+
+_YEAR_S = 31_536_000
+_LARGEST_CROP_PX = 1600
+
+
+@require_GET
+def job_progress(request: HttpRequest, job_id: int) -> HttpResponse:
+    """The progress bar; when the work has ended the page is told to reload itself once."""
+    job = get_object_or_404(Job, pk=job_id)
+    return render(request, "stave/_job.html", {"job": job}) if job.open else HttpResponseClientRefresh()
+
+
+@require_POST
+def job_stop(request: HttpRequest, job_id: int) -> HttpResponse:
+    """Ask long work to stop."""
+    job = get_object_or_404(Job, pk=job_id)
+    jobs.stop(job)
+    job.refresh_from_db()
+    return render(request, "stave/_job.html", {"job": job})
+
+
+def _development(frame: Frame, *, equalised: bool) -> pictures.Development:
+    if frame.shot is None:
+        raise Http404
+    ladder = frame.shot.rung.ladder
+    grey = pictures.grey_signals(ladder)
+    reference = reference_rung(ladder, list(ladder.rungs.all()))
+    how, _ = pictures.development(frame, grey.get(reference.pk), grey.get(frame.shot.rung_id), equalised=equalised)
+    return how
+
+
+def _frame(frame_id: int) -> Frame:
+    return get_object_or_404(Frame.objects.select_related("shot__rung__ladder__body"), pk=frame_id)
+
+
+def _picture(data: bytes, kind: str) -> HttpResponse:
+    response = HttpResponse(data, content_type=kind)
+    # The URL names the content; another development has another URL.
+    response["Cache-Control"] = f"private, max-age={_YEAR_S}, immutable"
+    return response
+
+
+@require_GET
+def crop(request: HttpRequest, frame_id: int, x: int, y: int, w: int, h: int) -> HttpResponse:
+    """A crop of a frame as PNG, one image pixel per sensor pixel; ``?as-shot`` leaves its brightness alone."""
+    frame = _frame(frame_id)
+    if max(w, h) > _LARGEST_CROP_PX or not Rect(x, y, w, h).fits(frame.width, frame.height):
+        raise Http404
+    how = _development(frame, equalised="as-shot" not in request.GET)
+    try:
+        return _picture(pictures.crop_png(frame, Rect(x, y, w, h), how), "image/png")
+    except FrameError as error:
+        raise Http404(str(error)) from error
+
+
+@require_GET
+def overview(request: HttpRequest, frame_id: int) -> HttpResponse:
+    """The whole frame, reduced."""
+    frame = _frame(frame_id)
+    try:
+        return _picture(pictures.overview_jpeg(frame, _development(frame, equalised=True)), "image/jpeg")
+    except FrameError as error:
+        raise Http404(str(error)) from error
+
+
+@require_GET
+def provenance(request: HttpRequest, reading_id: int) -> HttpResponse:
+    """Where a value comes from: frames, patch, formula, n, interval, pixels left out."""
+    reading = get_object_or_404(Reading.objects.select_related("rung__ladder", "patch"), pk=reading_id)
+    files = frames_by_rung([reading.rung])[reading.rung.pk]
+    return render(
+        request, "stave/_provenance.html",
+        {"reading": reading, "unit": QUANTITIES[reading.quantity], "files": files},
+    )  # fmt: skip
+
+
+urlpatterns = [
+    path("jobs/<int:job_id>/", job_progress, name="job"),
+    path("jobs/<int:job_id>/stop/", job_stop, name="job-stop"),
+    path("frames/<int:frame_id>/crop/<int:x>,<int:y>,<int:w>,<int:h>.png", crop, name="crop"),
+    path("frames/<int:frame_id>/overview.jpg", overview, name="overview"),
+    path("readings/<int:reading_id>/", provenance, name="provenance"),
+]

@@ -1,0 +1,150 @@
+"""What every page of a sitting has: the steps, the ladder, the current rung, the use, the person.
+
+All of it lives in the URL (``ladder``, ``iso``, ``use``, ``spot``), except the person, who stays from
+page to page.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import Http404, HttpRequest
+from django.shortcuts import get_object_or_404
+from django.urls import reverse
+
+from yellowjacket.bench.models import Frame, Job, Record, Rung, Shot, Sitting, Use
+from yellowjacket.bench.services.judging import current_grades
+
+_PERSON_KEY = "person"
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """A step in the left column: where it leads, how much is done (0–1), what wants attention."""
+
+    key: str
+    name: str
+    url: str
+    status: str
+    share: float
+    attention: int
+    current: bool
+
+    @property
+    def bar(self) -> int:
+        """Width of its progress line out of 100."""
+        return round(100 * self.share)
+
+
+class SittingPage:
+    """A sitting as asked for by a request. Raises Http404 for what does not exist."""
+
+    def __init__(self, request: HttpRequest, sitting_id: int, step: str) -> None:
+        self.request, self.step = request, step
+        self.sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=sitting_id)
+        self.ladders = list(self.sitting.ladders.select_related("body", "sitting__profile"))
+        if not self.ladders:
+            raise Http404
+        self.ladder = self._chosen(self.ladders, "ladder")
+        self.rungs: Sequence[Rung] = list(self.ladder.rungs.all())
+        self.uses: Sequence[Use] = list(self.sitting.uses.all())
+        self.use = self._chosen(self.uses, "use")
+
+    def _chosen(self, items: Sequence[Any], name: str) -> Any:
+        """The item whose id the URL names, else the first."""
+        wanted = self.request.GET.get(name) or self.request.POST.get(name)
+        return next((item for item in items if str(item.pk) == wanted), items[0])
+
+    @cached_property
+    def rung(self) -> Rung:
+        """The current rung: by its ISO in the URL, else the metered one."""
+        wanted = self.request.GET.get("iso") or self.request.POST.get("iso") or str(self.ladder.metered_iso)
+        return next((rung for rung in self.rungs if str(rung.iso) == wanted), self.rungs[0])
+
+    @property
+    def person(self) -> str:
+        """Who is judging."""
+        return str(self.request.session.get(_PERSON_KEY, ""))
+
+    @person.setter
+    def person(self, name: str) -> None:
+        self.request.session[_PERSON_KEY] = name.strip()[:80]
+
+    @cached_property
+    def frames(self) -> dict[tuple[int, str], list[Frame]]:
+        """Frames by (rung id, kind), in order of repeat: one query."""
+        found: dict[tuple[int, str], list[Frame]] = {}
+        for frame in Frame.objects.filter(shot__rung__ladder=self.ladder).select_related("shot").order_by("shot__repeat"):
+            if frame.shot is not None:
+                found.setdefault((frame.shot.rung_id, frame.shot.kind), []).append(frame)
+        return found
+
+    def light(self, rung: Rung) -> list[Frame]:
+        """Light frames of a rung."""
+        return self.frames.get((rung.pk, Shot.Kind.LIGHT), [])
+
+    @cached_property
+    def shots(self) -> dict[tuple[int, str], int]:
+        """How many shots are planned by (rung id, kind)."""
+        found: dict[tuple[int, str], int] = {}
+        for rung_id, kind in Shot.objects.filter(rung__ladder=self.ladder).values_list("rung_id", "kind"):
+            found[rung_id, kind] = found.get((rung_id, kind), 0) + 1
+        return found
+
+    @cached_property
+    def job(self) -> Job | None:
+        """The newest job of the sitting."""
+        return self.sitting.jobs.last()
+
+    def url(self, step: str, **changes: object) -> str:
+        """Address of a step with the state carried along."""
+        state: dict[str, object] = {
+            key: value for key, value in self.request.GET.items() if key in ("ladder", "iso", "use", "spot", "size")
+        }
+        state.update(changes)
+        query = urlencode(state)
+        return reverse(f"{step}:page", args=[self.sitting.pk]) + (f"?{query}" if query else "")
+
+    # The five grades as the foot of the Look page offers them.
+    grade_words = ((1, "A clean"), (2, "B"), (3, "C"), (4, "D"), (5, "E lost"))
+
+    def steps(self) -> list[Step]:
+        """The left column."""
+        planned, taken = sum(self.shots.values()), sum(len(frames) for frames in self.frames.values())
+        problems = self.sitting.problems.count()
+        with_light = sum(bool(self.light(rung)) for rung in self.rungs)
+        measured = sum(bool(rung.measured_inputs) for rung in self.rungs)
+        graded = len(current_grades(self.ladder))
+        wanted = len(self.rungs) * len(self.uses)
+        record = self.ladder.records.last()
+        rows = [
+            ("plan", "Plan", f"{planned} shots", 1.0, 0),
+            ("shoot", "Shoot", f"{taken} of {planned}", taken / planned if planned else 0.0, problems),
+            ("measure", "Measure", f"{measured} of {with_light} rungs" if with_light else "no frames yet",
+             measured / with_light if with_light else 0.0, 0),
+            ("look", "Look", f"{graded} of {wanted} graded" if with_light else "no frames yet", graded / wanted if wanted else 0, 0),
+            ("record", "Record", _record_status(record), 1.0 if record and record.signed else 0.0, 0),
+        ]  # fmt: skip
+        return [
+            Step(key, name, self.url(key), status, share, attention, key == self.step)
+            for key, name, status, share, attention in rows
+        ]
+
+    def context(self, **more: object) -> dict[str, object]:
+        """Template context of the frame of the page."""
+        return {
+            "page": self, "sitting": self.sitting, "ladder": self.ladder, "rung": self.rung, "use": self.use,
+            "uses": self.uses, "steps": self.steps(), "step": self.step, "job": self.job, "person": self.person, **more,
+        }  # fmt: skip
+
+
+def _record_status(record: Record | None) -> str:
+    if record is None:
+        return "open"
+    return f"signed by {record.signed_by}" if record.signed else f"version {record.version} open"
+
+

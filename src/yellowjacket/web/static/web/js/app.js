@@ -1,0 +1,82 @@
+// The keys that work on every page of a sitting, clicks on the stave, and files dropped on a form.
+import { startLook } from "./look.js";
+import { startPatches } from "./patches.js";
+import { go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
+
+function step(by) {
+  const all = heads();
+  const at = all.findIndex((head) => head.classList.contains("now"));
+  goTo(all[Math.min(all.length - 1, Math.max(0, at + by))]?.dataset.iso);
+}
+
+function nextUse() {
+  const links = [...document.querySelectorAll("[data-use]")];
+  if (links.length) {
+    const at = links.findIndex((link) => link.classList.contains("in-force"));
+    go({ use: links[(at + 1) % links.length].dataset.use });
+  }
+}
+
+document.addEventListener("keydown", (event) => {
+  if (inTextField(event) || event.ctrlKey || event.metaKey || event.altKey || event.shiftKey) {
+    if (event.key !== "?" || inTextField(event)) return;
+  }
+  const actions = {
+    ArrowLeft: () => step(-1),
+    ArrowRight: () => step(1),
+    Home: () => goTo(heads()[0]?.dataset.iso),
+    End: () => goTo(heads().at(-1)?.dataset.iso),
+    f: nextUse,
+    m: () => document.querySelector("[data-key=m]:not(:disabled)")?.click(),
+    "?": () => document.getElementById("keys").showModal(),
+  };
+  const action = actions[event.key];
+  if (!action || document.getElementById("keys").open) return;
+  if (!stave() && event.key !== "?") return;
+  event.preventDefault();
+  action();
+});
+
+document.addEventListener("click", (event) => {
+  const head = event.target.closest("[data-stave] thead [data-iso] a, [data-wall] [data-iso]");
+  if (head) {
+    event.preventDefault();
+    goTo(head.closest("[data-iso]").dataset.iso);
+    return;
+  }
+  const link = event.target.closest("[data-use], [data-state-link]");
+  if (link) {
+    event.preventDefault();
+    go(link.dataset.use ? { use: link.dataset.use } : { [link.dataset.stateLink]: link.dataset.value });
+  }
+});
+
+// Fragments are asked for with the state of the page.
+document.addEventListener("htmx:configRequest", (event) => {
+  for (const [key, value] of state()) {
+    if (!(key in event.detail.parameters)) event.detail.parameters[key] = value;
+  }
+});
+
+// After a swap the lit column follows the URL, whatever the server thought.
+document.addEventListener("htmx:afterSwap", () => {
+  const iso = state().get("iso");
+  if (iso && stave()) light(iso);
+});
+
+for (const zone of document.querySelectorAll("[data-drop]")) {
+  const files = zone.querySelector("input[type=file]");
+  for (const name of ["dragenter", "dragover"]) {
+    zone.addEventListener(name, (event) => { event.preventDefault(); zone.classList.add("dropping"); });
+  }
+  zone.addEventListener("dragleave", () => zone.classList.remove("dropping"));
+  zone.addEventListener("drop", (event) => {
+    event.preventDefault();
+    zone.classList.remove("dropping");
+    files.files = event.dataTransfer.files;
+    zone.requestSubmit();
+  });
+}
+
+startPatches();
+startLook();

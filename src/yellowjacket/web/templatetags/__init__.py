@@ -1,0 +1,1 @@
+"""Template filters and tags, one library per page or kind of value."""

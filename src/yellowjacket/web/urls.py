@@ -1,0 +1,17 @@
+"""All addresses: the desk and the register, and one file of routes per step."""
+
+from django.urls import include, path
+
+urlpatterns = [
+    path("", include("yellowjacket.web.shared_views")),
+    path("", include("yellowjacket.web.desk.urls")),
+    path("", include("yellowjacket.web.plan.urls")),
+    path("sittings/<int:sitting_id>/shoot/", include("yellowjacket.web.shoot.urls")),
+    path("sittings/<int:sitting_id>/measure/", include("yellowjacket.web.measure.urls")),
+    path("sittings/<int:sitting_id>/look/", include("yellowjacket.web.look.urls")),
+    path("sittings/<int:sitting_id>/record/", include("yellowjacket.web.record.urls")),
+]
+
+handler404 = "yellowjacket.web.errors.not_found"
+handler500 = "yellowjacket.web.errors.server_error"
+handler400 = "yellowjacket.web.errors.bad_request"
