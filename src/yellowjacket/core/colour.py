@@ -17,6 +17,7 @@ SRGB_TO_XYZ = np.array(
 # Mid-grey is judged at this reflectance: L* about 50.
 _GREY = 0.18
 _DRAWS = 2000
+NOT_DISTINGUISHABLE = "not distinguishable from none"
 _RGB = ("R", "G1", "G2", "B")
 
 
@@ -85,7 +86,7 @@ def neutral_drift(
     alone = float(np.quantile(_drift(level + noise_first, second + noise_second, second, matrix), 0.95))
     low, high = (float(q) for q in np.quantile(drawn, (0.025, 0.975)))
     if value <= alone:
-        return Quantity(value, 0.0, max(high, alone), patch.n, "not distinguishable from none")
+        return Quantity(value, 0.0, max(high, alone), patch.n, NOT_DISTINGUISHABLE)
     return Quantity(value, min(low, value), max(high, value), patch.n)
 
 

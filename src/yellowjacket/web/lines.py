@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from django.db.models import Q
 from django.urls import reverse
 
 from yellowjacket.bench.models import Frame, Grade, Patch, Reading, Rung, Shot, Use
 from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.bench.services.measuring import reference_rung
 from yellowjacket.bench.services.recording import Proposal
+from yellowjacket.core.colour import NOT_DISTINGUISHABLE
 from yellowjacket.core.limits import Limit
 from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.tolerance import LEVELS, Criterion, use_noise_factor
@@ -96,14 +98,14 @@ def frames_line(page: SittingPage) -> Line:
 class Readings:
     """The readings the sheet shows, fetched in one query, by (rung id, role, channel, quantity)."""
 
-    def __init__(self, rungs: Sequence[Rung]) -> None:
-        rows = (
-            Reading.objects.filter(rung__in=rungs)
-            .exclude(patch__role=Patch.Role.FIELD)
-            .select_related("patch")
-        )
+    def __init__(self, rungs: Sequence[Rung], *, every_channel: bool = False) -> None:
+        rows = Reading.objects.filter(rung__in=rungs).exclude(patch__role=Patch.Role.FIELD)
+        if not every_channel:
+            # The sheet shows what stands for all channels; clipping is the worst of them.
+            rows = rows.filter(Q(channel__in=("G", "all")) | Q(quantity="clipped_share", patch__role=Patch.Role.GREY))
         self._found: dict[tuple[int, str | None, str, str], Reading] = {
-            (row.rung_id, row.patch.role if row.patch else None, row.channel, row.quantity): row for row in rows
+            (row.rung_id, row.patch.role if row.patch else None, row.channel, row.quantity): row
+            for row in rows.select_related("patch")
         }
 
     def __bool__(self) -> bool:
@@ -131,8 +133,9 @@ def reading_cell(reading: Reading | None, text: str, *, strong: bool = False) ->
     if reading is None:
         return Cell()
     if reading.value is None:
-        return Cell("–", False, reading.reason, reading.pk)
-    return Cell(text, strong, _interval_text(reading), reading.pk)
+        return Cell("–", title=reading.reason, reading_id=reading.pk)
+    inside_noise = reading.reason == NOT_DISTINGUISHABLE
+    return Cell(text, strong, _interval_text(reading), inside_noise, reading.pk)
 
 
 def _interval_text(reading: Reading) -> str:

@@ -36,6 +36,8 @@ class Cell:
     text: str = ""
     strong: bool = False
     title: str = ""
+    # A value that its own uncertainty covers: shown, but quietly.
+    doubtful: bool = False
     reading_id: int | None = None
     # For lines of pictures, frames or grades: what their template needs.
     extra: object = None

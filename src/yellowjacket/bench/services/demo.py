@@ -21,8 +21,8 @@ _JUDGE = "Wren Halloway"
 # The eye-spot of the first moth's right forewing, in raw pixels.
 _EYE_SPOT = (466, 330)
 # Grades of the demo's tester by rung, ISO 50 first, and the reason key of the last ones.
-_GRADES = {"Pixel level": "AABBCCCDDEEE", "Large print": "AAABBBCCDDEE", "Web": "AAAAAABBCCDE"}
-_REASONS = {"C": Grade.Reason.GRAIN, "D": Grade.Reason.BLOTCHES, "E": Grade.Reason.DETAIL}
+_GRADES = {"Pixel level": "AABBCCCDDEEE", "Large print": "AAAABBCCDDEE", "Web": "AAAAAABBCCDE"}
+_REASONS = {"B": Grade.Reason.GRAIN, "C": Grade.Reason.GRAIN, "D": Grade.Reason.BLOTCHES, "E": Grade.Reason.DETAIL}
 
 
 def make_demo(report: Callable[[str], None]) -> None:
@@ -49,8 +49,8 @@ def make_demo(report: Callable[[str], None]) -> None:
         record = recording.open_record(ladder)
         recording.note(
             record,
-            answer="ISO 3200 holds for the large print; at the pixel level stop at 800.",
-            text="Second base at ISO 800: prefer it to ISO 400 in dim rooms.",
+            answer="One stop higher than expected: ISO 6400 for the large print, ISO 3200 pixel by pixel.",
+            text="Read noise halves from ISO 400 to 800: prefer 800 in dim rooms.",
         )
         recording.accept_measured(record)
         recording.sign(record, _JUDGE)

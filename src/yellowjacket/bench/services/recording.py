@@ -191,14 +191,14 @@ def evidence(ladder: Ladder) -> dict[str, object]:
 def conditions(ladder: Ladder) -> dict[str, object]:
     """What the limits hold for: body, firmware, lens, light, temperature, settings, profile."""
     sitting = ladder.sitting
-    firmware = (
-        Frame.objects.filter(shot__rung__ladder=ladder).exclude(firmware="").values_list("firmware", flat=True).distinct()
-    )
+    frames = Frame.objects.filter(shot__rung__ladder=ladder).exclude(firmware="")
+    # The default order would join the distinct columns and make every row its own.
+    firmware = frames.order_by("firmware").values_list("firmware", flat=True).distinct()
     profile = sitting.profile.criteria
     return {
         "body": str(ladder.body),
         "serial": ladder.body.serial,
-        "firmware": sorted(firmware),
+        "firmware": list(firmware),
         "held_on": sitting.held_on.isoformat(),
         "scene": sitting.scene,
         "lens": sitting.lens,

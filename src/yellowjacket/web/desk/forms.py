@@ -30,8 +30,8 @@ class ShutterField(forms.CharField):
 class BodyForm(forms.ModelForm):  # type: ignore[type-arg]
     """A body's name plate and dial."""
 
-    fastest_shutter_s = ShutterField(label="fastest shutter", initial="1/8000")
-    slowest_shutter_s = ShutterField(label="slowest shutter", initial="30 s")
+    fastest_shutter_s = ShutterField(label="Fastest shutter", initial="1/8000")
+    slowest_shutter_s = ShutterField(label="Slowest shutter", initial="30 s")
 
     class Meta:
         model = Body
@@ -40,9 +40,9 @@ class BodyForm(forms.ModelForm):  # type: ignore[type-arg]
             "native_highest_iso", "highest_iso", "fastest_shutter_s", "slowest_shutter_s",
         )  # fmt: skip
         labels = {
-            "pixel_width": "pixels across", "pixel_height": "pixels down", "lowest_iso": "lowest ISO",
-            "native_lowest_iso": "lowest native ISO", "native_highest_iso": "highest native ISO",
-            "highest_iso": "highest ISO",
+            "pixel_width": "Pixels across", "pixel_height": "Pixels down", "lowest_iso": "Lowest ISO",
+            "native_lowest_iso": "Lowest native ISO", "native_highest_iso": "Highest native ISO",
+            "highest_iso": "Highest ISO",
         }  # fmt: skip
         help_texts = {
             "serial": "Leave empty to accept frames of any serial number.",

@@ -18,7 +18,7 @@ from yellowjacket.web.stave import Stave, columns_of
 
 SIZES = (100, 200, 300)
 # A cell of the wall on the screen; at 200 % it shows half as many sensor pixels each way.
-CELL_WIDTH_PX, CELL_HEIGHT_PX = 228, 276
+CELL_WIDTH_PX, CELL_HEIGHT_PX = 227, 396
 SURROUNDS = ("mid", "dark", "light")
 REASON_KEYS = (
     ("g", Grade.Reason.GRAIN), ("o", Grade.Reason.BLOTCHES), ("d", Grade.Reason.DETAIL), ("c", Grade.Reason.COLOUR),

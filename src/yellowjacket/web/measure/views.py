@@ -62,7 +62,7 @@ def _finding_lines(page: SittingPage, readings: Readings, column_px: int) -> lis
     size = "per pixel" if factor == 1.0 else f"at {page.use.name.lower()} size"
     lines = [
         snr_chart_line(page, readings, grey, column_px),
-        number_line("shadow", "Shadow SNR", f"3 stops under grey, {size}",
+        number_line("shadow", "Shadow SNR", "3 stops under the grey",
                     [(readings.criterion(rung, shadow), factor) for rung in page.rungs]),
         number_line("read", "Read noise", "e⁻, all channels", [(readings.get(rung, "read_noise_e"), 1.0) for rung in page.rungs]),
         number_line("gain", "Gain", "e⁻/DN", [(readings.get(rung, "gain_e_per_dn"), 1.0) for rung in page.rungs]),
@@ -103,7 +103,7 @@ def _picture(page: SittingPage) -> dict[str, object] | None:
 
 
 def _foot(page: SittingPage) -> dict[str, object]:
-    readings = Readings([page.rung])
+    readings = Readings([page.rung], every_channel=True)
     grey = page.sitting.profile.criteria.criteria[0]
     factor, remark = use_noise_factor(page.ladder.body.pixels, page.use.output_pixels)
     snr = readings.criterion(page.rung, grey)

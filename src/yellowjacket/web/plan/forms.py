@@ -15,7 +15,7 @@ from yellowjacket.web.desk.forms import ShutterField
 
 _MAX_USES = 4
 # Uses as offered: name and megapixels; an empty size is pixel level.
-_USES = (("Pixel level", None), ("Large print", 24.0), ("Web", 2.0), ("", None))
+_USES = (("Pixel level", None), ("Large print", 24), ("Web", 2), ("", None))
 _LARGEST_USE_MP = 2000
 DEFAULT_PROFILE = "Default"
 
@@ -36,12 +36,12 @@ class LadderForm(forms.Form):
     """The part that the stave is computed from."""
 
     body = forms.ModelChoiceField(Body.objects.all(), empty_label=None)
-    metered_iso = forms.IntegerField(label="metered at ISO", initial=100, min_value=1)
-    metered_shutter = ShutterField(label="shutter", initial="1/8")
-    aperture = ApertureField(label="aperture", initial="f/8", max_length=10)
+    metered_iso = forms.IntegerField(label="Metered at ISO", initial=100, min_value=1)
+    metered_shutter = ShutterField(label="Shutter", initial="1/8")
+    aperture = ApertureField(label="Aperture", initial="f/8", max_length=10)
     step = forms.ChoiceField(choices=[("full", "full stops"), ("third", "thirds")])
-    repeats = forms.IntegerField(label="frames a rung", initial=2, min_value=1, max_value=20)
-    dark_repeats = forms.IntegerField(label="darks a rung", initial=2, min_value=0, max_value=20)
+    repeats = forms.IntegerField(label="Frames a rung", initial=2, min_value=1, max_value=20)
+    dark_repeats = forms.IntegerField(label="Darks a rung", initial=2, min_value=0, max_value=20)
 
     def clean_metered_iso(self) -> int:
         """Only marks that the dial has."""
@@ -65,10 +65,10 @@ class SittingForm(LadderForm):
     scene = forms.CharField(max_length=120, initial="specimen drawer")
     question = forms.CharField(label="What is asked?", max_length=200)
     expectation = forms.CharField(label="What do you expect?", max_length=200)
-    held_on = forms.DateField(label="day", initial=timezone.localdate, widget=forms.DateInput(attrs={"type": "date"}))
+    held_on = forms.DateField(label="Day", initial=timezone.localdate, widget=forms.DateInput(attrs={"type": "date"}))
     lens = forms.CharField(max_length=120, required=False)
     light = forms.CharField(max_length=120, required=False)
-    temperature_c = forms.FloatField(label="room °C", required=False, min_value=-60, max_value=70)
+    temperature_c = forms.FloatField(label="Room °C", required=False, min_value=-60, max_value=70)
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

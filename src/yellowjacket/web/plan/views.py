@@ -47,7 +47,7 @@ def _preview_context(form: LadderForm) -> dict[str, object]:
         return {"stave": None}
     spec = form.spec()
     plan = spec.plan()
-    return {"stave": _planned_stave(spec, plan), "plan": plan, "summary": _summary(spec, plan)}
+    return {"stave": _planned_stave(spec, plan), "plan": plan, "summary": _summary(spec, plan), "warnings": warnings_by_text(plan)}
 
 
 def _planned_stave(spec: IsoLadderSpec, plan: PlannedLadder) -> Stave:
@@ -76,8 +76,17 @@ def plan_lines(rungs: list[Rung]) -> list[Line]:
 
     return [
         text_line("rounding", "Mark against exact", "stops", rungs, rounding),
-        text_line("notes", "To mind", "hover for the reason", rungs, note),
+        text_line("notes", "To mind", "reasons below", rungs, note),
     ]
+
+
+def warnings_by_text(plan: PlannedLadder) -> list[tuple[str, str]]:
+    """Each warning once, with the rungs it concerns."""
+    found: dict[str, list[str]] = {}
+    for rung in plan.rungs:
+        for warning in rung.warnings:
+            found.setdefault(warning, []).append(f"{rung.settings.iso:.0f}")
+    return [(f"ISO {', '.join(marks)}", warning) for warning, marks in found.items()]
 
 
 def _summary(spec: IsoLadderSpec, plan: PlannedLadder) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from datetime import timedelta
 
 from django import template
@@ -10,17 +11,18 @@ from yellowjacket.core import stops
 from yellowjacket.core.limits import GRADE_LETTERS, Limit
 
 register = template.Library()
-_MANY = 1000
+# The trade writes ISO 3200 but 12 800 pixels: thousands are set apart from here on.
+_GROUPED_FROM = 10_000
 
 
 def _number(value: float, digits: int = 3) -> str:
-    """``digits`` significant digits without an exponent; thousands with a thin space from 10 000."""
+    """``digits`` significant digits, trailing zeros kept, never an exponent; thin spaces from 10 000."""
     if value == 0:
         return "0"
-    text = f"{value:.{digits}g}"
-    if "e" in text or abs(value) >= 10 ** (digits - 1):
-        whole = f"{value:,.0f}".replace(",", "\u2009")
-        text = whole if abs(value) >= 10 * _MANY else whole.replace("\u2009", "")
+    magnitude = math.floor(math.log10(abs(value)))
+    rounded = round(value, digits - 1 - magnitude)
+    decimals = max(0, digits - 1 - math.floor(math.log10(abs(rounded))))
+    text = f"{rounded:,.{decimals}f}".replace(",", "\u2009" if abs(rounded) >= _GROUPED_FROM else "")
     return text.replace("-", "−")
 
 
@@ -86,7 +88,20 @@ def iso_range(limit: Limit) -> str:
     """The interpolated crossing and its interval: 3410 (3200 … 3650)."""
     if limit.crossing is None:
         return ""
-    middle = _number(round(limit.crossing), 3)
+    middle = _iso(limit.crossing)
     if limit.low is None or limit.high is None or limit.low == limit.high:
         return middle
-    return f"{middle} ({_number(limit.low, 3)} … {_number(limit.high, 3)})"
+    return f"{middle} ({_iso(limit.low)} … {_iso(limit.high)})"
+
+
+def _iso(value: float) -> str:
+    """An interpolated ISO to three digits, written like a dial mark."""
+    return f"{float(f'{value:.3g}'):.0f}"
+
+
+@register.filter
+def apart(stops_apart: float) -> str:
+    """How the graded limit lies to the measured one: graded 2 stops lower."""
+    word = "higher" if stops_apart > 0 else "lower"
+    count = f"{abs(stops_apart):.1f}".removesuffix(".0")
+    return f"graded {count} stop{'' if count == '1' else 's'} {word} than measured"
