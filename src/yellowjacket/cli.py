@@ -42,7 +42,10 @@ def _parser() -> argparse.ArgumentParser:
 
 def _add_port(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "--port", type=int, default=DEFAULT_PORT, help=f"port on 127.0.0.1 (default {DEFAULT_PORT}); nobody else can reach it"
+        "--port",
+        type=int,
+        default=DEFAULT_PORT,
+        help=f"port on 127.0.0.1 (default {DEFAULT_PORT}); nobody else can reach it",
     )
 
 

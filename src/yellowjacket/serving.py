@@ -30,7 +30,9 @@ def require_free(port: int) -> None:
         try:
             probe.bind((ADDRESS, port))
         except OSError as error:
-            raise OSError(f"port {port} is taken on {ADDRESS}; stop what uses it or choose another with PORT={port + 1}") from error
+            raise OSError(
+                f"port {port} is taken on {ADDRESS}; stop what uses it or choose another with PORT={port + 1}"
+            ) from error
 
 
 def prepare_database() -> None:

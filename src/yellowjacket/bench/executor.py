@@ -26,22 +26,20 @@ def _new_pool(workers: int) -> ProcessPoolExecutor:
 
 def _shared_pool() -> ProcessPoolExecutor:
     """One pool for the life of the process: starting workers costs about a second."""
-    global _pool  # noqa: PLW0603
+    global _pool
     if _pool is None:
         _pool = _new_pool(os.cpu_count() or 1)
     return _pool
 
 
 def _drop_pool() -> None:
-    global _pool  # noqa: PLW0603
+    global _pool
     if _pool is not None:
         _pool.shutdown(wait=False, cancel_futures=True)
         _pool = None
 
 
-def run_all(
-    function: Callable[[Item], Result], items: Sequence[Item]
-) -> Iterator[tuple[Item, Result | Exception]]:
+def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterator[tuple[Item, Result | Exception]]:
     """Yield (item, result or exception) as each finishes; what was not started is dropped on close.
 
     A worker that dies takes every input in flight with it; those are run again one by one, each in a
@@ -76,5 +74,5 @@ def _alone(function: Callable[[Item], Result], item: Item) -> Result | Exception
             return pool.submit(function, item).result()
         except BrokenProcessPool:
             return WorkerDied("the program that decodes it crashed")
-        except Exception as error:  # noqa: BLE001 - handed on to the caller as a result
+        except Exception as error:
             return error

@@ -91,12 +91,17 @@ def neutral_drift(
 
 
 def _drift(
-    patch: NDArray[np.float64], reference: NDArray[np.float64], balance: NDArray[np.float64], matrix: NDArray[np.float64]
+    patch: NDArray[np.float64],
+    reference: NDArray[np.float64],
+    balance: NDArray[np.float64],
+    matrix: NDArray[np.float64],
 ) -> NDArray[np.float64]:
     return delta_e_2000(_lab(reference, balance, matrix), _lab(patch, balance, matrix))
 
 
-def _lab(channels: NDArray[np.float64], balance: NDArray[np.float64], matrix: NDArray[np.float64]) -> NDArray[np.float64]:
+def _lab(
+    channels: NDArray[np.float64], balance: NDArray[np.float64], matrix: NDArray[np.float64]
+) -> NDArray[np.float64]:
     """Lab of channel means after the balance of the reference, green brought to mid-grey."""
     balanced = np.maximum(channels, 1e-9) / balance
     green = (balanced[:, 1] + balanced[:, 2]) / 2

@@ -65,10 +65,10 @@ def develop_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> ND
 
 def develop_reduced(mosaic: NDArray[np.uint16], step: int, how: Development) -> NDArray[np.uint8]:
     """The whole frame averaged ``step`` tiles to a pixel, as display sRGB."""
-    planes = []
+    planes: list[NDArray[np.float64]] = []
     for names in (("R",), ("G1", "G2"), ("B",)):
         parts = [_averaged(mosaic, how.offsets[name], step) - how.black_dn[name] for name in names]
-        planes.append(sum(parts) / len(parts) * how.gains[len(planes)])
+        planes.append(np.mean(parts, axis=0) * how.gains[len(planes)])
     linear = np.stack(planes, axis=-1)
     return display_encoded(linear @ camera_to_srgb(how.xyz_to_camera).T)
 

@@ -7,7 +7,6 @@ Exif directory. One strip, little-endian.
 
 from __future__ import annotations
 
-import os
 import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -76,7 +75,7 @@ def write_dng(path: Path, image: DngImage) -> None:
     with partial.open("wb") as file:
         for block in _layout(image):
             file.write(block)
-    os.replace(partial, path)
+    partial.replace(path)
 
 
 def _layout(image: DngImage) -> list[bytes | memoryview]:
@@ -120,13 +119,12 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
 
 def _exif_tags(capture: CaptureData) -> list[Tag]:
     taken = _exif_time(capture.captured_at)
-    tags = [
+    return [
         _rationals(33434, capture.exposure_s), _rationals(33437, capture.f_number), _shorts(34850, _MANUAL_EXPOSURE),
         _shorts(34855, min(capture.iso, _ISO_SHORT_LIMIT)), _shorts(34864, _RECOMMENDED_EXPOSURE_INDEX),
         _longs(34866, capture.iso), _bytes(36864, b"0230", kind=7), _ascii(36867, taken), _ascii(36868, taken),
         _ascii(37521, f"{capture.captured_at.microsecond // 10_000:02d}"), _ascii(42033, capture.serial),
     ]  # fmt: skip
-    return tags
 
 
 def _exif_time(moment: datetime) -> str:

@@ -201,7 +201,7 @@ def _exif_tags(path: Path) -> dict[str, Any]:
     with path.open("rb") as file:
         try:
             return dict(exifread.process_file(file, details=False))
-        except Exception:  # noqa: BLE001 - the reader raises whatever a malformed file provokes
+        except Exception:
             return {}
 
 

@@ -104,9 +104,7 @@ def _along(rungs: Sequence[RungFindings], criterion: Criterion, level: str, fact
             first_iso = measured[0][0].iso
             return Limit(level, None, first_iso, None, first_iso, False, criterion.label, criterion.key, doubts, reason)
         crossing, low, high = _crossing(measured[n - 1], measured[n], threshold, criterion.at_least)
-        return Limit(
-            level, measured[n - 1][0].mark, crossing, low, high, False, criterion.label, criterion.key, doubts
-        )
+        return Limit(level, measured[n - 1][0].mark, crossing, low, high, False, criterion.label, criterion.key, doubts)
     return Limit(level, measured[-1][0].mark, at_least=True, doubts=_doubts(gaps, measured, len(measured)))
 
 

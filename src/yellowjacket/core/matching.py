@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core import stops
@@ -31,7 +31,7 @@ class Candidate:
 class Slot:
     """A shot that waits for its frame, or has one (``taken``)."""
 
-    key: Hashable
+    key: int
     iso: int
     exposure_s: float
     f_number: float
@@ -76,7 +76,9 @@ def find_slot(frame: Candidate, ladder: LadderFacts, slots: Sequence[Slot]) -> S
         return Misfit("metadata", f"does not say its {absent}.", "Copy the original file from the card.")
     of_iso = [slot for slot in slots if slot.iso == frame.iso]
     if not of_iso:
-        return Misfit("iso", f"was shot at ISO {frame.iso}, which the ladder does not have.", "Add the rung or leave it out.")
+        return Misfit(
+            "iso", f"was shot at ISO {frame.iso}, which the ladder does not have.", "Add the rung or leave it out."
+        )
     of_time = [slot for slot in of_iso if _same_time(slot.exposure_s, frame.exposure_s)]
     if not of_time:
         planned, found = stops.shutter_label(of_iso[0].exposure_s), stops.shutter_label(frame.exposure_s)

@@ -92,9 +92,7 @@ def measure_rung(task: RungTask) -> RungResult:
     if not light:
         return RungResult(task.key, (Reading(None, ALL, "snr", missing(NO_LIGHT)),), tuple(problems))
     black, black_source = _black_levels(light[0], dark)
-    readings = [
-        Reading(None, channel, "black_dn", black[channel], f"mean of {black_source}") for channel in CHANNELS
-    ]
+    readings = [Reading(None, channel, "black_dn", black[channel], f"mean of {black_source}") for channel in CHANNELS]
     noise = {
         (patch.name, channel): _patch_noise(light, patch, channel, black[channel])
         for patch in task.patches
@@ -207,7 +205,9 @@ def _single_signal(frame: RawFrame, patch: PatchSpec, channel: str, black: Quant
     if clipped_share(part, black.value, frame.white_dn) > 0:
         return missing("clipped")
     return with_error(
-        float(part.mean(dtype=np.float64)) - black.value, float(part.std(dtype=np.float64)) / math.sqrt(part.size), part.size
+        float(part.mean(dtype=np.float64)) - black.value,
+        float(part.std(dtype=np.float64)) / math.sqrt(part.size),
+        part.size,
     )
 
 
@@ -242,12 +242,28 @@ def _rung_readings(
         readings += [
             Reading(None, channel, "gain_e_per_dn", fit.gain_e_per_dn, how),
             Reading(None, channel, "read_noise_dn", fit.read_noise_dn, f"from {fit.read_noise_source or 'nothing'}"),
-            Reading(None, channel, "read_noise_e", fit.read_noise_e, f"noise from {fit.read_noise_source or 'nothing'} × gain"),
+            Reading(
+                None,
+                channel,
+                "read_noise_e",
+                fit.read_noise_e,
+                f"noise from {fit.read_noise_source or 'nothing'} × gain",
+            ),
         ]
     readings += [
-        Reading(None, ALL, "gain_e_per_dn", _weighted([fits[c].gain_e_per_dn for c in CHANNELS]), "channels weighted by 1/SE²"),
-        Reading(None, ALL, "read_noise_e", _rms([fits[c].read_noise_e for c in CHANNELS]), "root mean square of channels"),
-        Reading(None, ALL, "read_noise_dn", _rms([fits[c].read_noise_dn for c in CHANNELS]), "root mean square of channels"),
+        Reading(
+            None,
+            ALL,
+            "gain_e_per_dn",
+            _weighted([fits[c].gain_e_per_dn for c in CHANNELS]),
+            "channels weighted by 1/SE²",
+        ),
+        Reading(
+            None, ALL, "read_noise_e", _rms([fits[c].read_noise_e for c in CHANNELS]), "root mean square of channels"
+        ),
+        Reading(
+            None, ALL, "read_noise_dn", _rms([fits[c].read_noise_dn for c in CHANNELS]), "root mean square of channels"
+        ),
         Reading(None, GREEN, "shadow_snr", _shadow_snr(patches, noise, fits), _shadow_method(patches)),
     ]
     return readings
@@ -348,12 +364,14 @@ def relate_rungs(
     """
     by_key = {rung.key: rung for rung in rungs}
     reference = by_key[reference_key]
-    related = {}
+    related: dict[int, tuple[Reading, ...]] = {}
     for rung in rungs:
         how = "grey patch against the reference rung"
         related[rung.key] = (
             Reading(None, ALL, "exposure_error_stops", _exposure_error(rung, reference), how),
-            Reading(None, ALL, "neutral_drift_de00", _drift(rung, reference, xyz_to_camera), how + ", white-balanced there"),
+            Reading(
+                None, ALL, "neutral_drift_de00", _drift(rung, reference, xyz_to_camera), how + ", white-balanced there"
+            ),
         )
     return related
 

@@ -182,9 +182,7 @@ def _remark(sigma: float, difference: NDArray[np.float64], change: float) -> str
     return "; ".join(remarks)
 
 
-def _variance_of_variance(
-    difference: NDArray[np.float64], values: NDArray[np.float64], variance: float
-) -> float:
+def _variance_of_variance(difference: NDArray[np.float64], values: NDArray[np.float64], variance: float) -> float:
     """σ⁴(2Σρ² + κ)/n + 2σ_row⁴/rows + 2σ_col⁴/columns, from the normalised difference."""
     n = values.size
     kurtosis = max(float(np.mean(values**4)) / variance**2 - 3.0, 0.0)

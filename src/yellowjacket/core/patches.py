@@ -55,7 +55,14 @@ class Rect:
 
     def fits(self, width: int, height: int) -> bool:
         """Whether it lies wholly inside a frame of that size."""
-        return self.x >= 0 and self.y >= 0 and self.w >= 2 and self.h >= 2 and self.x + self.w <= width and self.y + self.h <= height
+        return (
+            self.x >= 0
+            and self.y >= 0
+            and self.w >= 2
+            and self.h >= 2
+            and self.x + self.w <= width
+            and self.y + self.h <= height
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,4 +240,6 @@ def _nearest_level(windows: Sequence[_Window], wanted: float, reach: float) -> _
 
 
 def _overlap(one: Rect, other: Rect) -> bool:
-    return one.x < other.x + other.w and other.x < one.x + one.w and one.y < other.y + other.h and other.y < one.y + one.h
+    return (
+        one.x < other.x + other.w and other.x < one.x + one.w and one.y < other.y + other.h and other.y < one.y + one.h
+    )

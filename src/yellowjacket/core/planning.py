@@ -83,7 +83,9 @@ def _advice(rungs: list[PlannedRung], f_number: float) -> tuple[str, ...]:
     too_fast = max((rung.short_by_stops for rung in rungs), default=0.0)
     too_slow = -min((rung.short_by_stops for rung in rungs), default=0.0)
     if too_fast > 0 and too_slow > 0:
-        return ("The ladder is longer than the shutter range: shoot it in two parts, or dim the lamp for the upper one.",)
+        return (
+            "The ladder is longer than the shutter range: shoot it in two parts, or dim the lamp for the upper one.",
+        )
     if too_fast > 0:
         stopped_down = stops.aperture_mark(stops.exact_f_number(f_number) * 2 ** (too_fast / 2))
         return (

@@ -69,11 +69,15 @@ def _with(criterion: Criterion, own: object) -> Criterion:
     values = tuple(float(value) for value in own)
     ordered = tuple(sorted(values, reverse=criterion.at_least))
     if values != ordered or min(values) <= 0:
-        raise ValueError(
-            f"{criterion.label}: clean, usable and emergency must {'fall' if criterion.at_least else 'rise'} and be positive"
-        )
+        way = "fall" if criterion.at_least else "rise"
+        raise ValueError(f"{criterion.label}: clean, usable and emergency must {way} and be positive")
     return Criterion(
-        criterion.key, criterion.label, criterion.quantity, criterion.at_least, criterion.scales_with_use, values  # type: ignore[arg-type]
+        criterion.key,
+        criterion.label,
+        criterion.quantity,
+        criterion.at_least,
+        criterion.scales_with_use,
+        values,  # type: ignore[arg-type]
     )
 
 

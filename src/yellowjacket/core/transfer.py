@@ -46,9 +46,7 @@ class TransferFit:
     points: int
 
 
-def fit_transfer(
-    points: Sequence[TransferPoint], dark: TransferPoint | None, saturation_dn: float
-) -> TransferFit:
+def fit_transfer(points: Sequence[TransferPoint], dark: TransferPoint | None, saturation_dn: float) -> TransferFit:
     """Weighted least squares of variance on signal, one channel at one ISO.
 
     ``points``: lit patches. ``dark``: the dark pair, signal 0, or None. ``saturation_dn`` above black.
@@ -73,7 +71,9 @@ def fit_transfer(
     n = sum(p.n for p in usable)
     if fit.slope <= 0:
         nothing = missing("noise does not rise with signal: these frames do not follow photon noise")
-        return TransferFit(nothing, dark_noise or nothing, nothing, "darks" if dark_noise else "", fit.reduced_chi2, len(usable))
+        return TransferFit(
+            nothing, dark_noise or nothing, nothing, "darks" if dark_noise else "", fit.reduced_chi2, len(usable)
+        )
     gain = with_relative_error(1 / fit.slope, fit.slope_se / fit.slope, n, remark)
     noise_dn, source = (dark_noise, "darks") if dark_noise else (_intercept_noise(fit, n), "intercept")
     return TransferFit(gain, noise_dn, _in_electrons(noise_dn, gain), source, fit.reduced_chi2, len(usable))

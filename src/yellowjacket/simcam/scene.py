@@ -162,7 +162,9 @@ def _draw_moth(draw: ImageDraw.ImageDraw, x: float, y: float, size: float, pluma
         shade = plumage.body if n % 2 else tuple(int(0.7 * c) for c in plumage.body)
         draw.ellipse([x - half, top, x + half, top + 16 * size], fill=shade)
     for side in (-1, 1):
-        points = [(x + side * size * (3 + 7 * t), y + size * (-34 - 46 * math.sin(t * 0.9))) for t in np.linspace(0, 1.4, 12)]
+        points = [
+            (x + side * size * (3 + 7 * t), y + size * (-34 - 46 * math.sin(t * 0.9))) for t in np.linspace(0, 1.4, 12)
+        ]
         draw.line(points, fill=(40, 34, 30), width=max(1, round(1.6 * abs(size))))
 
 
@@ -183,7 +185,8 @@ def _draw_wing(
         tone = tuple(round(w + (t - w) * share**1.5) for w, t in zip(plumage.wing, plumage.tip, strict=True))
         if n in (2, 6):
             tone = plumage.band
-        shape = [at((root[0] + (p[0] - root[0]) * (0.35 + 0.65 * share), root[1] + (p[1] - root[1]) * (0.35 + 0.65 * share))) for p in smooth]
+        reach = 0.35 + 0.65 * share
+        shape = [at((root[0] + (p[0] - root[0]) * reach, root[1] + (p[1] - root[1]) * reach)) for p in smooth]
         draw.polygon(shape, fill=tone)
     for p in smooth[::5]:
         draw.line([at(root), at(p)], fill=plumage.band, width=max(1, round(0.9 * down)))

@@ -10,7 +10,9 @@ def _page(request: HttpRequest, status: int, title: str, text: str) -> HttpRespo
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """404."""
-    return _page(request, 404, "Not here", "This page does not exist, or its sitting was removed. The desk lists what is there.")
+    return _page(
+        request, 404, "Not here", "This page does not exist, or its sitting was removed. The desk lists what is there."
+    )
 
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
@@ -20,9 +22,16 @@ def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 def server_error(request: HttpRequest) -> HttpResponse:
     """500."""
-    return _page(request, 500, "Something broke", "Nothing was lost. The log in the terminal says more; go back and try again.")
+    return _page(
+        request, 500, "Something broke", "Nothing was lost. The log in the terminal says more; go back and try again."
+    )
 
 
 def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
     """403: a form from an expired page."""
-    return _page(request, 403, "Page too old", "This form came from a page that has expired. Go back, reload it and send it again.")
+    return _page(
+        request,
+        403,
+        "Page too old",
+        "This form came from a page that has expired. Go back, reload it and send it again.",
+    )

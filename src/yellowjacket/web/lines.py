@@ -150,7 +150,9 @@ def snr_chart_line(page: SittingPage, readings: Readings, criterion: Criterion, 
     factor, remark = use_noise_factor(page.ladder.body.pixels, page.use.output_pixels)
     scaled = [_scaled(readings.criterion(rung, criterion), factor) for rung in page.rungs]
     labels = [
-        f"ISO {rung.iso}: {values.number(q.value)} ({values.number(q.low)} … {values.number(q.high)})" if q and q.value else ""
+        f"ISO {rung.iso}: {values.number(q.value)} ({values.number(q.low)} … {values.number(q.high)})"
+        if q and q.value
+        else ""
         for rung, q in zip(page.rungs, scaled, strict=True)
     ]
     thresholds = [(level, criterion.threshold(level)) for level in LEVELS]
@@ -180,12 +182,12 @@ def error_line(page: SittingPage, readings: Readings) -> Line:
     return Line("error", "Exposure error", "stops, ±1/6 allowed", cells=[cell(rung) for rung in page.rungs])
 
 
-def number_line(
-    key: str, name: str, sub: str, rows: Iterable[tuple[Reading | None, float]], digits: int = 3
-) -> Line:
+def number_line(key: str, name: str, sub: str, rows: Iterable[tuple[Reading | None, float]], digits: int = 3) -> Line:
     """A line of plain numbers, each scaled by its factor."""
     cells = [
-        reading_cell(reading, values.number(reading.value * factor, digits) if reading and reading.value is not None else "")
+        reading_cell(
+            reading, values.number(reading.value * factor, digits) if reading and reading.value is not None else ""
+        )
         for reading, factor in rows
     ]
     return Line(key, name, sub, cells=cells)

@@ -30,7 +30,7 @@ def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:
     found: dict[int, dict[str, float]] = {}
     rows = Reading.objects.filter(rung__ladder=ladder, patch__role=Patch.Role.GREY, quantity="signal_dn", value__gt=0)
     for rung_id, channel, value in rows.values_list("rung_id", "channel", "value"):
-        found.setdefault(rung_id, {})[channel] = value
+        found.setdefault(rung_id, {})[channel] = float(value or 0.0)
     return {rung_id: means for rung_id, means in found.items() if len(means) == len(CHANNELS)}
 
 
@@ -100,7 +100,7 @@ def _key(frame: Frame, what: str, numbers: list[int], how: Development) -> str:
 def _encoded(picture: NDArray[np.uint8], kind: str) -> bytes:
     buffer = io.BytesIO()
     options = {"quality": 90} if kind == "JPEG" else {"compress_level": 1}
-    Image.fromarray(picture).save(buffer, kind, **options)  # type: ignore[arg-type]
+    Image.fromarray(picture).save(buffer, kind, **options)
     return buffer.getvalue()
 
 
@@ -117,7 +117,7 @@ def _write_whole(path: Path, write: Callable[[Path], object]) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     partial = path.with_name(f".{path.name}.{os.getpid()}-{threading.get_ident()}")
     write(partial)
-    os.replace(partial, path)
+    partial.replace(path)
 
 
 def _mosaic(frame: Frame) -> NDArray[np.uint16]:
@@ -135,7 +135,7 @@ def _mosaic(frame: Frame) -> NDArray[np.uint16]:
 
         _write_whole(path, write)
         _trim(path.parent)
-    return np.load(path, mmap_mode="r")  # type: ignore[no-any-return]
+    return np.load(path, mmap_mode="r")
 
 
 def _trim(folder: Path) -> None:

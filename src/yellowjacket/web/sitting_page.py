@@ -78,7 +78,9 @@ class SittingPage:
     def frames(self) -> dict[tuple[int, str], list[Frame]]:
         """Frames by (rung id, kind), in order of repeat: one query."""
         found: dict[tuple[int, str], list[Frame]] = {}
-        for frame in Frame.objects.filter(shot__rung__ladder=self.ladder).select_related("shot").order_by("shot__repeat"):
+        for frame in (
+            Frame.objects.filter(shot__rung__ladder=self.ladder).select_related("shot").order_by("shot__repeat")
+        ):
             if frame.shot is not None:
                 found.setdefault((frame.shot.rung_id, frame.shot.kind), []).append(frame)
         return found
@@ -126,7 +128,8 @@ class SittingPage:
             ("shoot", "Shoot", f"{taken} of {planned}", taken / planned if planned else 0.0, problems),
             ("measure", "Measure", f"{measured} of {with_light} rungs" if with_light else "no frames yet",
              measured / with_light if with_light else 0.0, 0),
-            ("look", "Look", f"{graded} of {wanted} graded" if with_light else "no frames yet", graded / wanted if wanted else 0, 0),
+            ("look", "Look", f"{graded} of {wanted} graded" if with_light else "no frames yet",
+             graded / wanted if wanted else 0.0, 0),
             ("record", "Record", _record_status(record), 1.0 if record and record.signed else 0.0, 0),
         ]  # fmt: skip
         return [
@@ -146,5 +149,3 @@ def _record_status(record: Record | None) -> str:
     if record is None:
         return "open"
     return f"signed by {record.signed_by}" if record.signed else f"version {record.version} open"
-
-

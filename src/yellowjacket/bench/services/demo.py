@@ -32,7 +32,9 @@ def make_demo(report: Callable[[str], None]) -> None:
     """
     first = Sitting.objects.filter(name=_DRAWER_12).first()
     if first is None:
-        first = _plan(_DRAWER_12, date(2026, 3, 14), "How high may ISO go for specimen plates?", "ISO 3200 for the large print.")
+        first = _plan(
+            _DRAWER_12, date(2026, 3, 14), "How high may ISO go for specimen plates?", "ISO 3200 for the large print."
+        )
         _plan(_DRAWER_7, date(2026, 3, 21), "Does the second lamp change the limits?", "No, the light is only colder.")
     ladder = first.ladders.get()
     if _shots_due(ladder):
@@ -85,8 +87,6 @@ def _grade(ladder: Ladder) -> None:
     uses = {use.name: use for use in ladder.sitting.uses.all()}
     for name, letters in _GRADES.items():
         for rung, letter in zip(ladder.rungs.all(), letters, strict=True):
-            judging.grade_rung(
-                rung, uses[name], _JUDGE, "ABCDE".index(letter) + 1, size_percent=100, equalised=True
-            )
+            judging.grade_rung(rung, uses[name], _JUDGE, "ABCDE".index(letter) + 1, size_percent=100, equalised=True)
             if letter in _REASONS:
                 judging.give_reason(rung, uses[name], _JUDGE, _REASONS[letter])

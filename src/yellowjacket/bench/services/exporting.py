@@ -12,8 +12,8 @@ from yellowjacket.core.measure import QUANTITIES
 
 SCHEMA = "yellowjacket-sitting/1"
 CSV_COLUMNS = (
-    "sitting", "body", "serial", "iso", "exposure_s", "f_number", "patch", "role", "channel", "quantity", "unit", "value",
-    "low", "high", "n", "excluded", "reason", "method",
+    "sitting", "body", "serial", "iso", "exposure_s", "f_number", "patch", "role", "channel", "quantity", "unit",
+    "value", "low", "high", "n", "excluded", "reason", "method",
 )  # fmt: skip
 _CHUNK_ROWS = 500
 
@@ -105,7 +105,8 @@ def _frame(frame: Frame, kind: str) -> dict[str, object]:
 
 def _reading(reading: Reading) -> dict[str, object]:
     result: dict[str, object] = {
-        "patch": reading.patch.name if reading.patch else None, "channel": reading.channel, "quantity": reading.quantity,
+        "patch": reading.patch.name if reading.patch else None, "channel": reading.channel,
+        "quantity": reading.quantity,
         "value": reading.value, "low": reading.low, "high": reading.high, "n": reading.n, "excluded": reading.excluded,
         "method": reading.method,
     }  # fmt: skip
@@ -127,6 +128,7 @@ def _record(record: Record) -> dict[str, object]:
         "version": record.version, "answer": record.answer, "note": record.note, "signed_by": record.signed_by or None,
         "signed_at": record.signed_at.isoformat() if record.signed_at else None, "evidence": record.evidence or None,
         "decisions": [
-            {"use": decision.use.name, "level": decision.level, "iso": decision.iso} for decision in record.decisions.all()
+            {"use": decision.use.name, "level": decision.level, "iso": decision.iso}
+            for decision in record.decisions.all()
         ],
     }  # fmt: skip

@@ -68,7 +68,15 @@ def _slot_in_sitting(sitting: Sitting, facts: FrameFacts) -> Slot | Misfit:
 def _candidate(facts: FrameFacts) -> Candidate:
     data = facts.metadata
     return Candidate(
-        data.make, data.model, data.serial, data.iso, data.exposure_s, data.f_number, facts.dark, facts.width, facts.height
+        data.make,
+        data.model,
+        data.serial,
+        data.iso,
+        data.exposure_s,
+        data.f_number,
+        facts.dark,
+        facts.width,
+        facts.height,
     )
 
 
@@ -82,7 +90,8 @@ def _slots(ladder: Ladder) -> Sequence[Slot]:
     shots = Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("rung__position", "repeat")
     taken = set(Frame.objects.filter(shot__rung__ladder=ladder).values_list("shot_id", flat=True))
     return [
-        Slot(s.pk, s.rung.iso, s.rung.exposure_s, ladder.f_number, s.kind == Shot.Kind.DARK, s.pk in taken) for s in shots
+        Slot(s.pk, s.rung.iso, s.rung.exposure_s, ladder.f_number, s.kind == Shot.Kind.DARK, s.pk in taken)
+        for s in shots
     ]
 
 

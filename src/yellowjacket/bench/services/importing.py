@@ -68,7 +68,9 @@ def import_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> Job:
         stored.append(str(_store(folder, upload)))
     if not stored:
         raise Refusal(
-            "No file was stored: each is larger than an upload may be." if refused else "Choose one or more raw files first."
+            "No file was stored: each is larger than an upload may be."
+            if refused
+            else "Choose one or more raw files first."
         )
     return jobs.start(sitting, Job.Kind.IMPORT, files=stored)
 
@@ -91,7 +93,7 @@ def _store(folder: Path, upload: UploadedFile) -> Path:
     target = folder / name
     if target.exists():
         target = folder / f"{target.stem}-{digest.hexdigest()[:8]}{target.suffix}"
-    os.replace(partial, target)
+    partial.replace(target)
     return target
 
 

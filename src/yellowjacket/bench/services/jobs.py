@@ -48,7 +48,9 @@ def start(sitting: Sitting, kind: str, **parameters: Any) -> Job:
     with transaction.atomic():
         running = Job.objects.filter(sitting=sitting, kind=kind, state__in=Job.OPEN).first()
         if running is not None:
-            raise Refusal(f"{running.get_kind_display()} is already under way for this sitting; wait for it or stop it.")
+            raise Refusal(
+                f"{running.get_kind_display()} is already under way for this sitting; wait for it or stop it."
+            )
         job = Job.objects.create(sitting=sitting, kind=kind, parameters=parameters)
     run_job.enqueue(job.pk)
     return job
@@ -57,9 +59,7 @@ def start(sitting: Sitting, kind: str, **parameters: Any) -> Job:
 def stop(job: Job) -> None:
     """Ask a job to stop after the item in hand; one that has not begun ends at once."""
     Job.objects.filter(pk=job.pk).update(stop_wanted=True)
-    Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(
-        state=Job.State.STOPPED, finished_at=timezone.now()
-    )
+    Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(state=Job.State.STOPPED, finished_at=timezone.now())
 
 
 def resume_all() -> int:

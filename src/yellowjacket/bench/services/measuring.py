@@ -49,8 +49,6 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
     return f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
 
 
-
-
 def frames_by_rung(rungs: Iterable[Rung]) -> dict[int, dict[str, list[str]]]:
     """Frame paths per rung and kind, in one query."""
     found: dict[int, dict[str, list[str]]] = {rung.pk: {"light": [], "dark": []} for rung in rungs}
@@ -209,6 +207,4 @@ def _signals(ladder: Ladder, rungs: Sequence[Rung]) -> list[RungSignals]:
     rows = Reading.objects.filter(rung__in=rungs, patch__role=Patch.Role.GREY, quantity="signal_dn")
     for reading in rows:
         grey[reading.rung_id][reading.channel] = reading.result
-    return [
-        RungSignals(rung.pk, grey[rung.pk], rung.exposure(ladder.f_number).level_stops) for rung in rungs
-    ]
+    return [RungSignals(rung.pk, grey[rung.pk], rung.exposure(ladder.f_number).level_stops) for rung in rungs]

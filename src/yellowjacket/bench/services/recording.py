@@ -137,7 +137,10 @@ def sign(record: Record, person: str) -> Record:
     wanted = len(LEVELS) * record.ladder.sitting.uses.count()
     missing = wanted - record.decisions.count()
     if missing:
-        raise Refusal(f"{missing} limit{'s are' if missing > 1 else ' is'} not decided yet. Decide each, or take over the measured ones.")
+        raise Refusal(
+            f"{missing} limit{'s are' if missing > 1 else ' is'} not decided yet. "
+            "Decide each, or take over the measured ones."
+        )
     in_order(record)
     record.signed_by, record.signed_at = person.strip()[:80], timezone.now()
     record.evidence = evidence(record.ladder)
@@ -153,7 +156,9 @@ def in_order(record: Record) -> None:
     for use, levels in by_use.items():
         marks = [levels[level] for level in LEVELS]
         if marks != sorted(marks):
-            raise Refusal(f"{use}: clean must not lie above usable, nor usable above emergency. Correct one of the three.")
+            raise Refusal(
+                f"{use}: clean must not lie above usable, nor usable above emergency. Correct one of the three."
+            )
 
 
 def amend(record: Record) -> Record:

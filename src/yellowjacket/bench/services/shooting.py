@@ -78,7 +78,9 @@ def _orders(ladder: Ladder) -> Sequence[Release]:
     """Releases for every due shot, in the order of the list, on the simulated clock."""
     folder = settings.HOME / "card" / f"sitting-{ladder.sitting_id}-ladder-{ladder.pk}"
     folder.mkdir(parents=True, exist_ok=True)
-    every = Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("-kind", "rung__position", "repeat")
+    every = (
+        Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("-kind", "rung__position", "repeat")
+    )
     due = {shot.pk for shot in _due(ladder)}
     seed = zlib.crc32(f"{ladder.body.serial}|{ladder.sitting.name}".encode())
     moment = datetime.combine(ladder.sitting.held_on, _BEGIN)

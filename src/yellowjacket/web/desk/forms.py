@@ -27,7 +27,7 @@ class ShutterField(forms.CharField):
         return stops.shutter_label(value) if isinstance(value, float) else value
 
 
-class BodyForm(forms.ModelForm):  # type: ignore[type-arg]
+class BodyForm(forms.ModelForm):
     """A body's name plate and dial."""
 
     fastest_shutter_s = ShutterField(label="Fastest shutter", initial="1/8000")

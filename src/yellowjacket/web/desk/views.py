@@ -33,7 +33,9 @@ class BodyRow:
 
 def desk(request: HttpRequest) -> HttpResponse:
     """Everything at a glance."""
-    return render(request, "desk/desk.html", {"bodies": _body_rows(), "sittings": _sittings(), "levels": LEVELS, "place": "desk"})
+    return render(
+        request, "desk/desk.html", {"bodies": _body_rows(), "sittings": _sittings(), "levels": LEVELS, "place": "desk"}
+    )
 
 
 def _body_rows() -> list[BodyRow]:
@@ -51,7 +53,9 @@ def _body_rows() -> list[BodyRow]:
     for body in Body.objects.all():
         found = newest.get(body.pk)
         limits = decisions.get(found.pk, {}) if found else {}
-        rows.append(BodyRow(body, found, [LimitRow(use, [marks.get(v, "–") for v in LEVELS]) for use, marks in limits.items()]))
+        rows.append(
+            BodyRow(body, found, [LimitRow(use, [marks.get(v, "–") for v in LEVELS]) for use, marks in limits.items()])
+        )
     return rows
 
 
@@ -68,7 +72,11 @@ def _sittings() -> QuerySet[Sitting]:
 
 def bodies(request: HttpRequest) -> HttpResponse:
     """The register."""
-    return render(request, "desk/bodies.html", {"bodies": Body.objects.annotate(sitting_count=Count("ladders")), "place": "bodies"})
+    return render(
+        request,
+        "desk/bodies.html",
+        {"bodies": Body.objects.annotate(sitting_count=Count("ladders")), "place": "bodies"},
+    )
 
 
 def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:

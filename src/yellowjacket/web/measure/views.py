@@ -59,17 +59,19 @@ def _stave(page: SittingPage) -> Stave:
 def _finding_lines(page: SittingPage, readings: Readings, column_px: int) -> list[Line]:
     grey, shadow, drift = page.sitting.profile.criteria.criteria
     factor, _ = use_noise_factor(page.ladder.body.pixels, page.use.output_pixels)
-    size = "per pixel" if factor == 1.0 else f"at {page.use.name.lower()} size"
+    shadow_snr = [(readings.criterion(rung, shadow), factor) for rung in page.rungs]
+    read_noise = [(readings.get(rung, "read_noise_e"), 1.0) for rung in page.rungs]
+    gain = [(readings.get(rung, "gain_e_per_dn"), 1.0) for rung in page.rungs]
+    neutral = [(readings.criterion(rung, drift), 1.0) for rung in page.rungs]
     lines = [
         snr_chart_line(page, readings, grey, column_px),
-        number_line("shadow", "Shadow SNR", "3 stops under the grey",
-                    [(readings.criterion(rung, shadow), factor) for rung in page.rungs]),
-        number_line("read", "Read noise", "e⁻, all channels", [(readings.get(rung, "read_noise_e"), 1.0) for rung in page.rungs]),
-        number_line("gain", "Gain", "e⁻/DN", [(readings.get(rung, "gain_e_per_dn"), 1.0) for rung in page.rungs]),
+        number_line("shadow", "Shadow SNR", "3 stops under the grey", shadow_snr),
+        number_line("read", "Read noise", "e⁻, all channels", read_noise),
+        number_line("gain", "Gain", "e⁻/DN", gain),
         error_line(page, readings),
-        number_line("drift", "Neutral drift", "ΔE00 from base", [(readings.criterion(rung, drift), 1.0) for rung in page.rungs], 2),
+        number_line("drift", "Neutral drift", "ΔE00 from base", neutral, 2),
         _clipped_line(page, readings),
-    ]  # fmt: skip
+    ]
     lines += grade_lines(page, recording.proposals(page.ladder))
     return [line for line in lines if line is not None]
 
@@ -78,7 +80,11 @@ def _clipped_line(page: SittingPage, readings: Readings) -> Line:
     cells = []
     for rung in page.rungs:
         reading = readings.worst_share(rung, Patch.Role.GREY)
-        cells.append(reading_cell(reading, values.share(reading.value) if reading else "", strong=bool(reading and reading.value)))
+        cells.append(
+            reading_cell(
+                reading, values.share(reading.value) if reading else "", strong=bool(reading and reading.value)
+            )
+        )
     return Line("clipped", "Clipped", "share of the grey patch", cells=cells)
 
 

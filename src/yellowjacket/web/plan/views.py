@@ -47,7 +47,12 @@ def _preview_context(form: LadderForm) -> dict[str, object]:
         return {"stave": None}
     spec = form.spec()
     plan = spec.plan()
-    return {"stave": _planned_stave(spec, plan), "plan": plan, "summary": _summary(spec, plan), "warnings": warnings_by_text(plan)}
+    return {
+        "stave": _planned_stave(spec, plan),
+        "plan": plan,
+        "summary": _summary(spec, plan),
+        "warnings": warnings_by_text(plan),
+    }
 
 
 def _planned_stave(spec: IsoLadderSpec, plan: PlannedLadder) -> Stave:

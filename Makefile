@@ -1,0 +1,53 @@
+# make demo  sets everything up and starts the application with demo data.
+# make test  sets everything up and runs every check.
+# Both can be repeated at any time; what is in place already is left alone.
+
+PORT ?= 8017
+VENV := .venv
+BIN := $(VENV)/bin
+export YELLOWJACKET_HOME ?= $(CURDIR)/.demo
+export PYTHONDONTWRITEBYTECODE :=
+
+.PHONY: demo demo-reset serve test bench css lock clean
+
+demo: $(VENV)/.base
+	@exec $(BIN)/yellowjacket demo --port $(PORT)
+
+demo-reset:
+	@sh tools/forget-demo.sh "$(YELLOWJACKET_HOME)"
+	@$(MAKE) --no-print-directory demo
+
+serve: $(VENV)/.base
+	@exec $(BIN)/yellowjacket serve --port $(PORT)
+
+test: $(VENV)/.test node_modules/.installed
+	@sh tools/ensure.sh browser
+	@sh tools/check.sh
+
+bench: $(VENV)/.base
+	@$(BIN)/yellowjacket bench
+
+# The stylesheet is built from source and committed; `make test` checks that it is current.
+css: node_modules/.installed
+	@npm run --silent vendor
+	@npm run --silent build
+
+# New versions of everything, with hashes and without the name of any package host.
+lock: $(VENV)/.test
+	@sh tools/lock.sh
+
+clean:
+	rm -rf $(VENV) node_modules
+
+$(VENV)/.base: requirements/base.txt pyproject.toml
+	@sh tools/environment.sh $(VENV) requirements/base.txt
+	@touch $@
+
+$(VENV)/.test: requirements/test.txt pyproject.toml $(VENV)/.base
+	@sh tools/environment.sh $(VENV) requirements/test.txt
+	@touch $@
+
+node_modules/.installed: package.json package-lock.json
+	@sh tools/ensure.sh npm
+	@npm ci --silent --ignore-scripts
+	@touch $@

@@ -1,0 +1,15 @@
+#!/bin/sh
+# Every check in the order of their cost: style, types, import rules, then all tests.
+set -eu
+bin=.venv/bin
+say() { printf '\n== %s\n' "$*"; }
+
+say "Style"
+$bin/ruff check src tests
+$bin/ruff format --check src tests >/dev/null || { echo "run .venv/bin/ruff format src tests" >&2; exit 1; }
+say "Types"
+$bin/mypy
+say "Import rules"
+$bin/lint-imports
+say "Tests"
+exec $bin/python -m pytest -n "${TEST_WORKERS:-2}" --dist loadgroup "$@"
