@@ -34,6 +34,8 @@ def _parser() -> argparse.ArgumentParser:
     _add_port(demo)
     demo.add_argument("--prepare-only", action="store_true", help="make the data and stop; nothing is served")
     demo.set_defaults(run=_demo)
+    bench = commands.add_parser("bench", help="measure speed and memory against their goals")
+    bench.set_defaults(run=_bench)
     allow = commands.add_parser("allow", help="let frames be imported from a folder, now and later")
     allow.add_argument("folder", type=Path)
     allow.set_defaults(run=_allow)
@@ -79,6 +81,12 @@ def _demo(arguments: argparse.Namespace) -> int:
 
     make_demo(report=lambda line: print(line, flush=True))
     return 0 if arguments.prepare_only else serving.serve(arguments.port)
+
+
+def _bench(_arguments: argparse.Namespace) -> int:
+    from yellowjacket import benchmark
+
+    return benchmark.run(report=lambda line: print(line, flush=True))
 
 
 def _allow(arguments: argparse.Namespace) -> int:

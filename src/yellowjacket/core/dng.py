@@ -137,7 +137,8 @@ def _preview(image: DngImage) -> NDArray[np.uint8]:
     planes = {}
     for position, colour in enumerate(image.cfa):
         plane = image.mosaic[position // 2 :: 2 * step, position % 2 :: 2 * step].astype(np.float64)
-        scale = image.as_shot_neutral["RGB".index(colour)] * (image.white_dn - image.black_dn[position])
+        span = max(image.white_dn - image.black_dn[position], 1)
+        scale = image.as_shot_neutral["RGB".index(colour)] * span
         planes[colour] = np.clip((plane - image.black_dn[position]) / scale, 0.0, 1.0)
     stack = np.stack([planes["R"], planes["G"], planes["B"]], axis=-1)
     return np.round(255 * stack ** (1 / 2.2)).astype(np.uint8)

@@ -88,12 +88,22 @@ def sha256_of(path: Path) -> str:
     return digest.hexdigest()
 
 
-def read_metadata(path: Path) -> FrameMetadata:
-    """Metadata of a raw file without decoding it. Raises FrameError when it is no readable raw file."""
+def read_frame(path: Path) -> RawFrame:
+    """Decode a raw file. The mosaic is a copy that outlives the file.
+
+    Raises FrameError for files that are empty, cut short, not raw, or of a layout not yet read.
+    """
     with _opened(path) as raw:
+        return _frame(path, raw)
+
+
+def read_with_metadata(path: Path) -> tuple[RawFrame, FrameMetadata]:
+    """Decode a raw file once and read what it says about its capture. Raises FrameError like read_frame."""
+    with _opened(path) as raw:
+        frame = _frame(path, raw)
         other = raw.other
     tags = _exif_tags(path)
-    return FrameMetadata(
+    metadata = FrameMetadata(
         make=_text(tags, "Image Make"),
         model=_text(tags, "Image Model"),
         serial=next((text for name in _SERIAL_TAGS if (text := _text(tags, name))), ""),
@@ -103,35 +113,29 @@ def read_metadata(path: Path) -> FrameMetadata:
         f_number=_number(tags, "EXIF FNumber") or _positive(other.aperture),
         captured_at=_moment(tags),
     )
+    return frame, metadata
 
 
-def read_frame(path: Path) -> RawFrame:
-    """Decode a raw file. The mosaic is a copy that outlives the file.
-
-    Raises FrameError for files that are empty, cut short, not raw, or of a layout not yet read.
-    """
-    with _opened(path) as raw:
-        try:
-            # raw_image is a view into LibRaw's memory and dies with the file.
-            mosaic = np.array(raw.raw_image, dtype=np.uint16)
-        except (rawpy.LibRawError, AttributeError, TypeError, ValueError) as error:
-            raise _unreadable(path, error) from error
-        pattern, colours = raw.raw_pattern, raw.color_desc.decode()
-        black = raw.black_level_per_channel
-        white = float(raw.white_level)
-        multipliers = raw.camera_whitebalance
-        matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
-    offsets, black_dn = _layout(path, pattern, colours, black)
+def _frame(path: Path, raw: Any) -> RawFrame:
+    try:
+        # raw_image is a view into LibRaw's memory and dies with the file.
+        mosaic = np.array(raw.raw_image, dtype=np.uint16)
+    except (rawpy.LibRawError, AttributeError, TypeError, ValueError) as error:
+        raise FrameError(
+            path, "truncated", "is cut short or damaged and could not be decoded.", "Copy it from the card again."
+        ) from error
     if mosaic.ndim != 2 or min(mosaic.shape) < 2:
         raise FrameError(path, "no-mosaic", "holds no sensor mosaic.", "Shoot uncompressed or lossless raw.")
+    offsets, black_dn = _layout(path, raw.raw_pattern, raw.color_desc.decode(), raw.black_level_per_channel)
+    white = float(raw.white_level)
     if white <= max(black_dn.values()):
         raise FrameError(
             path, "levels", f"says white {white:g} is not above black {max(black_dn.values()):g}.",
             "Convert it to DNG with correct levels, or leave it out.",
         )  # fmt: skip
-    return RawFrame(
-        mosaic, offsets, black_dn, white, matrix if matrix.any() else _matrix_from_tags(path), _neutral(multipliers)
-    )
+    matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
+    known = matrix if matrix.any() else _matrix_from_tags(path)
+    return RawFrame(mosaic, offsets, black_dn, white, known, _neutral(raw.camera_whitebalance))
 
 
 @contextlib.contextmanager
@@ -139,31 +143,25 @@ def _opened(path: Path) -> Iterator[Any]:
     """The file opened by LibRaw, its refusals turned into ours."""
     try:
         size = path.stat().st_size
-        if size == 0:
-            raise FrameError(path, "empty", "is empty.", "Copy it from the card again.")
-        if not os.access(path, os.R_OK):
+        if not path.is_file() or not os.access(path, os.R_OK):
             raise PermissionError
-        raw = rawpy.imread(str(path))
-    except (FileNotFoundError, PermissionError, IsADirectoryError) as error:
+    except OSError as error:
         raise FrameError(
             path, "unreadable", "cannot be opened.", "Check that it is still there and that you may read it."
         ) from error
-    except rawpy.LibRawFileUnsupportedError as error:
+    if size == 0:
+        raise FrameError(path, "empty", "is empty.", "Copy it from the card again.")
+    try:
+        raw = rawpy.imread(str(path))
+    except rawpy.LibRawError as error:
+        # No header that LibRaw knows. A damaged raw file keeps its header and fails later, when decoded.
         raise FrameError(
             path, "not-raw", "is not a raw file, whatever its name says.", "Import the raw file of this shot instead."
         ) from error
-    except rawpy.LibRawError as error:
-        raise _unreadable(path, error) from error
     try:
         yield raw
     finally:
         raw.close()
-
-
-def _unreadable(path: Path, error: Exception) -> FrameError:
-    return FrameError(
-        path, "truncated", "is cut short or damaged and could not be decoded.", "Copy it from the card again."
-    )
 
 
 def _layout(

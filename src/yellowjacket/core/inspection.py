@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from yellowjacket.core.frames import CHANNELS, FrameMetadata, RawFrame, read_frame, read_metadata, sha256_of
+from yellowjacket.core.frames import CHANNELS, FrameMetadata, RawFrame, read_with_metadata, sha256_of
 
 # A dark's channel means agree within this many DN or this share; light behind colour filters does not.
 _DARK_SPREAD_DN = 6.0
@@ -37,8 +37,7 @@ class FrameFacts:
 def inspect_file(path: str) -> FrameFacts:
     """Hash, decode and describe one file. Raises FrameError when it cannot be used."""
     where = Path(path)
-    metadata = read_metadata(where)
-    frame = read_frame(where)
+    frame, metadata = read_with_metadata(where)
     return FrameFacts(
         path=path,
         sha256=sha256_of(where),

@@ -38,6 +38,8 @@ QUANTITIES: Mapping[str, str] = {
     "neutral_drift_de00": "ΔE00",
 }
 NO_PAIR = "one frame only: shoot a second frame of this rung, or import it, to measure noise"
+# Code of the problem that a rung has one frame only.
+SINGLE = "single"
 NO_LIGHT = "no frame of this rung yet"
 
 
@@ -91,6 +93,8 @@ def measure_rung(task: RungTask) -> RungResult:
     dark = _read_all(task.dark, problems)
     if not light:
         return RungResult(task.key, (Reading(None, ALL, "snr", missing(NO_LIGHT)),), tuple(problems))
+    if len(light) == 1:
+        problems.append(_single(Path(task.light[0])))
     black, black_source = _black_levels(light[0], dark)
     readings = [Reading(None, channel, "black_dn", black[channel], f"mean of {black_source}") for channel in CHANNELS]
     noise = {
@@ -120,6 +124,13 @@ def _read_all(paths: Iterable[str], problems: list[FrameError]) -> list[RawFrame
             continue
         frames.append(frame)
     return frames
+
+
+def _single(path: Path) -> FrameError:
+    return FrameError(
+        path, SINGLE, "is the only usable frame of its rung, and noise needs a pair.",
+        "Shoot a second frame of this rung, or import it.",
+    )  # fmt: skip
 
 
 def _dark_window(frame: RawFrame) -> Rect:

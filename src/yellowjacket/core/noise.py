@@ -12,8 +12,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.optimize import brentq
 
-from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.quantity import Z95, Quantity, missing, with_error, with_relative_error
 
 # A ratio k of the two means is believed when the signal is this many σ and k this many SE from 1.
 _K_SIGNAL_SIGMAS = 10.0
@@ -24,6 +25,7 @@ NOT_A_PAIR_STOPS = 0.1
 # Differences further out than this many robust σ (never under 2 DN) are left out and counted.
 _OUTLIER_SIGMAS = 6.0
 _OUTLIER_FLOOR_DN = 2.0
+_OUTLIER_ROUNDS = 5
 # σ with and without outliers further apart than this is stated.
 _OUTLIER_REMARK_SHARE = 0.01
 # Rounding to whole numbers: below the first σ is limited by it, below the second only an upper bound.
@@ -79,7 +81,7 @@ def pair_noise(a: Plane, b: Plane, black_dn: float, *, clip_dn: float | None = N
     second = b.astype(np.float64) - black_dn
     mean_a, mean_b = float(first.mean()), float(second.mean())
     rough_sigma = robust_sigma(first - second) / math.sqrt(2)
-    if np.array_equal(a, b) and a.min() != a.max():
+    if rough_sigma < ROUNDING_BOUND_DN and np.array_equal(a, b) and a.min() != a.max():
         return _unmeasured("both frames hold the same numbers: one frame copied, not a pair", a.size)
     top_mean = max(mean_a, mean_b)
     if clip_dn is not None and top_mean + _CLIP_MARGIN_SIGMAS * rough_sigma >= clip_dn - black_dn:
@@ -100,7 +102,8 @@ def robust_sigma(values: NDArray[np.float64]) -> float:
     """
     whole = np.rint(values).astype(np.int64).ravel()
     lowest = int(whole.min())
-    cumulative = np.cumsum(np.bincount(whole - lowest)) / whole.size
+    whole -= lowest
+    cumulative = np.cumsum(np.bincount(whole)) / whole.size
     edges = lowest - 0.5 + np.arange(cumulative.size + 1)
     points = np.interp(_ONE_SIGMA_QUANTILES, np.concatenate(([0.0], cumulative)), edges)
     return float(points[1] - points[0]) / 2
@@ -133,14 +136,15 @@ def _light_ratio(mean_a: float, mean_b: float, sigma: float, n: int) -> tuple[fl
     return k, math.log2(k)
 
 
-def _kept(difference: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Pixels within the outlier bar; the bar is found again on what is kept until it stands."""
-    kept = np.ones(difference.shape, dtype=bool)
-    for _ in range(5):
+def _kept(difference: NDArray[np.float64]) -> NDArray[np.bool_] | None:
+    """Pixels within the outlier bar, or None when all are; the bar is found again on what is kept until it stands."""
+    size = np.abs(difference)
+    kept: NDArray[np.bool_] | None = None
+    for _ in range(_OUTLIER_ROUNDS):
         # The bar is for the plain difference of two frames, √2 wider than the normalised one.
-        bar = max(_OUTLIER_SIGMAS * robust_sigma(difference[kept]), _OUTLIER_FLOOR_DN / math.sqrt(2))
-        now = np.abs(difference) <= bar
-        if np.array_equal(now, kept):
+        sigma = robust_sigma(difference if kept is None else difference[kept])
+        now = size <= max(_OUTLIER_SIGMAS * sigma, _OUTLIER_FLOOR_DN / math.sqrt(2))
+        if now.all() or (kept is not None and np.array_equal(now, kept)):
             break
         kept = now
     return kept
@@ -148,33 +152,60 @@ def _kept(difference: NDArray[np.float64]) -> NDArray[np.bool_]:
 
 def _from_difference(difference: NDArray[np.float64], signal: float, k: float, change: float) -> PairNoise:
     kept = _kept(difference)
-    n = int(kept.sum())
+    values = difference.ravel() if kept is None else difference[kept]
+    n = values.size
     excluded = difference.size - n
-    values = difference[kept]
-    variance = float(np.sum(values**2)) / (n - _PLANE_PARAMETERS)
+    variance = float(values @ values) / (n - _PLANE_PARAMETERS)
     if variance <= 0:
         return _unmeasured("both frames are constant here", n)
-    variance_se = math.sqrt(_variance_of_variance(np.where(kept, difference, 0.0), values, variance))
+    filled = difference if kept is None else np.where(kept, difference, 0.0)
+    variance_se = math.sqrt(_variance_of_variance(filled, values, variance))
     sigma = math.sqrt(variance)
     relative_se = variance_se / (2 * variance)
     signal_se = sigma / math.sqrt(2 * n)
     remark = _remark(sigma, difference, change)
     signal_quantity = with_error(signal, signal_se, n)
     noise = with_relative_error(sigma, relative_se, n, remark)
-    if signal > 0:
-        snr = with_relative_error(signal / sigma, math.hypot(relative_se, signal_se / signal), n, remark)
+    if sigma < ROUNDING_BOUND_DN:
+        noise = _bounded_by_rounding(noise)
+    if signal > Z95 * signal_se:
+        relative = math.hypot(relative_se, signal_se / signal)
+        snr = with_relative_error(signal / (noise.value or sigma), relative, n, remark)
     else:
-        snr = missing("no signal above black")
+        snr = missing("no signal clear of black")
     return PairNoise(signal_quantity, noise, snr, variance, variance_se, n, excluded, k, change)
+
+
+def _bounded_by_rounding(read: Quantity) -> Quantity:
+    """The most that noise can be when rounding left so little of it, from nothing up to that.
+
+    With the level on the middle of a code, rounding swallows most of a small noise: 0.2 DN is read as 0.11.
+    """
+    assert read.value is not None  # noqa: S101 - only called with a measured noise
+    assert read.high is not None  # noqa: S101
+    bound = max(read.value, _before_rounding(read.value))
+    return Quantity(bound, 0.0, max(bound, _before_rounding(read.high)), read.n, read.reason)
+
+
+def _before_rounding(rounded_sigma: float) -> float:
+    """σ in DN of a normal centred on a code whose rounded values have this standard deviation (< 1 DN)."""
+
+    def excess(sigma: float) -> float:
+        # Σ k² P(code k) = Σ (2k − 1) P(|code| ≥ k)
+        tails = ((2 * k - 1) * math.erfc((k - 0.5) / (sigma * math.sqrt(2))) for k in range(1, 8))
+        return sum(tails) - rounded_sigma**2
+
+    return float(brentq(excess, 1e-3, 1.0))
 
 
 def _remark(sigma: float, difference: NDArray[np.float64], change: float) -> str:
     remarks = []
     if sigma < ROUNDING_BOUND_DN:
-        remarks.append("below 0.4 DN: an upper bound, rounding hides the rest")
+        remarks.append("an upper bound: rounding to whole numbers hides the rest")
     elif sigma < ROUNDING_LIMITED_DN:
         remarks.append("limited by rounding")
-    with_all = math.sqrt(float(np.sum(difference**2)) / (difference.size - _PLANE_PARAMETERS))
+    every = difference.ravel()
+    with_all = math.sqrt(float(every @ every) / (every.size - _PLANE_PARAMETERS))
     if abs(with_all / sigma - 1) > _OUTLIER_REMARK_SHARE:
         remarks.append(f"with outliers {with_all:.2f} DN")
     if abs(change) > LIGHT_CHANGED_STOPS:
@@ -185,7 +216,8 @@ def _remark(sigma: float, difference: NDArray[np.float64], change: float) -> str
 def _variance_of_variance(difference: NDArray[np.float64], values: NDArray[np.float64], variance: float) -> float:
     """σ⁴(2Σρ² + κ)/n + 2σ_row⁴/rows + 2σ_col⁴/columns, from the normalised difference."""
     n = values.size
-    kurtosis = max(float(np.mean(values**4)) / variance**2 - 3.0, 0.0)
+    squares = values * values
+    kurtosis = max(float(squares @ squares) / n / variance**2 - 3.0, 0.0)
     correlation = 1.0 + sum(2 * rho**2 for rho in _significant_lags(difference, variance, n))
     total = variance**2 * (2 * correlation + kurtosis) / n
     for axis in (0, 1):
@@ -202,10 +234,10 @@ def _significant_lags(difference: NDArray[np.float64], variance: float, n: int) 
     """Correlations at lags up to 2 along rows and columns that stand out of white noise."""
     found = []
     for lag in range(1, _MAX_LAG + 1):
-        for product in (difference[:, lag:] * difference[:, :-lag], difference[lag:] * difference[:-lag]):
-            if product.size == 0:
+        for ahead, behind in ((difference[:, lag:], difference[:, :-lag]), (difference[lag:], difference[:-lag])):
+            if ahead.size == 0:
                 continue
-            rho = float(product.mean()) / variance
+            rho = float(np.einsum("ij,ij->", ahead, behind)) / ahead.size / variance
             if abs(rho) > _SIGNIFICANT_LAG_SE / math.sqrt(n):
                 found.append(rho)
     return found

@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 
 # Two-sided 95 % point of the normal distribution.
 Z95 = 1.959963984540054
+# Past this the upper end of the interval is 350 times the value: that is no finding.
+_WIDEST_RELATIVE_SE = 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,5 +65,7 @@ def with_relative_error(value: float, relative_se: float, n: int, reason: str = 
     """A positive value whose logarithm is uncertain by ``relative_se``: the interval never crosses zero."""
     if not (math.isfinite(value) and math.isfinite(relative_se) and value > 0):
         return missing("the numbers gave no finite result")
+    if relative_se > _WIDEST_RELATIVE_SE:
+        return missing("too uncertain to state: its error is several times its value")
     spread = math.exp(Z95 * relative_se)
     return Quantity(float(value), float(value / spread), float(value * spread), n, reason)

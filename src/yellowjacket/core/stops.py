@@ -244,7 +244,8 @@ def parse_shutter(text: str) -> float:
             cleaned, factor = cleaned[: -len(suffix)].strip(), scale
             break
     try:
-        value = float(Fraction(cleaned)) * factor
+        above, _, below = cleaned.partition("/")
+        value = float(Fraction(above) / Fraction(below or 1)) * factor
     except (ValueError, ZeroDivisionError) as error:
         raise ValueError(f"{text!r} is not an exposure time; write it like 1/60, 0.5, 15 s or 2 min") from error
     if not 0 < value < 86_400:

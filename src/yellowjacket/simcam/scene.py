@@ -206,7 +206,8 @@ def _draw_label(draw: ImageDraw.ImageDraw) -> None:
     left, top = LABEL_BOX[0] * _OVERSAMPLE + 28, LABEL_BOX[1] * _OVERSAMPLE + 22
     lines = ("Drawer 12  lamp room", "Noctuid trap, site 7, ridge path", "leg. survey team  14 March  18 °C",
              "det. by wing venation; see card 231", "abdomen checked under glass, slide 9-044",
-             "wingspan 38 mm; left hindwing torn at vein 3", "light trap 125 W, dusk to 23:40, wind from west")  # fmt: skip
+             "wingspan 38 mm; left hindwing torn at vein 3",
+             "light trap 125 W, dusk to 23:40, wind from west")  # fmt: skip
     for n, text in enumerate(lines):
         size = 40 - 4.6 * n
         draw.text((left, top), text, fill=(30, 28, 30), font=ImageFont.load_default(size=size))

@@ -11,13 +11,13 @@ from django.db import transaction
 
 from yellowjacket import __version__
 from yellowjacket.bench.executor import run_all
-from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Reading, Rung, Shot, Sitting
+from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.workers import propose_from
+from yellowjacket.core.measure import SINGLE, RungResult, RungSignals, RungTask, measure_rung, relate_rungs
 from yellowjacket.core.measure import Reading as CoreReading
-from yellowjacket.core.measure import RungResult, RungSignals, RungTask, measure_rung, relate_rungs
 from yellowjacket.core.patches import Proposal, even_rect
 from yellowjacket.core.quantity import Quantity
 
@@ -164,6 +164,8 @@ def store_result(sitting: Sitting, task: RungTask, digest: str, outcome: RungRes
     if isinstance(outcome, Exception):
         note_problem(sitting, Path(task.light[0]).name, misfit_from(outcome))
         return
+    names = [Path(path).name for path in task.light]
+    Problem.objects.filter(sitting=sitting, code=SINGLE, file_name__in=names).delete()
     for problem in outcome.problems:
         note_problem(sitting, problem.path.name, misfit_from(problem))
     rung = Rung.objects.select_related("ladder").get(pk=task.key)

@@ -68,14 +68,6 @@ def duration(value: timedelta | None) -> str:
 
 
 @register.filter
-def megabytes(value: int | None) -> str:
-    """Bytes as MB or GB."""
-    if value is None:
-        return ""
-    return f"{value / 1e9:.1f} GB" if value >= 1e9 else f"{value / 1e6:.0f} MB"
-
-
-@register.filter
 def dial_mark(limit: Limit) -> str:
     """A limit as its dial mark: ISO 3200, at least ISO 102400, none."""
     if limit.mark is None:
@@ -97,6 +89,12 @@ def iso_range(limit: Limit) -> str:
 def _iso(value: float) -> str:
     """An interpolated ISO to three digits, written like a dial mark."""
     return f"{float(f'{value:.3g}'):.0f}"
+
+
+@register.filter
+def aperture(f_number: float) -> str:
+    """f/8, f/5.6."""
+    return f"f/{f_number:g}"
 
 
 @register.filter

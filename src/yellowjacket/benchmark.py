@@ -1,0 +1,180 @@
+"""The benchmark: what must stay fast and small, as ratios within one run and times of pages.
+
+Machines are noisy, so reading and measuring are timed alternately and compared by their medians; memory
+is the growth of a fresh process.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import datetime
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import rawpy
+
+from yellowjacket import home
+from yellowjacket.core.dng import CaptureData, DngImage, write_dng
+from yellowjacket.core.inspection import inspect_file
+from yellowjacket.core.measure import PatchSpec, RungTask, measure_rung
+from yellowjacket.core.patches import Rect
+
+WIDTH_PX, HEIGHT_PX = 6000, 4000
+_BLACK_DN, _WHITE_DN = 1024, 16383
+_ROUNDS = 7
+_PATCHES = 48
+_PATCH_PX = 128
+_PAGE_ROUNDS = 9
+_PAGES = ("plan", "shoot", "measure", "look", "record")
+# Goals; the printed line says whether each is met.
+MEASURE_RATIO_GOAL = 1.5
+MEMORY_RATIO_GOAL = 6.0
+PAGE_GOAL_S = 0.150
+DEMO_GOAL_S = 45.0
+DEMO_GOAL_MB = 400.0
+
+
+def run(report: Callable[[str], None]) -> int:
+    """Run everything; ``report`` gets a line per figure. Returns 0 when every goal is met, else 1."""
+    with tempfile.TemporaryDirectory(prefix="yellowjacket-bench-") as name:
+        folder = Path(name)
+        met = [*_frames(folder, report), *_application(folder / "home", report)]
+    report("all goals met" if all(met) else "a goal was missed")
+    return 0 if all(met) else 1
+
+
+def _line(report: Callable[[str], None], what: str, value: float, goal: float, unit: str) -> bool:
+    met = value <= goal
+    report(f"{what}: {value:.2f} {unit} (goal {goal:g} {unit}, {'met' if met else 'missed'})")
+    return met
+
+
+def _frames(folder: Path, report: Callable[[str], None]) -> list[bool]:
+    pair = [write_frame(folder / f"frame{n}.dng", n) for n in (0, 1)]
+    task = RungTask(0, tuple(str(path) for path in pair), (), _patches())
+    for path in pair:
+        _read(path)
+    reading, measuring = [], []
+    for _ in range(_ROUNDS):
+        reading.append(_seconds(lambda: [_read(path) for path in pair]))
+        measuring.append(_seconds(lambda: measure_rung(task)))
+    looking = [_seconds(lambda: inspect_file(str(pair[0]))) for _ in range(3)]
+    frame_s = statistics.median(reading) / 2
+    report(f"24 MP DNG, rawpy.imread and reading its mosaic: {1000 * frame_s:.0f} ms")
+    report(f"24 MP DNG inspected at import (hash, metadata, decode): {statistics.median(looking) / frame_s:.2f} × that")
+    ratio = statistics.median(measuring) / statistics.median(reading)
+    grown = _memory_of(pair[0], None) - _memory_of(None, None)
+    both = _memory_of(pair[0], pair[1]) - _memory_of(None, None)
+    mosaic = 2 * WIDTH_PX * HEIGHT_PX
+    report(f"peak memory of measuring a pair of them: {both / mosaic:.2f} × one mosaic")
+    return [
+        _line(report, "24 MP DNG measured, decode included, against reading alone", ratio, MEASURE_RATIO_GOAL, "×"),
+        _line(report, "peak memory of measuring it, against its mosaic", grown / mosaic, MEMORY_RATIO_GOAL, "×"),
+    ]
+
+
+def write_frame(path: Path, seed: int) -> Path:
+    """A 24 MP DNG of a grey ramp with photon noise."""
+    rng = np.random.default_rng(seed)
+    ramp = np.linspace(20, 6000, WIDTH_PX, dtype=np.float32)[None, :]
+    noise = rng.standard_normal((HEIGHT_PX // 8, WIDTH_PX), dtype=np.float32)
+    strip = np.rint(_BLACK_DN + ramp + np.sqrt(ramp + 9) * noise)
+    mosaic = np.tile(np.clip(strip, 0, _WHITE_DN).astype(np.uint16), (8, 1))
+    capture = CaptureData(
+        "Ostrel", "Heath", "OH-1", "1.10", 100, Fraction(1, 8), Fraction(8), datetime(2026, 3, 14, 20, 0, seed)  # noqa: DTZ001
+    )  # fmt: skip
+    black = (_BLACK_DN,) * 4
+    write_dng(path, DngImage(mosaic, ("R", "G", "G", "B"), black, _WHITE_DN, np.eye(3), (0.5, 1.0, 0.7), capture))
+    return path
+
+
+def _patches() -> tuple[PatchSpec, ...]:
+    step = WIDTH_PX // _PATCHES // 2 * 2
+    roles = ("grey", "shadow", "black")
+    return tuple(
+        PatchSpec(f"p{n}", roles[n] if n < len(roles) else "field", Rect(n * step, 512, _PATCH_PX, _PATCH_PX))
+        for n in range(_PATCHES)
+        if n * step + _PATCH_PX <= WIDTH_PX
+    )
+
+
+def _read(path: Path) -> int:
+    with rawpy.imread(str(path)) as raw:
+        return int(np.array(raw.raw_image).size)
+
+
+def _seconds(function: Callable[[], object]) -> float:
+    begin = time.perf_counter()
+    function()
+    return time.perf_counter() - begin
+
+
+def _memory_of(*paths: Path | None) -> int:
+    """Peak resident bytes of a fresh process that measures these files."""
+    names = [str(path) for path in paths if path is not None]
+    command = [sys.executable, "-m", "yellowjacket.benchmark", *names]
+    return int(subprocess.run(command, check=True, capture_output=True, text=True).stdout)  # noqa: S603 - ourselves
+
+
+def _peak_of_measuring(names: list[str]) -> int:
+    if names:
+        measure_rung(RungTask(0, tuple(names), (), _patches()))
+    # Not getrusage: its peak is inherited from the process that started this one.
+    status = Path("/proc/self/status").read_text()
+    peak = next(line for line in status.splitlines() if line.startswith("VmHWM"))
+    return 1024 * int(peak.split()[1])
+
+
+def _application(folder: Path, report: Callable[[str], None]) -> list[bool]:
+    """The demo's making and the pages of its full ladder, in a data folder of their own."""
+    os.environ[home.HOME_VARIABLE] = str(folder)
+    command = [sys.executable, "-m", "yellowjacket.cli", "demo", "--prepare-only"]
+    begin = time.perf_counter()
+    subprocess.run(command, check=True, capture_output=True)  # noqa: S603 - ourselves
+    made_s = time.perf_counter() - begin
+    megabytes = sum(file.stat().st_size for file in folder.rglob("*") if file.is_file()) / 1e6
+    met = [
+        _line(report, "demo data made", made_s, DEMO_GOAL_S, "s"),
+        _line(report, "demo data on disk", megabytes, DEMO_GOAL_MB, "MB"),
+    ]
+    for step, page_s in _page_times():
+        met.append(_line(report, f"page {step} of the full ladder", 1000 * page_s, 1000 * PAGE_GOAL_S, "ms"))
+    shutil.rmtree(folder, ignore_errors=True)
+    return met
+
+
+def _page_times() -> list[tuple[str, float]]:
+    """Median answer of the server for each step of the first sitting."""
+    os.environ["DJANGO_SETTINGS_MODULE"] = "yellowjacket.settings.local"
+    import django
+
+    django.setup()
+    from django.test import Client
+
+    from yellowjacket.bench.models import Sitting
+
+    sitting = Sitting.objects.order_by("pk")[0]
+    client = Client(headers={"host": "127.0.0.1"})
+
+    def get(step: str) -> None:
+        response = client.get(f"/sittings/{sitting.pk}/{step}/")
+        if response.status_code != 200:
+            raise ValueError(f"page {step} answered {response.status_code}")
+
+    found = []
+    for step in _PAGES:
+        get(step)
+        found.append((step, statistics.median(_seconds(lambda step=step: get(step)) for _ in range(_PAGE_ROUNDS))))  # type: ignore[misc]
+    return found
+
+
+if __name__ == "__main__":
+    print(_peak_of_measuring(sys.argv[1:]))

@@ -1,0 +1,150 @@
+"""Measuring a sitting, the jobs behind it, and what is kept when something goes wrong."""
+
+import pytest
+
+from tests import making, workers
+from yellowjacket import home
+from yellowjacket.bench import executor
+from yellowjacket.bench.models import Frame, Job, Patch, Problem, Reading
+from yellowjacket.bench.services import importing, jobs, measuring
+from yellowjacket.bench.services.errors import Refusal
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def shot_sitting(sitting, card, data_folder):
+    home.allow_folder(data_folder, card)
+    importing.import_folder(sitting, str(card))
+    return sitting
+
+
+def measure(sitting) -> Job:
+    job = measuring.start_measuring(sitting)
+    job.refresh_from_db()
+    return job
+
+
+def test_measuring_proposes_patches_and_reads_every_rung(shot_sitting):
+    job = measure(shot_sitting)
+    assert (job.state, job.message) == ("done", "3 rungs measured")
+    ladder = shot_sitting.ladders.get()
+    assert set(ladder.patches.values_list("role", flat=True)) == {"grey", "shadow", "black", "field"}
+    for rung in ladder.rungs.all():
+        gain = rung.readings.get(quantity="gain_e_per_dn", channel="all")
+        assert gain.low < making.GAIN_E_PER_DN[rung.iso] * 1.02
+        assert gain.high > making.GAIN_E_PER_DN[rung.iso] * 0.98
+        error = rung.readings.get(quantity="exposure_error_stops")
+        assert abs(error.value) < 0.01
+    assert measuring.unmeasured(ladder) == 0
+
+
+def test_what_is_measured_is_not_measured_again(shot_sitting):
+    measure(shot_sitting)
+    ids = set(Reading.objects.filter(patch__isnull=False).values_list("pk", flat=True))
+    assert measure(shot_sitting).message == "everything was measured already"
+    assert set(Reading.objects.filter(patch__isnull=False).values_list("pk", flat=True)) == ids
+
+
+def test_a_moved_patch_wants_measuring_and_moves_the_readings(shot_sitting):
+    measure(shot_sitting)
+    ladder = shot_sitting.ladders.get()
+    measuring.place_patch(ladder, "grey", making.WIDTH // making.STEPS + 10, 200, 48, 48)
+    assert measuring.unmeasured(ladder) == 3
+    measure(shot_sitting)
+    signal = Reading.objects.get(rung=ladder.rungs.first(), patch__role="grey", channel="G1", quantity="signal_dn")
+    # One step to the left on the wedge is twice as bright.
+    assert signal.value == pytest.approx(2 * making.GREY_DN, rel=0.01)
+
+
+def test_a_patch_that_cannot_be_is_refused(sitting, data_folder):
+    ladder = sitting.ladders.get()
+    with pytest.raises(Refusal, match="no patch called 'sky'"):
+        measuring.place_patch(ladder, "sky", 0, 0, 9, 9)
+    with pytest.raises(Refusal, match="no frame to draw on"):
+        measuring.place_patch(ladder, "grey", 0, 0, 9, 9)
+    with pytest.raises(Refusal, match="no frame to measure"):
+        measuring.start_measuring(sitting)
+
+
+def test_a_single_frame_on_a_rung_is_told_by_file_and_forgotten_with_the_second(shot_sitting):
+    second = Frame.objects.get(shot__rung__iso=200, shot__kind="light", shot__repeat=2)
+    first = Frame.objects.get(shot__rung__iso=200, shot__kind="light", shot__repeat=1)
+    second.delete()
+    measure(shot_sitting)
+    problem = Problem.objects.get(code="single")
+    assert problem.file_name == first.file_name
+    assert "second frame" in problem.remedy
+    rung = first.shot.rung
+    assert rung.readings.get(quantity="snr", channel="G", patch__role="grey").value is None
+    importing.import_folder(shot_sitting, second.path.rsplit("/", 1)[0])
+    measure(shot_sitting)
+    assert not Problem.objects.exists()
+    assert rung.readings.get(quantity="snr", channel="G", patch__role="grey").value > 10
+
+
+def test_an_original_that_vanished_costs_its_rung_only(shot_sitting, tmp_path):
+    Frame.objects.filter(shot__rung__iso=400, shot__kind="light").update(path=str(tmp_path / "gone.dng"))
+    measuring.propose(shot_sitting.ladders.get())
+    job = measure(shot_sitting)
+    assert job.state == "done"
+    assert Problem.objects.get().code == "unreadable"
+    assert Reading.objects.filter(rung__iso=400, quantity="snr").get().value is None
+    assert Reading.objects.filter(rung__iso=200, quantity="snr", channel="G", value__isnull=False).exists()
+
+
+def test_measuring_a_scene_without_grey_says_what_to_do(shot_sitting, monkeypatch):
+    monkeypatch.setattr(measuring, "propose_from", workers.no_patches)
+    job = measure(shot_sitting)
+    assert job.state == "failed"
+    assert "Put a grey card into the scene" in job.message
+
+
+def test_a_job_that_was_stopped_keeps_what_it_has(shot_sitting, monkeypatch):
+    measuring.propose(shot_sitting.ladders.get())
+    begin = jobs.Progress.begin
+
+    def stop_at_once(progress, total):
+        begin(progress, total)
+        jobs.stop(progress._job)
+
+    monkeypatch.setattr(jobs.Progress, "begin", stop_at_once)
+    job = measure(shot_sitting)
+    assert (job.state, job.message) == ("stopped", "stopped after 1 of 3; what came in is kept")
+    monkeypatch.undo()
+    assert measuring.unmeasured(shot_sitting.ladders.get()) == 2
+
+
+def test_a_job_stopped_before_it_began_does_nothing(sitting):
+    job = Job.objects.create(sitting=sitting, kind=Job.Kind.MEASURE)
+    jobs.stop(job)
+    jobs.run_job.call(job.pk)
+    job.refresh_from_db()
+    assert job.state == "stopped"
+
+
+def test_an_unexpected_failure_is_said_without_its_traceback(shot_sitting, monkeypatch):
+    def broken(ladder):
+        raise RuntimeError("wires crossed")
+
+    monkeypatch.setattr(measuring, "store_relations", broken)
+    job = measure(shot_sitting)
+    assert job.state == "failed"
+    assert "wires" not in job.message
+
+
+def test_a_worker_that_dies_costs_one_input_only():
+    found = dict(executor.run_all(workers.double_or_die, [1, 2, 3, 4, 5]))
+    assert isinstance(found[3], executor.WorkerDied)
+    assert isinstance(found[4], ValueError)
+    assert [found[n] for n in (1, 2, 5)] == [2, 4, 10]
+
+
+def test_patches_are_unique_by_name_in_the_schema(shot_sitting):
+    from django.db import IntegrityError, transaction
+
+    ladder = shot_sitting.ladders.get()
+    values = {"ladder": ladder, "name": "grey", "role": "grey", "x": 0, "y": 0, "w": 16, "h": 16}
+    Patch.objects.create(**values)
+    with pytest.raises(IntegrityError), transaction.atomic():
+        Patch.objects.create(**values)

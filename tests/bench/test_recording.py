@@ -1,0 +1,154 @@
+"""Grades, proposals, decisions, signing; and the sitting in open formats."""
+
+import csv
+import io
+import json
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+from tests import making
+from yellowjacket import home
+from yellowjacket.bench.models import Grade
+from yellowjacket.bench.services import exporting, importing, judging, measuring, recording
+from yellowjacket.bench.services.errors import Refusal
+
+pytestmark = pytest.mark.django_db
+WREN = "Wren"
+
+
+@pytest.fixture
+def measured(sitting, card, data_folder):
+    home.allow_folder(data_folder, card)
+    importing.import_folder(sitting, str(card))
+    measuring.start_measuring(sitting)
+    return sitting
+
+
+def grade_all(sitting, letters, person=WREN):
+    ladder, use = sitting.ladders.get(), sitting.uses.first()
+    for rung, letter in zip(ladder.rungs.all(), letters, strict=True):
+        judging.grade_rung(rung, use, person, "ABCDE".index(letter) + 1, size_percent=100, equalised=True)
+    return ladder, use
+
+
+def test_the_newest_grade_is_in_force_and_the_history_is_kept(sitting):
+    ladder, use = grade_all(sitting, "ABC")
+    rung = ladder.rungs.first()
+    judging.grade_rung(rung, use, WREN, 2, size_percent=200, equalised=True)
+    judging.give_reason(rung, use, WREN, Grade.Reason.GRAIN)
+    current = judging.current_grades(ladder)[rung.pk, use.pk]
+    assert (current.letter, current.reason, current.size_percent) == ("B", "grain", 200)
+    assert Grade.objects.filter(rung=rung).count() == 3
+    judging.take_back(rung, use, WREN)
+    assert (rung.pk, use.pk) not in judging.current_grades(ladder)
+
+
+def test_grades_need_a_person_a_scale_and_a_use_of_the_sitting(sitting, make_sitting):
+    ladder, use = sitting.ladders.get(), sitting.uses.first()
+    rung = ladder.rungs.first()
+    with pytest.raises(Refusal, match="who is judging"):
+        judging.grade_rung(rung, use, "", 1, size_percent=100, equalised=True)
+    with pytest.raises(Refusal, match="1 to 5, not 6"):
+        judging.grade_rung(rung, use, WREN, 6, size_percent=100, equalised=True)
+    with pytest.raises(Refusal, match="another sitting"):
+        judging.grade_rung(rung, make_sitting("Other").uses.first(), WREN, 1, size_percent=100, equalised=True)
+    with pytest.raises(Refusal, match="grade first"):
+        judging.give_reason(rung, use, WREN, "grain")
+    judging.grade_rung(rung, use, WREN, 1, size_percent=100, equalised=True)
+    with pytest.raises(Refusal, match="no reason 'boredom'"):
+        judging.give_reason(rung, use, WREN, "boredom")
+
+
+def test_proposals_stand_measured_beside_graded(measured):
+    grade_all(measured, "ACE")
+    found = {(p.use.name, p.level): p for p in recording.proposals(measured.ladders.get())}
+    assert len(found) == 6
+    pixel = found["Pixel level", "usable"]
+    # Grey SNR of the test body at ISO 400 is about 31, of the shadow 8.6: usable to the end of the ladder.
+    assert pixel.measured.at_least
+    assert pixel.measured.mark == 400
+    assert (pixel.graded.mark, pixel.graded.at_least) == (200, False)
+    assert found["Pixel level", "clean"].measured.mark == 200
+    assert found["Pixel level", "clean"].measured.criterion in ("grey SNR", "shadow SNR")
+    assert found["Web", "clean"].measured.mark == 400
+
+
+def test_a_record_is_decided_signed_and_then_closed(measured):
+    ladder = measured.ladders.get()
+    record = recording.open_record(ladder)
+    with pytest.raises(Refusal, match="6 limits are not decided"):
+        recording.sign(record, WREN)
+    recording.accept_measured(record)
+    with pytest.raises(Refusal, match="Sign with a name"):
+        recording.sign(record, " ")
+    use = measured.uses.first()
+    recording.decide(record, use, "clean", 400)
+    recording.decide(record, use, "usable", 200)
+    with pytest.raises(Refusal, match="clean must not lie above usable"):
+        recording.sign(record, WREN)
+    recording.decide(record, use, "clean", 200)
+    recording.note(record, answer="ISO 200", text="clean enough")
+    recording.sign(record, WREN)
+    assert record.signed
+    assert record.evidence["conditions"]["firmware"] == ["1.10"]
+    assert record.evidence["conditions"]["thresholds"]["grey_snr"] == [40, 10, 4]
+    for change in (
+        lambda: recording.decide(record, use, "clean", 100), lambda: recording.note(record, answer="", text=""),
+        lambda: recording.accept_measured(record), lambda: recording.sign(record, WREN),
+    ):  # fmt: skip
+        with pytest.raises(Refusal, match="signed by Wren"):
+            change()
+
+
+def test_amending_makes_a_new_version_and_leaves_the_old(measured):
+    record = recording.open_record(measured.ladders.get())
+    recording.accept_measured(record)
+    with pytest.raises(Refusal, match="still open"):
+        recording.amend(record)
+    recording.sign(record, WREN)
+    second = recording.amend(record)
+    assert (second.version, second.signed) == (2, False)
+    assert second.decisions.count() == record.decisions.count()
+    with pytest.raises(Refusal, match="newer version"):
+        recording.amend(record)
+
+
+def test_decisions_must_be_rungs_and_levels(sitting):
+    record = recording.open_record(sitting.ladders.get())
+    use = sitting.uses.first()
+    with pytest.raises(Refusal, match="ISO 250 is not a rung"):
+        recording.decide(record, use, "clean", 250)
+    with pytest.raises(Refusal, match="no level 'superb'"):
+        recording.decide(record, use, "superb", 100)
+
+
+def test_the_csv_has_a_row_for_every_reading(measured):
+    rows = list(csv.DictReader(io.StringIO("".join(exporting.readings_csv(measured)))))
+    ladder = measured.ladders.get()
+    assert len(rows) == sum(rung.readings.count() for rung in ladder.rungs.all())
+    gain = next(r for r in rows if r["quantity"] == "gain_e_per_dn" and r["channel"] == "all" and r["iso"] == "100")
+    assert gain["unit"] == "e⁻/DN"
+    assert float(gain["low"]) < float(gain["value"]) < float(gain["high"])
+    assert float(gain["value"]) == pytest.approx(making.GAIN_E_PER_DN[100], rel=0.03)
+
+
+def test_a_name_that_a_spreadsheet_would_run_is_defused(measured):
+    measured.name = "=HYPERLINK(1)"
+    first = next(csv.DictReader(io.StringIO("".join(exporting.readings_csv(measured)))))
+    assert first["sitting"] == "'=HYPERLINK(1)"
+
+
+def test_the_json_follows_its_published_schema(measured):
+    grade_all(measured, "ABC")
+    record = recording.open_record(measured.ladders.get())
+    recording.accept_measured(record)
+    recording.sign(record, WREN)
+    document = json.loads(json.dumps(exporting.sitting_document(measured), allow_nan=False))
+    schema = json.loads(Path("docs/sitting.schema.json").read_text())
+    jsonschema.Draft202012Validator(schema).validate(document)
+    ladder = document["ladders"][0]
+    assert len(ladder["rungs"]) == 3
+    assert len(ladder["rungs"][0]["frames"]) == 4
+    assert ladder["records"][0]["signed_by"] == WREN

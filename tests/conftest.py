@@ -1,0 +1,70 @@
+"""What many tests share: small frames made in memory and on disk, bodies and sittings in the database."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+import pytest
+from django.conf import settings
+
+from tests import making
+from yellowjacket import home
+
+
+@pytest.fixture
+def rng() -> np.random.Generator:
+    return np.random.default_rng(20260314)
+
+
+@pytest.fixture
+def data_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """A data folder of the test's own, in force as settings.HOME."""
+    folder = tmp_path / "home"
+    home.prepare(folder)
+    monkeypatch.setattr(settings, "HOME", folder)
+    return folder
+
+
+@pytest.fixture
+def body(db):
+    """The register's entry for the small test body of tests/making.py."""
+    from yellowjacket.bench.models import Body
+
+    return Body.objects.create(
+        make="Ostrel", model="Heath", serial="OH-1", pixel_width=making.WIDTH, pixel_height=making.HEIGHT,
+        lowest_iso=100, native_lowest_iso=100, native_highest_iso=400, highest_iso=400,
+        fastest_shutter_s=1 / 8000, slowest_shutter_s=30.0,
+    )  # fmt: skip
+
+
+@pytest.fixture
+def make_sitting(body) -> Callable:
+    """A function that stores a sitting of three rungs (ISO 100, 200, 400)."""
+    from yellowjacket.bench.models import Sitting, ToleranceProfile
+    from yellowjacket.bench.services.sittings import IsoLadderSpec, UseSpec, create_sitting
+    from yellowjacket.core.ladder import Exposure
+
+    def make(name: str = "Drawer 1", **ladder):
+        profile, _ = ToleranceProfile.objects.get_or_create(name="Default")
+        sitting = Sitting(
+            name=name, scene="drawer", question="How high?", expectation="ISO 200", held_on=date(2026, 3, 14),
+            profile=profile,
+        )  # fmt: skip
+        spec = IsoLadderSpec(body, Exposure(100, 1 / 8, 8.0), **ladder)
+        return create_sitting(sitting, [UseSpec("Pixel level", None), UseSpec("Web", 10_000)], spec)
+
+    return make
+
+
+@pytest.fixture
+def sitting(make_sitting):
+    return make_sitting()
+
+
+@pytest.fixture(scope="session")
+def card(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with every frame of the three-rung ladder: two light and two dark a rung."""
+    return making.write_ladder(tmp_path_factory.mktemp("card"))

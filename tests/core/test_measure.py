@@ -1,0 +1,128 @@
+"""A rung measured from its files, against the truth of the test body."""
+
+import numpy as np
+import pytest
+
+from tests import making
+from yellowjacket.core.ladder import Exposure
+from yellowjacket.core.measure import PatchSpec, RungSignals, RungTask, measure_rung, relate_rungs
+from yellowjacket.core.patches import Rect
+from yellowjacket.core.quantity import missing, with_error
+
+STEP_PX = making.WIDTH // making.STEPS
+
+
+def patches():
+    roles = {making.GREY_STEP: "grey", making.GREY_STEP + 3: "shadow", making.STEPS - 1: "black"}
+    return tuple(
+        PatchSpec(roles.get(step, f"field {step}-{row}") if row == 0 else f"field {step}-{row}",
+                  roles.get(step, "field") if row == 0 else "field", Rect(step * STEP_PX + 8, 8 + row * 72, 64, 64))
+        for step in range(making.STEPS) for row in range(6)
+    )  # fmt: skip
+
+
+def task(card, first, light=2, dark=2):
+    names = [str(card / f"F{first + n:03d}.DNG") for n in range(2)]
+    darks = [str(card / f"F{first + 6 + n:03d}.DNG") for n in range(2)]
+    return RungTask(1, tuple(names[:light]), tuple(darks[:dark]), patches())
+
+
+def reading(result, quantity, channel="all", patch=None):
+    return next(
+        r for r in result.readings if (r.quantity, r.channel, r.patch) == (quantity, channel, patch)
+    ).result  # fmt: skip
+
+
+@pytest.mark.parametrize(("first", "iso"), [(1, 100), (3, 200), (5, 400)])
+def test_a_rung_is_measured_within_three_standard_errors(card, first, iso):
+    result = measure_rung(task(card, first))
+    gain = making.GAIN_E_PER_DN[iso]
+    truths = {
+        ("gain_e_per_dn", "all", None): gain,
+        ("read_noise_dn", "all", None): np.sqrt(making.READ_NOISE_DN**2 + 1 / 12),
+        ("read_noise_e", "all", None): gain * np.sqrt(making.READ_NOISE_DN**2 + 1 / 12),
+        ("signal_dn", "G1", "grey"): making.GREY_DN,
+        ("signal_dn", "R", "grey"): making.GREY_DN * making.RESPONSE["R"],
+        ("black_dn", "B", None): making.BLACK,
+    }
+    for key, truth in truths.items():
+        found = reading(result, *key)
+        assert abs(found.value - truth) < 3 * found.se, key
+    model = [making.GREY_DN / 2**stops for stops in (0, 3)]
+    grey, shadow = (s / np.sqrt(s / gain + making.READ_NOISE_DN**2 + 1 / 12) for s in model)
+    assert reading(result, "snr", "G", "grey").value == pytest.approx(grey, rel=0.04)
+    assert reading(result, "shadow_snr", "G").value == pytest.approx(shadow, rel=0.04)
+    assert result.problems == ()
+
+
+def test_without_darks_the_tag_gives_the_black_and_the_intercept_the_read_noise(card):
+    result = measure_rung(task(card, 1, dark=0))
+    assert "from the file's tag" in reading(result, "black_dn", "R").reason
+    source = next(r.method for r in result.readings if r.quantity == "read_noise_dn" and r.channel == "G1")
+    assert source == "from intercept"
+
+
+def test_a_single_frame_gives_its_signal_and_a_problem_with_a_remedy(card):
+    result = measure_rung(task(card, 1, light=1))
+    assert reading(result, "signal_dn", "G1", "grey").value == pytest.approx(making.GREY_DN, rel=0.01)
+    assert "one frame only" in reading(result, "snr", "G", "grey").reason
+    assert [problem.code for problem in result.problems] == ["single"]
+    assert result.problems[0].path.name == "F001.DNG"
+
+
+def test_a_bad_file_becomes_a_problem_and_the_other_is_still_used(card, tmp_path):
+    broken = tmp_path / "broken.dng"
+    broken.write_bytes((card / "F002.DNG").read_bytes()[:100_000])
+    whole = task(card, 1)
+    result = measure_rung(RungTask(1, (whole.light[0], str(broken)), whole.dark, whole.patches))
+    assert "truncated" in [problem.code for problem in result.problems]
+    assert reading(result, "signal_dn", "G1", "grey").known
+
+
+def test_a_patch_outside_the_frame_says_so(card):
+    outside = PatchSpec("grey", "grey", Rect(making.WIDTH - 16, 0, 64, 64))
+    whole = task(card, 1)
+    result = measure_rung(RungTask(1, whole.light, whole.dark, (outside,)))
+    assert "lies outside this frame" in reading(result, "snr", "G", "grey").reason
+
+
+def test_clipping_is_counted_where_it_is(tmp_path):
+    rng = np.random.default_rng(9)
+    names = tuple(str(making.write(tmp_path / f"{n}.dng", making.shot(100, rng, stops=1.2))) for n in range(2))
+    result = measure_rung(RungTask(1, names, (), (PatchSpec("bright", "grey", Rect(8, 8, 64, 64)),)))
+    assert reading(result, "clipped_share", "G1", "bright").value == 1.0
+    assert reading(result, "clipped_share", "R", "bright").value == 0.0
+    assert reading(result, "snr", "G", "bright").reason == "clipped"
+
+
+def signals(key, stops=0.0, red=1.0, expected=0.0):
+    grey = {c: with_error(2000 * making.RESPONSE[c[0]] * 2**stops * (red if c == "R" else 1), 0.5, 4096)
+            for c in ("R", "G1", "G2", "B")}  # fmt: skip
+    return RungSignals(key, grey, expected)
+
+
+def test_exposure_error_is_what_was_measured_over_what_was_asked():
+    related = relate_rungs([signals(1), signals(2, stops=-0.7, expected=-1.0)], 1, making.MATRIX)
+    error = related[2][0].result
+    assert error.value == pytest.approx(0.3, abs=1e-6)
+    assert error.low < 0.3 < error.high
+    assert related[1][0].result.value == 0.0
+
+
+def test_settings_alone_foretell_the_level():
+    # ISO up a stop and the shutter down one mark: equally bright, by exact values behind the printed ones.
+    assert Exposure(200, 1 / 15, 8).level_stops == pytest.approx(Exposure(100, 1 / 8, 8).level_stops, abs=1e-9)
+
+
+def test_a_cast_is_a_drift_and_brightness_is_not():
+    related = relate_rungs([signals(1), signals(2, stops=0.5), signals(3, red=1.06)], 1, making.MATRIX)
+    assert "not distinguishable" in related[2][1].result.reason
+    drift = related[3][1].result
+    assert drift.low > 1.0
+    assert drift.reason == ""
+
+
+def test_a_rung_without_a_grey_signal_says_why():
+    blind = RungSignals(2, {c: missing("clipped") for c in ("R", "G1", "G2", "B")}, 0.0)
+    related = relate_rungs([signals(1), blind], 1, making.MATRIX)
+    assert [r.result.reason for r in related[2]] == ["clipped", "clipped"]

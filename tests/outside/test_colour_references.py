@@ -1,0 +1,57 @@
+"""Colour difference against CIE 142's published pairs, and Lab against scikit-image."""
+
+import numpy as np
+import pytest
+from skimage.color import deltaE_ciede2000, rgb2lab
+
+from yellowjacket.core.colour import ChannelMeans, delta_e_2000, lab_of_linear_srgb, neutral_drift
+from yellowjacket.core.develop import display_encoded
+
+pytestmark = pytest.mark.outside
+
+# Sharma, Wu, Dalal (2005), test data for CIEDE2000, a selection (from memory): Lab, Lab, ΔE00.
+PAIRS = [
+    ((50, 2.6772, -79.7751), (50, 0, -82.7485), 2.0425),
+    ((50, 3.1571, -77.2803), (50, 0, -82.7485), 2.8615),
+    ((50, 2.8361, -74.0200), (50, 0, -82.7485), 3.4412),
+    ((50, -1.3802, -84.2814), (50, 0, -82.7485), 1.0000),
+    ((50, 0, 0), (50, -1, 2), 2.3669),
+    ((50, 2.5, 0), (73, 25, -18), 27.1492),
+    ((50, 2.5, 0), (61, -5, 29), 22.8977),
+    ((50, 2.5, 0), (56, -27, -3), 31.9030),
+    ((50, 2.5, 0), (58, 24, 15), 19.4535),
+    ((60.2574, -34.0099, 36.2677), (60.4626, -34.1751, 39.4387), 1.2644),
+    ((2.0776, 0.0795, -1.1350), (0.9033, -0.0636, -0.5514), 0.9082),
+]
+
+
+@pytest.mark.parametrize(("one", "other", "published"), PAIRS)
+def test_published_pairs(one, other, published):
+    assert delta_e_2000(np.array(one, float), np.array(other, float)) == pytest.approx(published, abs=5e-5)
+    assert delta_e_2000(np.array(other, float), np.array(one, float)) == pytest.approx(published, abs=5e-5)
+
+
+def test_random_pairs_agree_with_scikit_image(rng):
+    first, second = (rng.uniform((5, -60, -60), (95, 60, 60), (500, 3)) for _ in range(2))
+    np.testing.assert_allclose(delta_e_2000(first, second), deltaE_ciede2000(first, second), atol=1e-6)
+
+
+def test_lab_agrees_with_scikit_image(rng):
+    linear = rng.uniform(0.02, 0.9, (200, 3))
+    encoded = display_encoded(linear) / 255
+    decoded = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+    # Both white points are D65; their last digits differ between libraries.
+    np.testing.assert_allclose(lab_of_linear_srgb(decoded), rgb2lab(encoded), atol=0.02)
+
+
+def test_a_shift_no_larger_than_sampling_is_not_called_one():
+    # 5 % of pure sampling draws lie beyond the 95 % point, by definition of the point.
+    rng = np.random.default_rng(1)
+    truth = np.array([1100.0, 2000.0, 2000.0, 1400.0])
+    se = 0.004 * truth
+    called = 0
+    for _ in range(400):
+        draws = [ChannelMeans(tuple(rng.normal(truth, se)), tuple(se), 4096) for _ in range(2)]
+        called += neutral_drift(*draws, None, rng).reason == ""
+    # Binomial 400 × 0.05: mean 20, σ 4.4.
+    assert 5 <= called <= 36
