@@ -8,7 +8,7 @@ BIN := $(VENV)/bin
 export YELLOWJACKET_HOME ?= $(CURDIR)/.demo
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo demo-reset serve test bench css lock clean
+.PHONY: demo demo-reset serve test bench css screenshots lock clean
 
 demo: $(VENV)/.base
 	@exec $(BIN)/yellowjacket demo --port $(PORT)
@@ -31,6 +31,10 @@ bench: $(VENV)/.base
 css: node_modules/.installed
 	@npm run --silent vendor
 	@npm run --silent build
+
+# Needs a running `make demo`.
+screenshots: $(VENV)/.test
+	@$(BIN)/python tools/screenshots.py http://127.0.0.1:$(PORT)
 
 # New versions of everything, with hashes and without the name of any package host.
 lock: $(VENV)/.test

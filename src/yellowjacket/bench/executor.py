@@ -5,7 +5,7 @@ from __future__ import annotations
 import multiprocessing
 import os
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import TypeVar
 
@@ -40,7 +40,7 @@ def _drop_pool() -> None:
 
 
 def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterator[tuple[Item, Result | Exception]]:
-    """Yield (item, result or exception) as each finishes; what was not started is dropped on close.
+    """Yield (item, result or exception) in the order of the items; what was not started is dropped on close.
 
     A worker that dies takes every input in flight with it; those are run again one by one, each in a
     process of its own, so that only the guilty one comes back as WorkerDied.
@@ -49,7 +49,7 @@ def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterat
     futures = {pool.submit(function, item): item for item in items}
     lost: list[Item] = []
     try:
-        for future in as_completed(futures):
+        for future in futures:
             error = future.exception()
             if isinstance(error, BrokenProcessPool):
                 lost.append(futures[future])

@@ -7,6 +7,7 @@ Exif directory. One strip, little-endian.
 
 from __future__ import annotations
 
+import os
 import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -71,7 +72,7 @@ def write_dng(path: Path, image: DngImage) -> None:
         raise ValueError(f"mosaic must be 2-D uint16, got {image.mosaic.dtype} with {image.mosaic.ndim} axes")
     if image.mosaic.shape[0] % 2 or image.mosaic.shape[1] % 2:
         raise ValueError(f"mosaic sides must be even, got {image.mosaic.shape}")
-    partial = path.with_name(path.name + ".part")
+    partial = path.with_name(f".{path.name}.{os.getpid()}.part")
     with partial.open("wb") as file:
         for block in _layout(image):
             file.write(block)

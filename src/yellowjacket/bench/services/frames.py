@@ -15,10 +15,11 @@ from yellowjacket.core.matching import Candidate, LadderFacts, Misfit, Slot, fin
 
 
 @transaction.atomic
-def add_frame(sitting: Sitting, facts: FrameFacts) -> Frame | Problem:
+def add_frame(sitting: Sitting, facts: FrameFacts, shot: Shot | None = None) -> Frame | Problem:
     """Put one inspected file on its shot; what does not fit is noted with the reason.
 
-    The same content is never taken twice, whatever its name.
+    ``shot``: the shot that was asked for, when the camera is known to have taken it; else it is found by
+    what the file says. The same content is never taken twice, whatever its name.
     """
     known = Frame.objects.filter(sitting=sitting, sha256=facts.sha256).first()
     name = Path(facts.path).name
@@ -27,11 +28,15 @@ def add_frame(sitting: Sitting, facts: FrameFacts) -> Frame | Problem:
             return known
         misfit = Misfit("duplicate", f"has the same content as {known.file_name}.", "Nothing to do; it is used once.")
         return note_problem(sitting, name, misfit)
-    found = _slot_in_sitting(sitting, facts)
-    if isinstance(found, Misfit):
-        return note_problem(sitting, name, found)
+    if shot is None:
+        found = _slot_in_sitting(sitting, facts)
+        if isinstance(found, Misfit):
+            return note_problem(sitting, name, found)
+        shot_id = found.key
+    else:
+        shot_id = shot.pk
     Problem.objects.filter(sitting=sitting, file_name=name).delete()
-    return Frame.objects.create(sitting=sitting, shot_id=found.key, **_fields(facts))
+    return Frame.objects.create(sitting=sitting, shot_id=shot_id, **_fields(facts))
 
 
 def note_problem(sitting: Sitting, file_name: str, misfit: Misfit) -> Problem:

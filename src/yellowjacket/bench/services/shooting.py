@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Sequence
 from datetime import datetime, time, timedelta
 from pathlib import Path
 
 from django.conf import settings
 
 from yellowjacket.bench.executor import run_all
-from yellowjacket.bench.models import Body, Job, Ladder, Shot, Sitting
+from yellowjacket.bench.models import Body, Frame, Job, Ladder, Shot, Sitting
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
@@ -60,21 +59,20 @@ def shoot_remaining(job: Job, progress: jobs.Progress) -> str:
     orders = _orders(ladder)
     progress.begin(len(orders))
     taken = 0
-    for order, facts in run_all(release, orders):
-        taken += _store(ladder.sitting, order, facts)
+    for order, facts in run_all(release, list(orders)):
+        taken += _store(ladder.sitting, orders[order], order, facts)
         progress.step()
     return f"{taken} frame{'s' if taken != 1 else ''} shot"
 
 
-def _store(sitting: Sitting, order: Release, facts: FrameFacts | Exception) -> bool:
+def _store(sitting: Sitting, shot: Shot, order: Release, facts: FrameFacts | Exception) -> bool:
     if isinstance(facts, FrameFacts):
-        add_frame(sitting, facts)
-        return True
+        return isinstance(add_frame(sitting, facts, shot), Frame)
     note_problem(sitting, Path(order.path).name, misfit_from(facts))
     return False
 
 
-def _orders(ladder: Ladder) -> Sequence[Release]:
+def _orders(ladder: Ladder) -> dict[Release, Shot]:
     """Releases for every due shot, in the order of the list, on the simulated clock."""
     folder = settings.HOME / "card" / f"sitting-{ladder.sitting_id}-ladder-{ladder.pk}"
     folder.mkdir(parents=True, exist_ok=True)
@@ -84,7 +82,7 @@ def _orders(ladder: Ladder) -> Sequence[Release]:
     due = {shot.pk for shot in _due(ladder)}
     seed = zlib.crc32(f"{ladder.body.serial}|{ladder.sitting.name}".encode())
     moment = datetime.combine(ladder.sitting.held_on, _BEGIN)
-    orders = []
+    orders = {}
     for number, shot in enumerate(every, start=1):
         moment += timedelta(seconds=_HANDLING_S + shot.rung.exposure_s)
         if shot.pk not in due:
@@ -93,5 +91,5 @@ def _orders(ladder: Ladder) -> Sequence[Release]:
             shot.rung.iso, shot.rung.exposure_s, ladder.f_number, capped=shot.kind == Shot.Kind.DARK
         )
         path = folder / f"YJ{number:05d}.DNG"
-        orders.append(Release(ladder.body.simulated_as, exposure, str(path), number, moment, seed))
+        orders[Release(ladder.body.simulated_as, exposure, str(path), number, moment, seed)] = shot
     return orders

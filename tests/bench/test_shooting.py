@@ -1,0 +1,55 @@
+"""The simulated camera shoots what the plan asks for, and nothing twice."""
+
+import hashlib
+from pathlib import Path
+
+import pytest
+
+from yellowjacket.bench.models import Frame, Job, Problem, Shot
+from yellowjacket.bench.services import shooting
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.simcam.bodies import HEATH
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def simulated(body, make_sitting, data_folder):
+    """A short ladder of the simulated body: three rungs, one light frame and one dark."""
+    body.simulated_as, body.serial = HEATH.key, HEATH.serial
+    body.pixel_width, body.pixel_height = HEATH.width_px, HEATH.height_px
+    body.save()
+    return make_sitting(repeats=2, dark_repeats=1).ladders.get()
+
+
+def shoot(ladder) -> Job:
+    job = shooting.start_shooting(ladder)
+    job.refresh_from_db()
+    return job
+
+
+def test_every_shot_gets_the_frame_that_was_shot_for_it(simulated):
+    assert shoot(simulated).message == "9 frames shot"
+    for frame in Frame.objects.select_related("shot__rung"):
+        assert (frame.iso, frame.dark) == (frame.shot.rung.iso, frame.shot.kind == "dark")
+        assert frame.serial == HEATH.serial
+    with pytest.raises(Refusal, match="in already"):
+        shooting.start_shooting(simulated)
+
+
+def test_shooting_goes_on_where_it_was_stopped_whatever_came_in_before(simulated):
+    shoot(simulated)
+    files = {f.path: hashlib.sha256(Path(f.path).read_bytes()).hexdigest() for f in Frame.objects.all()}
+    # The first frame of each pair is missing, as when the second was finished first before a stop.
+    Frame.objects.filter(shot__kind="light", shot__repeat=1).delete()
+    for path in list(files)[:2]:
+        Path(path).unlink()
+    assert shoot(simulated).message == "3 frames shot"
+    assert not Shot.objects.filter(frame__isnull=True).exists()
+    assert not Problem.objects.exists()
+    assert {f.path: hashlib.sha256(Path(f.path).read_bytes()).hexdigest() for f in Frame.objects.all()} == files
+
+
+def test_a_real_body_is_not_shot_by_the_simulation(sitting):
+    with pytest.raises(Refusal, match="shoot it by hand"):
+        shooting.start_shooting(sitting.ladders.get())

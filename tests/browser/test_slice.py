@@ -1,0 +1,266 @@
+"""A tester's whole way in a real browser: new sitting, shoot, measure, look and grade, decide, sign."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+
+import pytest
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select, WebDriverWait
+
+from tests.test_serving import free_port
+from yellowjacket import home
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+WAIT_S = 60
+FLAGS = (
+    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync",
+    "--disable-background-networking", "--disable-component-update", "--window-size=1280,800",
+)  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def site(tmp_path_factory):
+    """The application with a simulated body in the register and nothing else."""
+    folder = tmp_path_factory.mktemp("browser-home")
+    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
+    environment |= {home.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
+    home.prepare(folder)
+    subprocess.run(
+        [sys.executable, "-c", "import django; django.setup()\n"
+         "from django.core.management import call_command; call_command('migrate', verbosity=0)\n"
+         "from yellowjacket.bench.services.shooting import register_simulated\n"
+         "from yellowjacket.simcam.bodies import HEATH; register_simulated(HEATH)"],
+        env=environment, check=True,
+    )  # fmt: skip
+    port = free_port()
+    process = subprocess.Popen(
+        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,
+        stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert process.stdout.readline().startswith("Yellowjacket is up")
+    yield f"http://127.0.0.1:{port}", folder
+    process.terminate()
+    process.wait(timeout=20)
+
+
+@pytest.fixture(scope="module")
+def browser():
+    options = webdriver.ChromeOptions()
+    for flag in FLAGS:
+        options.add_argument(flag)
+    options.binary_location = shutil.which("chromium") or "chromium"
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    yield driver
+    driver.quit()
+
+
+def find(browser, css: str):
+    return WebDriverWait(browser, WAIT_S).until(lambda b: b.find_element(By.CSS_SELECTOR, css), css)
+
+
+def wait_for_text(browser, css: str, text: str, seconds: float = WAIT_S) -> None:
+    def there(b):
+        return any(text in element.text for element in b.find_elements(By.CSS_SELECTOR, css))
+
+    WebDriverWait(browser, seconds, ignored_exceptions=_stale()).until(there, f"{text!r} in {css}")
+
+
+def _stale():
+    from selenium.common.exceptions import StaleElementReferenceException
+
+    return [StaleElementReferenceException]
+
+
+def press(browser, *keys: str) -> None:
+    for key in keys:
+        ActionChains(browser).send_keys(key).perform()
+
+
+def now_iso(browser) -> str:
+    return find(browser, ".axis .rung.now").get_attribute("data-iso")
+
+
+def complaints(browser) -> list[str]:
+    """What the browser itself found wrong: blocked by the policy, missing, or an error of a script."""
+    return [entry["message"] for entry in browser.get_log("browser") if entry["level"] in ("SEVERE", "WARNING")]
+
+
+def test_from_new_sitting_to_signed_record(site, browser):
+    address, _ = site
+    browser.get(address)
+    find(browser, "a.do").click()
+    plan(browser)
+    shoot(browser)
+    measure(browser)
+    look(browser)
+    record(browser)
+    assert complaints(browser) == []
+
+
+def plan(browser):
+    for name, text in (
+        ("name", "Drawer 9"), ("question", "How high for plates?"), ("expectation", "ISO 3200"), ("lens", "90 mm"),
+    ):  # fmt: skip
+        find(browser, f"[name={name}]").send_keys(text)
+    shutter = find(browser, "[name=metered_shutter]")
+    shutter.clear()
+    shutter.send_keys("1/4" + Keys.TAB)
+    # The stave follows what is typed: the top rung would need 1/4000 s now.
+    wait_for_text(browser, "#preview .rung span", "1/4000 s")
+    shutter.clear()
+    shutter.send_keys("1/8" + Keys.TAB)
+    wait_for_text(browser, "#preview .rung span", "1/8000 s")
+    find(browser, ".actions .do").click()
+
+
+def shoot(browser):
+    wait_for_text(browser, ".next-shot", "50")
+    find(browser, ".next-do .do").click()
+    find(browser, ".job progress")
+    # Stopped in the middle and taken up again.
+    find(browser, ".job button").click()
+    wait_for_text(browser, ".notice", "stopped after")
+    taken = len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in"))
+    assert 0 < taken < 48
+    find(browser, ".next-do .do").click()
+    wait_for_text(browser, ".next", "Every shot is in")
+    assert len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in")) == 48
+
+
+def measure(browser):
+    find(browser, ".next a.do").click()
+    find(browser, "[data-key=m]")
+    press(browser, "m")
+    wait_for_text(browser, ".picture-side", "Everything is measured")
+    assert len(browser.find_elements(By.CSS_SELECTOR, ".plot .point")) == 12
+    press(browser, Keys.END)
+    assert now_iso(browser) == "102400"
+    press(browser, Keys.ARROW_LEFT)
+    assert "iso=51200" in browser.current_url
+    wait_for_text(browser, "#foot .foot-rung", "ISO 51200")
+    press(browser, "f")
+    WebDriverWait(browser, WAIT_S).until(lambda b: "use=" in b.current_url)
+    wait_for_text(browser, ".name", "large print size")
+    move_patch(browser)
+
+
+def move_patch(browser):
+    """By keys, then by mouse; the server's numbers follow, and measuring is asked for again."""
+    before = find(browser, "[data-patch-row=grey] td").text
+    press(browser, "]")
+    ActionChains(browser).key_down(Keys.ALT).send_keys(Keys.ARROW_RIGHT).key_up(Keys.ALT).perform()
+    wait_for_text(browser, ".picture-side", "Measure 12 rungs")
+    by_keys = find(browser, "[data-patch-row=grey] td").text
+    assert by_keys != before
+    patch = find(browser, "[data-role=grey] .halo")
+    browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", patch)
+    ActionChains(browser).move_to_element(patch).click_and_hold().move_by_offset(-6, 6).release().perform()
+    WebDriverWait(browser, WAIT_S).until(lambda b: find(b, "[data-patch-row=grey] td").text != by_keys)
+    find(browser, "[data-key=m]").click()
+    wait_for_text(browser, ".picture-side", "Everything is measured")
+
+
+def look(browser):
+    find(browser, "[data-step=look]").click()
+    person = find(browser, "#person")
+    person.send_keys("Wren" + Keys.ENTER)
+    WebDriverWait(browser, WAIT_S).until(lambda b: find(b, "#person").get_attribute("value") == "Wren")
+    background = browser.execute_script("return getComputedStyle(document.body).backgroundColor")
+    red, green, blue = (int(part) for part in background.strip("rgb()").split(",")[:3])
+    assert red == green == blue
+    find(browser, "body").click()
+    press(browser, Keys.HOME)
+    for n, key in enumerate("111122334455"):
+        press(browser, key)
+        letter = "ABCDE"[int(key) - 1]
+        wait_for_text(browser, ".wall-cells .now b", letter)
+        if key == "4":
+            press(browser, "o")
+            wait_for_text(browser, ".wall-cells .now b", "colour blotches")
+        if n < 11:
+            press(browser, Keys.ARROW_RIGHT)
+    press(browser, "z")
+    WebDriverWait(browser, WAIT_S).until(lambda b: "size=200" in b.current_url)
+    image = find(browser, ".wall-cells .now img")
+    loaded = "return arguments[0].complete && arguments[0].naturalWidth"
+    WebDriverWait(browser, WAIT_S).until(lambda b: b.execute_script(loaded, image))
+    # At 200 % one image pixel takes two device pixels.
+    ratio = browser.execute_script("return arguments[0].width * devicePixelRatio / arguments[0].naturalWidth", image)
+    assert ratio == pytest.approx(2, abs=0.01)
+    spot = find(browser, "[data-spot]").get_attribute("data-spot")
+    overview = find(browser, "[data-overview]")
+    ActionChains(browser).move_to_element_with_offset(overview, 20, 10).click().perform()
+    WebDriverWait(browser, WAIT_S).until(lambda b: find(b, "[data-spot]").get_attribute("data-spot") != spot)
+
+
+def record(browser):
+    find(browser, "[data-step=record]").click()
+    wait_for_text(browser, ".limits", "shadow SNR")
+    clean = find(browser, "[name=decided]")
+    Select(clean).select_by_value("100")
+    wait_for_text(browser, "#table .actions", "8 open limits")
+    find(browser, "#table .actions button").click()
+    wait_for_text(browser, "#foot", "all decided, not signed")
+    find(browser, "#answer").send_keys("ISO 3200 pixel by pixel")
+    name = find(browser, "#signed_by")
+    name.clear()
+    name.send_keys("Wren")
+    find(browser, "[name=sign]").click()
+    wait_for_text(browser, ".record-foot", "Amend")
+    assert "Wren" in find(browser, ".record-foot").text
+    find(browser, ".rail-home").click()
+    wait_for_text(browser, ".limits-of-bodies", "Ostrel Heath")
+    wait_for_text(browser, ".limits-of-bodies", "100")
+
+
+def test_frames_of_a_real_card_are_imported_by_folder_and_by_file(site, browser):
+    address, folder = site
+    browser.get(f"{address}/sittings/new/")
+    for name, text in (("name", "Drawer 10"), ("question", "?"), ("expectation", "?")):
+        find(browser, f"[name={name}]").send_keys(text)
+    find(browser, ".actions .do").click()
+    find(browser, "#folder")
+    card = sorted((folder / "card").rglob("*.DNG"))
+    assert len(card) >= 48
+    for path in card[:4]:
+        shutil.copy(path, folder / "inbox" / path.name)
+    (folder / "inbox" / "list.txt").write_text("not a frame")
+    find(browser, "#folder").send_keys(str(folder / "inbox") + Keys.ENTER)
+    wait_for_text(browser, ".notice", "4 frames in, 1 not used")
+    wait_for_text(browser, ".problems", "list.txt")
+    wait_for_text(browser, ".problems", "is not a raw file")
+    find(browser, "#frames").send_keys("\n".join(str(path) for path in card[4:8]))
+    find(browser, "#frames").find_element(By.XPATH, "../button").click()
+    wait_for_text(browser, ".notice", "4 frames in")
+    WebDriverWait(browser, WAIT_S).until(lambda b: len(b.find_elements(By.CSS_SELECTOR, ".dots i.in")) == 8)
+    assert complaints(browser) == []
+
+
+def test_a_sitting_is_planned_without_a_mouse(site, browser):
+    address, _ = site
+    browser.get(f"{address}/sittings/new/")
+    find(browser, "[name=name]").send_keys("Drawer 11")
+    seen = []
+    for _ in range(60):
+        active = browser.switch_to.active_element
+        name = active.get_attribute("name") or active.text
+        seen.append(name)
+        if name in ("question", "expectation"):
+            active.send_keys("?")
+        if active.tag_name == "button":
+            break
+        press(browser, Keys.TAB)
+    outline = browser.execute_script("return getComputedStyle(document.activeElement).outlineStyle")
+    assert outline != "none", "focus must be seen"
+    press(browser, Keys.ENTER)
+    wait_for_text(browser, ".change", "Change from the last shot")
+    assert {"metered_iso", "metered_shutter", "aperture", "step", "repeats"} <= set(seen)

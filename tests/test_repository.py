@@ -1,0 +1,99 @@
+"""What the repository promises about itself: current files, no hosts, documents that match the code."""
+
+import re
+import subprocess
+import tomllib
+from pathlib import Path
+
+import pytest
+
+from yellowjacket.cli import main
+from yellowjacket.core.measure import QUANTITIES
+
+ROOT = Path(__file__).parent.parent
+
+
+def tracked() -> list[Path]:
+    listed = subprocess.run(["git", "ls-files", "-z"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
+    return [ROOT / name for name in listed.split("\0") if name]
+
+
+def texts() -> list[tuple[Path, str]]:
+    found = []
+    for path in tracked():
+        if path.suffix in {".woff2", ".png"} or not path.is_file():
+            continue
+        found.append((path, path.read_text(encoding="utf-8")))
+    return found
+
+
+@pytest.mark.skipif(not (ROOT / ".git").exists(), reason="not a checkout")
+def test_no_package_host_and_no_path_of_a_machine_stands_in_the_repository():
+    hosts = re.compile(
+        r'"resolved": *"http|--(?:extra-)?index-url|--find-links|https?://(?:registry|files|pypi|deb|ftp)\.'
+    )
+    home = str(Path.home())
+    for path, text in texts():
+        if path == Path(__file__):
+            continue
+        assert not hosts.search(text), path
+        assert f"{ROOT}/" not in text, path
+        assert len(home) < 3 or f"{home}/" not in text, path
+
+
+def test_the_stylesheet_is_the_one_its_source_makes(tmp_path):
+    built = tmp_path / "app.css"
+    source = "src/yellowjacket/web/styles/app.css"
+    subprocess.run(
+        ["npx", "--no-install", "tailwindcss", "-i", source, "-o", str(built), "--minify"],
+        cwd=ROOT, check=True, capture_output=True,
+    )  # fmt: skip
+    committed = ROOT / "src/yellowjacket/web/static/web/app.css"
+    assert committed.read_text() == built.read_text(), "run `make css` and commit the result"
+
+
+def test_every_requirement_is_pinned_with_a_hash():
+    for name in ("base", "test"):
+        text = (ROOT / f"requirements/{name}.txt").read_text()
+        pins = re.findall(r"^[\w.\-]+(?:\[[\w,\-]+\])?==", text, re.M)
+        assert len(pins) > 10
+        assert text.count("--hash=sha256:") >= len(pins)
+
+
+def test_shipped_front_end_files_carry_licence_and_version():
+    static = ROOT / "src/yellowjacket/web/static/web"
+    versions = (static / "vendor/VERSIONS.txt").read_text()
+    for package in ("htmx.org", "archivo", "spline-sans-mono"):
+        assert package in versions
+    for name in ("vendor/htmx", "fonts/archivo", "fonts/spline-sans-mono"):
+        assert (static / f"{name}.LICENSE.txt").stat().st_size > 100
+
+
+def test_every_quantity_is_documented_with_its_unit():
+    text = (ROOT / "docs/exports.md").read_text()
+    for name, unit in QUANTITIES.items():
+        assert f"| {name} | {unit} |" in text
+
+
+def test_the_readme_names_every_command_and_every_picture_exists():
+    text = (ROOT / "README.md").read_text()
+    for command in ("make demo", "make test", "make demo-reset", "make bench", "YELLOWJACKET_HOME"):
+        assert command in text
+    pictures = re.findall(r"\((docs/screenshots/[\w-]+\.png)\)", text)
+    assert 5 <= len(pictures) < 20
+    for name in pictures:
+        assert (ROOT / name).is_file(), name
+    assert {Path(name).name for name in pictures} == {path.name for path in (ROOT / "docs/screenshots").glob("*.png")}
+
+
+def test_every_command_has_help(capsys):
+    for command in ("serve", "demo", "bench", "allow"):
+        with pytest.raises(SystemExit):
+            main([command, "--help"])
+        assert command in capsys.readouterr().out
+        assert command in (ROOT / "README.md").read_text()
+
+
+def test_the_package_needs_the_python_it_says():
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+    assert project["requires-python"] == ">=3.11"

@@ -1,0 +1,153 @@
+"""The command line and the server as a tester starts them: a process of its own, stopped by Ctrl-C."""
+
+import gzip
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import urllib.request
+from pathlib import Path
+
+import pytest
+
+from yellowjacket import home
+from yellowjacket.cli import main
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+@pytest.fixture
+def served(tmp_path):
+    """A running application on an empty data folder: address and process."""
+    port = free_port()
+    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
+    environment[home.HOME_VARIABLE] = str(tmp_path / "home")
+    process = subprocess.Popen(
+        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    line = process.stdout.readline()
+    assert f"http://127.0.0.1:{port}/" in line, process.stderr.read()
+    yield f"http://127.0.0.1:{port}", process
+    process.kill()
+
+
+def get(address: str) -> tuple[bytes, object]:
+    request = urllib.request.Request(address, headers={"Accept-Encoding": "gzip"})
+    with urllib.request.urlopen(request, timeout=10) as response:
+        body = response.read()
+        packed = response.headers.get("Content-Encoding") == "gzip"
+        return (gzip.decompress(body) if packed else body), response.headers
+
+
+def test_the_server_serves_pages_and_hashed_static_files_and_stops_on_ctrl_c(served):
+    address, process = served
+    page, headers = get(f"{address}/")
+    text = page.decode()
+    assert "Yellowjacket" in text
+    assert headers["Content-Encoding"] == "gzip"
+    links = re.findall(r'(?:href|src)="(/static/[^"]+)"', text)
+    assert len(links) >= 4
+    for link in links:
+        body, headers = get(address + link)
+        assert body
+        assert re.search(r"\.[0-9a-f]{12}\.", link)
+        assert "immutable" in headers["Cache-Control"]
+        imports = re.findall(r'from"?\s*"(\./[^"]+)"', body.decode()) if link.endswith(".js") else []
+        for imported in imports:
+            assert re.search(r"\.[0-9a-f]{12}\.js$", imported)
+    process.send_signal(signal.SIGINT)
+    assert process.wait(timeout=15) == 0
+    assert "Stopped." in process.stdout.read()
+
+
+def test_nobody_but_this_machine_can_reach_it(served):
+    address, process = served
+    port = int(address.rsplit(":", 1)[1])
+    sockets = [line.split() for line in Path(f"/proc/{process.pid}/net/tcp").read_text().splitlines()[1:]]
+    listening = "0A"
+    ours = [place for _, place, _, state, *_ in sockets if state == listening and place.endswith(f":{port:04X}")]
+    assert ours == [f"0100007F:{port:04X}"]
+
+
+def test_a_taken_port_is_one_clear_line(tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv(home.HOME_VARIABLE, str(tmp_path))
+    with socket.socket() as holder:
+        holder.bind(("127.0.0.1", 0))
+        holder.listen()
+        port = holder.getsockname()[1]
+        assert main(["serve", "--port", str(port)]) == 1
+    lines = capsys.readouterr().err.strip().splitlines()
+    assert len(lines) == 1
+    assert f"port {port} is taken" in lines[0]
+    assert f"PORT={port + 1}" in lines[0]
+
+
+def test_allowing_a_folder(tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv(home.HOME_VARIABLE, str(tmp_path / "home"))
+    frames = tmp_path / "frames"
+    assert main(["allow", str(frames)]) == 1
+    assert "is not a folder" in capsys.readouterr().err
+    frames.mkdir()
+    assert main(["allow", str(frames)]) == 0
+    assert home.inside_allowed(tmp_path / "home", frames / "a.dng")
+    assert not home.inside_allowed(tmp_path / "home", tmp_path / "elsewhere")
+    assert not home.inside_allowed(tmp_path / "home", frames / ".." / "elsewhere")
+
+
+def run(script: str, *arguments: str, path: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        ["/bin/sh", f"tools/{script}", *arguments], capture_output=True, text=True, check=False,
+        env={"PATH": path, **environment}, cwd=Path(__file__).parent.parent,
+    )  # fmt: skip
+
+
+def command(folder: Path, name: str, script: str) -> None:
+    folder.mkdir(exist_ok=True)
+    path = folder / name
+    path.write_text(f"#!/bin/sh\n{script}\n")
+    path.chmod(0o755)
+
+
+def test_too_old_a_python_is_one_clear_line(tmp_path):
+    tools = tmp_path / "bin"
+    for name in ("python3", "python3.11", "python3.12", "python3.13"):
+        command(tools, name, '[ "$1" = --version ] && echo Python 3.9.2 && exit 0; exit 1')
+    result = run("environment.sh", str(tmp_path / "venv"), "x.txt", path=str(tools))
+    assert result.returncode == 1
+    assert result.stderr.count("\n") == 1
+    assert "Python 3.11 or newer is needed, this machine has Python 3.9.2" in result.stderr
+
+
+def test_a_missing_tool_without_root_is_one_line_naming_the_packages(tmp_path):
+    tools = tmp_path / "bin"
+    command(tools, "id", "echo 1000")
+    command(tools, "apt-get", "exit 1")
+    result = run("ensure.sh", "browser", path=str(tools))
+    assert result.returncode == 1
+    assert result.stderr == "yellowjacket: please run once as root: apt-get install chromium chromium-driver\n"
+
+
+def test_a_browser_that_is_there_is_left_alone(tmp_path):
+    tools = tmp_path / "bin"
+    for name in ("chromium", "chromedriver"):
+        command(tools, name, "exit 0")
+    assert run("ensure.sh", "browser", path=str(tools)).returncode == 0
+
+
+def test_only_a_data_folder_is_ever_removed(tmp_path):
+    folder = tmp_path / "pictures"
+    folder.mkdir()
+    (folder / "holiday.jpg").write_text("dear")
+    result = run("forget-demo.sh", str(folder), path="/usr/bin:/bin")
+    assert result.returncode == 1
+    assert (folder / "holiday.jpg").exists()
+    home.prepare(folder)
+    assert run("forget-demo.sh", str(folder), path="/usr/bin:/bin").returncode == 0
+    assert not folder.exists()

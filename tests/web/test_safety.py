@@ -1,0 +1,108 @@
+"""Security headers, CSRF, escaping; and that pages stay small in queries."""
+
+import re
+from datetime import date
+from pathlib import Path
+
+import pytest
+from django.db import connection
+from django.test import Client
+from django.test.utils import CaptureQueriesContext
+
+from yellowjacket import home
+from yellowjacket.bench.models import Grade, Rung, Shot, Sitting, ToleranceProfile
+from yellowjacket.bench.services import importing, measuring
+from yellowjacket.bench.services.sittings import IsoLadderSpec, UseSpec, create_sitting
+from yellowjacket.core.ladder import Exposure
+
+pytestmark = pytest.mark.django_db
+
+
+def test_the_policy_allows_nothing_inline_and_nothing_foreign(client):
+    policy = client.get("/")["Content-Security-Policy"]
+    assert "default-src 'none'" in policy
+    assert "script-src 'self'" in policy
+    assert "unsafe" not in policy
+    assert "http" not in policy
+
+
+def test_other_headers(client):
+    response = client.get("/")
+    assert response["X-Content-Type-Options"] == "nosniff"
+    assert response["X-Frame-Options"] == "DENY"
+    assert response["Referrer-Policy"] == "same-origin"
+
+
+def test_a_form_without_its_token_is_refused_with_a_sentence(sitting):
+    response = Client(enforce_csrf_checks=True).post(f"/sittings/{sitting.pk}/measure/start/")
+    assert response.status_code == 403
+    assert "expired" in response.content.decode()
+
+
+@pytest.mark.parametrize("path", ["shoot/simulate", "measure/start", "look/grade", "record/sign", "record/amend"])
+def test_what_changes_something_cannot_be_got(client, sitting, path):
+    assert client.get(f"/sittings/{sitting.pk}/{path}/").status_code == 405
+
+
+def test_names_are_escaped(client, make_sitting):
+    sitting = make_sitting("<script>alert(1)</script>")
+    for path in ("/", f"/sittings/{sitting.pk}/plan/", f"/sittings/{sitting.pk}/record/print/"):
+        assert "<script>alert" not in client.get(path).content.decode()
+
+
+def test_no_template_has_inline_script_style_or_handlers():
+    forbidden = re.compile(r"<script>|<script [^>]*>[^<]|\son[a-z]+=|style=|<style|javascript:")
+    templates = list(Path("src/yellowjacket/web/templates").rglob("*.html"))
+    assert templates
+    for path in templates:
+        assert not forbidden.search(path.read_text()), path
+
+
+def test_a_foreign_host_is_refused(client):
+    assert client.get("/", headers={"host": "elsewhere.example"}).status_code == 400
+
+
+def queries(client, path):
+    with CaptureQueriesContext(connection) as captured:
+        assert client.get(path).status_code == 200
+    return len(captured)
+
+
+@pytest.mark.parametrize("step", ["plan", "shoot", "measure", "look", "record"])
+def test_queries_do_not_grow_with_the_ladder(client, sitting, body, step, card, data_folder):
+    home.allow_folder(data_folder, card)
+    importing.import_folder(sitting, str(card))
+    measuring.start_measuring(sitting)
+    ladder = sitting.ladders.get()
+    Grade.objects.create(rung=ladder.rungs.first(), use=sitting.uses.first(), person="Wren", grade=2)
+    path = f"/sittings/{sitting.pk}/{step}/"
+    client.get(path)
+    before = queries(client, path)
+    for n in range(20):
+        rung = Rung.objects.create(ladder=ladder, position=3 + n, iso=800 * 2**n, exposure_s=1 / 60)
+        Shot.objects.create(rung=rung, kind="light", repeat=1)
+        Grade.objects.create(rung=rung, use=sitting.uses.first(), person="Wren", grade=2)
+    assert queries(client, path) <= before
+
+
+def test_queries_of_the_desk_do_not_grow_with_sittings(client, sitting, make_sitting):
+    client.get("/")
+    before = queries(client, "/")
+    for n in range(8):
+        make_sitting(f"Drawer {n + 2}")
+    assert queries(client, "/") == before
+
+
+def test_everything_of_a_sitting_is_stored_or_nothing(body, monkeypatch):
+    class Broken(Exception):
+        pass
+
+    def fail(*args, **kwargs):
+        raise Broken
+
+    monkeypatch.setattr(Shot.objects, "bulk_create", fail)
+    profile = ToleranceProfile.objects.create(name="Default")
+    sitting = Sitting(name="x", scene="x", question="x", expectation="x", held_on=date(2026, 1, 1), profile=profile)
+    with pytest.raises(Broken):
+        create_sitting(sitting, [UseSpec("Web", 1)], IsoLadderSpec(body, Exposure(100, 1 / 8, 8)))
+    assert not Sitting.objects.exists()

@@ -1,0 +1,58 @@
+from datetime import timedelta
+
+import pytest
+
+from yellowjacket.core.limits import Limit
+from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.web.charts import log_chart
+from yellowjacket.web.templatetags import values
+
+
+@pytest.mark.parametrize(
+    ("value", "text"),
+    [(1234.5, "1230"), (0.003261, "0.00326"), (12800, "12\u2009800"), (-3.14159, "−3.14"), (0, "0"), (None, ""),
+     (9.999, "10.0"), (26.3, "26.3"), (99.96, "100")],
+)  # fmt: skip
+def test_numbers_have_three_digits_and_no_exponent(value, text):
+    assert values.number(value) == text
+
+
+def test_the_trades_own_units():
+    assert values.aperture(8.0) == "f/8"
+    assert values.aperture(5.6) == "f/5.6"
+    assert values.shutter(1 / 60) == "1/60 s"
+    assert values.stops_signed(0.314) == "+0.31"
+    assert values.share(0.0003) == "0.030 %"
+    assert values.letter(5) == "E"
+    assert values.duration(timedelta(seconds=40)) == "40 s"
+    assert values.duration(timedelta(minutes=3)) == "3 min"
+
+
+def test_limits_read_as_dial_marks():
+    assert values.dial_mark(Limit("clean", 3200, 3410, 3200, 3650, criterion="grey SNR")) == "ISO 3200"
+    assert values.dial_mark(Limit("clean", 3200, at_least=True)) == "at least ISO 3200"
+    assert values.dial_mark(Limit("clean", None, criterion="grey SNR")) == "none"
+    assert values.dial_mark(Limit("clean", None)) == "–"
+    assert values.iso_range(Limit("clean", 3200, 3412, 3200, 3649)) == "3410 (3200 … 3650)"
+    assert values.apart(-2.0) == "graded 2 stops lower than measured"
+    assert values.apart(1.0) == "graded 1 stop higher than measured"
+
+
+def chart(quantities):
+    return log_chart(quantities, ["label"] * len(quantities), [("clean", 40.0)], column_px=76, height=150, title="t")
+
+
+def test_chart_points_stand_in_the_middle_of_their_columns():
+    found = chart([Quantity(80, 78, 82), Quantity(40, 39, 41), Quantity(20, 19, 21)])
+    assert [point.x for point in found.points] == [38, 114, 190]
+    assert found.points[0].y < found.points[1].y < found.points[2].y
+    assert found.points[1].y == found.thresholds[0].y
+    # Two equal steps in the logarithm are two equal steps on paper.
+    assert found.points[1].y - found.points[0].y == pytest.approx(found.points[2].y - found.points[1].y, abs=0.2)
+
+
+def test_a_missing_value_breaks_the_line():
+    found = chart([Quantity(80, 78, 82), Quantity(60, 59, 61), missing("clipped"), Quantity(20, 19, 21), None])
+    assert len(found.runs) == 1
+    assert len(found.points) == 3
+    assert chart([missing("x"), None]) is None

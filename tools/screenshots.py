@@ -1,0 +1,45 @@
+"""Takes the pictures of docs/screenshots from the running demo: `make screenshots` while `make demo` runs."""
+
+import sys
+import time
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+
+VIEWS = {
+    "desk": "/",
+    "plan": "/sittings/new/",
+    "shoot": "/sittings/2/shoot/",
+    "measure": "/sittings/1/measure/?iso=3200",
+    "look": "/sittings/1/look/?iso=3200",
+    "record": "/sittings/1/record/?iso=3200",
+    "record-print": "/sittings/1/record/print/",
+}
+WIDTH, HEIGHT = 1280, 800
+
+
+def browser() -> webdriver.Chrome:
+    """Headless Chromium with a viewport of exactly WIDTH × HEIGHT."""
+    options = webdriver.ChromeOptions()
+    for flag in ("--headless=new", "--no-sandbox", "--disable-gpu", "--hide-scrollbars"):
+        options.add_argument(flag)
+    options.binary_location = "/usr/bin/chromium"
+    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    metrics = {"width": WIDTH, "height": HEIGHT, "deviceScaleFactor": 1, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+    return driver
+
+
+def main(address: str, folder: Path) -> None:
+    """Write one PNG per view."""
+    driver = browser()
+    for name, path in VIEWS.items():
+        driver.get(address + path)
+        time.sleep(1.5)
+        driver.save_screenshot(str(folder / f"{name}.png"))
+    driver.quit()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8017", Path("docs/screenshots"))
