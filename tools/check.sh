@@ -5,11 +5,11 @@ bin=.venv/bin
 say() { printf '\n== %s\n' "$*"; }
 
 say "Style"
-$bin/ruff check src tests
-$bin/ruff format --check src tests >/dev/null || { echo "run .venv/bin/ruff format src tests" >&2; exit 1; }
+$bin/ruff check src tests tools
+$bin/ruff format --check src tests tools >/dev/null || { echo "run .venv/bin/ruff format src tests tools" >&2; exit 1; }
 say "Types"
 $bin/mypy
 say "Import rules"
 $bin/lint-imports
 say "Tests"
-exec $bin/python -m pytest -n "${TEST_WORKERS:-2}" --dist loadgroup "$@"
+exec $bin/python -m pytest -n "${TEST_WORKERS:-2}" --dist loadfile "$@"

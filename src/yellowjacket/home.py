@@ -33,9 +33,14 @@ def read_secret(home: Path) -> str | None:
     return secret.read_text() if secret.is_file() else None
 
 
+def inbox(home: Path) -> Path:
+    """Where files may always be put to be imported."""
+    return home / "inbox"
+
+
 def allowed_folders(home: Path) -> tuple[Path, ...]:
     """Folders whose files may be read: the data folder's own, and those named in folders.txt."""
-    own = [home / "inbox", home / "card", home / "originals"]
+    own = [inbox(home), home / "card", home / "originals"]
     listed = home / _FOLDERS_FILE
     lines = listed.read_text(encoding="utf-8").splitlines() if listed.is_file() else []
     return tuple(own + [Path(line.strip()).expanduser() for line in lines if line.strip() and not line.startswith("#")])

@@ -121,8 +121,8 @@ def test_a_repaired_file_is_taken_and_its_complaint_struck(sitting, card, inbox)
 
 @pytest.mark.parametrize(
     ("folder", "words"),
-    [("", "full path"), ("inbox", "full path"), ("/etc", "outside the folders"), ("{inbox}/no", "not a folder"),
-     ("{inbox}/../../..", "outside the folders"), ("{inbox}", "holds no files")],
+    [("", "inbox holds no files"), ("inbox", "full path"), ("/etc", "outside the folders"),
+     ("{inbox}/no", "not a folder"), ("{inbox}/../../..", "outside the folders"), ("{inbox}", "holds no files")],
 )  # fmt: skip
 def test_folders_that_may_not_or_cannot_be_read_are_refused(sitting, inbox, folder, words):
     with pytest.raises(Refusal, match=words):

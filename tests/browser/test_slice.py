@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 from selenium import webdriver
@@ -18,7 +19,7 @@ from selenium.webdriver.support.ui import Select, WebDriverWait
 from tests.test_serving import free_port
 from yellowjacket import home
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+pytestmark = pytest.mark.browser
 WAIT_S = 60
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync",
@@ -264,3 +265,20 @@ def test_a_sitting_is_planned_without_a_mouse(site, browser):
     press(browser, Keys.ENTER)
     wait_for_text(browser, ".change", "Change from the last shot")
     assert {"metered_iso", "metered_shutter", "aperture", "step", "repeats"} <= set(seen)
+
+
+STEPS = ("plan", "shoot", "measure", "look", "record", "record/print")
+PAGES = ["/", "/bodies/", "/bodies/new/", "/sittings/new/", *(f"/sittings/1/{step}/" for step in STEPS)]
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_pages_are_accessible(site, browser, path):
+    """axe-core's rules for WCAG 2 A and AA, contrast included."""
+    address, _ = site
+    browser.get(address + path)
+    browser.execute_script(Path("node_modules/axe-core/axe.min.js").read_text())
+    found = browser.execute_async_script(
+        "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}).then(r => arguments[0](r.violations.map("
+        "v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 160)).join(' | '))))"
+    )
+    assert found == []

@@ -82,7 +82,12 @@ class _Window:
 
 
 def even_rect(x: float, y: float, w: float, h: float, width: int, height: int) -> Rect:
-    """The nearest even rectangle inside a frame of ``width`` × ``height``, at least 16 px a side."""
+    """The nearest even rectangle inside a frame of ``width`` × ``height``, at least 16 px a side.
+
+    Raises ValueError for numbers that are not finite.
+    """
+    if not all(math.isfinite(number) for number in (x, y, w, h)):
+        raise ValueError(f"a patch needs finite numbers, got {x}, {y}, {w}, {h}")
     side = 16
     w_even = int(min(max(side, round(w / 2) * 2), width - width % 2))
     h_even = int(min(max(side, round(h / 2) * 2), height - height % 2))

@@ -17,6 +17,7 @@ DATABASES = {
     }
 }
 STATIC_ROOT = HOME / "static"
+STATIC_ROOT.mkdir()
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},

@@ -22,15 +22,17 @@ from yellowjacket.core.matching import Misfit
 
 
 def import_folder(sitting: Sitting, folder_text: str) -> Job:
-    """Start importing every file of a folder. Refuses folders that are not there or not allowed."""
-    folder = Path(folder_text.strip()).expanduser()
-    if not folder_text.strip() or not folder.is_absolute():
+    """Start importing every file of a folder, of the inbox when none is named.
+
+    Refuses folders that are not there or not allowed.
+    """
+    folder = Path(folder_text.strip()).expanduser() if folder_text.strip() else home.inbox(settings.HOME)
+    if not folder.is_absolute():
         raise Refusal("Give the folder's full path, beginning with /.")
     if not home.inside_allowed(settings.HOME, folder):
-        allowed = ", ".join(str(path) for path in home.allowed_folders(settings.HOME)[:1])
         raise Refusal(
-            f"{folder} is outside the folders Yellowjacket may read. Copy the files to {allowed}, or allow the folder "
-            f"once with: yellowjacket allow {folder}"
+            f"{folder} is outside the folders Yellowjacket may read. Copy the files to {home.inbox(settings.HOME)}, "
+            f"or allow the folder once with: yellowjacket allow {folder}"
         )
     if not folder.is_dir():
         raise Refusal(f"{folder} is not a folder. Check the path.")

@@ -74,11 +74,13 @@ class SittingForm(LadderForm):
         super().__init__(*args, **kwargs)
         for n, (name, megapixels) in enumerate(_USES[:_MAX_USES]):
             self.fields[f"use_name_{n}"] = forms.CharField(
-                max_length=60, required=False, initial=name, label=f"use {n + 1}"
-            )
+                max_length=60, required=False, initial=name, label=f"use {n + 1}",
+                widget=forms.TextInput(attrs={"aria-label": f"Use {n + 1}, name"}),
+            )  # fmt: skip
             self.fields[f"use_mp_{n}"] = forms.FloatField(
-                required=False, initial=megapixels, min_value=0.01, max_value=_LARGEST_USE_MP, label=f"use {n + 1}, MP"
-            )
+                required=False, initial=megapixels, min_value=0.01, max_value=_LARGEST_USE_MP, label=f"use {n + 1}, MP",
+                widget=forms.NumberInput(attrs={"aria-label": f"Use {n + 1}, megapixels"}),
+            )  # fmt: skip
 
     @property
     def use_rows(self) -> list[tuple[forms.BoundField, forms.BoundField]]:

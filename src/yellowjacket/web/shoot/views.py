@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from django.conf import settings
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
-from yellowjacket import home
 from yellowjacket.bench.models import Shot
 from yellowjacket.bench.services import importing, shooting
 from yellowjacket.bench.services.errors import Refusal
@@ -41,7 +39,6 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
         after=next((shot for shot in due if next_shot and shot.rung_id != next_shot.rung_id), None),
         due=len(due),
         problems=sitting_page.sitting.problems.all(),
-        inbox=home.allowed_folders(settings.HOME)[0],
         light_in=any(sitting_page.light(rung) for rung in sitting_page.rungs),
     )
     context["rung"] = current
