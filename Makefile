@@ -47,9 +47,10 @@ $(VENV)/.base: requirements/base.txt pyproject.toml
 	@sh tools/environment.sh $(VENV) requirements/base.txt
 	@touch $@
 
-$(VENV)/.test: requirements/test.txt pyproject.toml $(VENV)/.base
+# What tests need includes what the application needs.
+$(VENV)/.test: requirements/test.txt pyproject.toml
 	@sh tools/environment.sh $(VENV) requirements/test.txt
-	@touch $@
+	@touch $(VENV)/.base $@
 
 node_modules/.installed: package.json package-lock.json
 	@sh tools/ensure.sh npm
