@@ -7,6 +7,7 @@ import signal
 import socket
 import subprocess
 import sys
+import time
 import urllib.request
 from pathlib import Path
 
@@ -74,6 +75,20 @@ def test_nobody_but_this_machine_can_reach_it(served):
     listening = "0A"
     ours = [place for _, place, _, state, *_ in sockets if state == listening and place.endswith(f":{port:04X}")]
     assert ours == [f"0100007F:{port:04X}"]
+
+
+def test_a_killed_supervisor_leaves_no_server_on_the_port(served):
+    address, process = served
+    process.kill()
+    process.wait()
+    deadline = time.monotonic() + 20
+    while time.monotonic() < deadline:
+        try:
+            get(f"{address}/")
+        except OSError:
+            return
+        time.sleep(0.1)
+    pytest.fail("the web server outlived its supervisor")
 
 
 def test_a_taken_port_is_one_clear_line(tmp_path, monkeypatch, capsys):

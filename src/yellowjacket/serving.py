@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import http.client
 import os
 import signal
@@ -21,6 +23,8 @@ _START_TIMEOUT_S = 30
 _STOP_TIMEOUT_S = 4.0
 # A worker that dies is started again, but not faster than this.
 _RESTART_PAUSE_S = 1.0
+# Linux, prctl(2).
+_PR_SET_PDEATHSIG = 1
 
 
 def require_free(port: int) -> None:
@@ -123,7 +127,13 @@ def _start_worker() -> subprocess.Popen[bytes]:
 
 def _child(command: Sequence[str]) -> subprocess.Popen[bytes]:
     # A session of its own: Ctrl-C reaches only the supervisor, which stops the children in order.
-    return subprocess.Popen(command, env=os.environ, start_new_session=True)  # noqa: S603 - our own commands
+    return subprocess.Popen(command, env=os.environ, start_new_session=True, preexec_fn=_end_with_parent)  # noqa: S603
+
+
+def _end_with_parent() -> None:
+    """Ask the kernel to stop this child when the supervisor is killed: no server is left behind on the port."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
 def _stop(children: Sequence[subprocess.Popen[bytes]]) -> None:
