@@ -148,10 +148,21 @@ def measure(browser):
     press(browser, Keys.ARROW_LEFT)
     assert "iso=51200" in browser.current_url
     wait_for_text(browser, "#foot .foot-rung", "ISO 51200")
+    open_a_value_by_keyboard(browser)
     press(browser, "f")
     WebDriverWait(browser, WAIT_S).until(lambda b: "use=" in b.current_url)
     wait_for_text(browser, ".name", "large print size")
     move_patch(browser)
+
+
+def open_a_value_by_keyboard(browser):
+    """Tab reaches the values of the lit column only, and Enter says where one comes from."""
+    reachable = browser.find_elements(By.CSS_SELECTOR, "button.value[tabindex='0']")
+    assert reachable
+    assert all("now" in value.find_element(By.XPATH, "..").get_attribute("class").split() for value in reachable)
+    reachable[0].send_keys(Keys.ENTER)
+    wait_for_text(browser, "#foot", "95 %")
+    assert "ISO 51200" in find(browser, "#foot").text
 
 
 def move_patch(browser):

@@ -34,7 +34,12 @@ export function light(iso) {
   for (const row of stave().querySelectorAll("tr")) {
     const cells = [...row.children].slice(1);
     if (cells.length < heads().length) continue;
-    cells.forEach((cell, n) => cell.classList.toggle("now", n === index));
+    cells.forEach((cell, n) => {
+      cell.classList.toggle("now", n === index);
+      // Tab goes down the lit column only: its values open their provenance without a mouse.
+      const value = cell.querySelector(".value");
+      if (value) value.tabIndex = n === index ? 0 : -1;
+    });
   }
   heads().forEach((head, n) => {
     if (n === index) head.setAttribute("aria-current", "true");
