@@ -44,8 +44,8 @@ def body(db):
 def make_sitting(body) -> Callable:
     """A function that stores a sitting of three rungs (ISO 100, 200, 400)."""
     from yellowjacket.bench.models import Sitting, ToleranceProfile
-    from yellowjacket.bench.services.sittings import IsoLadderSpec, UseSpec, create_sitting
-    from yellowjacket.core.ladder import Exposure
+    from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
+    from yellowjacket.core.ladder import Exposure, LadderSpec
 
     def make(name: str = "Drawer 1", **ladder):
         profile, _ = ToleranceProfile.objects.get_or_create(name="Default")
@@ -53,8 +53,9 @@ def make_sitting(body) -> Callable:
             name=name, scene="drawer", question="How high?", expectation="ISO 200", held_on=date(2026, 3, 14),
             profile=profile,
         )  # fmt: skip
-        spec = IsoLadderSpec(body, Exposure(100, 1 / 8, 8.0), **ladder)
-        return create_sitting(sitting, [UseSpec("Pixel level", None), UseSpec("Web", 10_000)], spec)
+        values = {"kind": "iso", "method": "shutter", "metered": Exposure(100, 1 / 8, 8.0)} | ladder
+        request = LadderRequest(body, LadderSpec(**values))
+        return create_sitting(sitting, [UseSpec("Pixel level", None), UseSpec("Web", 10_000)], [request])
 
     return make
 

@@ -11,9 +11,9 @@ VIEWS = {
     "desk": "/",
     "plan": "/sittings/new/",
     "shoot": "/sittings/2/shoot/",
-    "measure": "/sittings/1/measure/?iso=3200",
-    "look": "/sittings/1/look/?iso=3200",
-    "record": "/sittings/1/record/?iso=3200",
+    "measure": "/sittings/1/measure/?rung=3200",
+    "look": "/sittings/1/look/?rung=3200",
+    "record": "/sittings/1/record/?rung=3200",
     "record-print": "/sittings/1/record/print/",
 }
 WIDTH, HEIGHT = 1280, 800

@@ -19,7 +19,7 @@ def simulated(body, make_sitting, data_folder):
     body.simulated_as, body.serial = HEATH.key, HEATH.serial
     body.pixel_width, body.pixel_height = HEATH.width_px, HEATH.height_px
     body.save()
-    return make_sitting(repeats=2, dark_repeats=1).ladders.get()
+    return make_sitting(repeats=2, darks=1).ladders.get()
 
 
 def shoot(ladder) -> Job:

@@ -86,8 +86,8 @@ def press(browser, *keys: str) -> None:
         ActionChains(browser).send_keys(key).perform()
 
 
-def now_iso(browser) -> str:
-    return find(browser, ".axis .rung.now").get_attribute("data-iso")
+def now_rung(browser) -> str:
+    return find(browser, ".axis .rung.now").get_attribute("data-rung")
 
 
 def complaints(browser) -> list[str]:
@@ -144,9 +144,9 @@ def measure(browser):
     wait_for_text(browser, ".picture-side", "Everything is measured")
     assert len(browser.find_elements(By.CSS_SELECTOR, ".plot .point")) == 12
     press(browser, Keys.END)
-    assert now_iso(browser) == "102400"
+    assert now_rung(browser) == "102400"
     press(browser, Keys.ARROW_LEFT)
-    assert "iso=51200" in browser.current_url
+    assert "rung=51200" in browser.current_url
     wait_for_text(browser, "#foot .foot-rung", "ISO 51200")
     open_a_value_by_keyboard(browser)
     press(browser, "f")

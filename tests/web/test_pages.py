@@ -13,7 +13,9 @@ def plan_fields(body, **changes):
     fields = {
         "name": "Drawer 3", "scene": "drawer", "question": "How high?", "expectation": "ISO 200",
         "held_on": "2026-03-14", "lens": "", "light": "", "temperature_c": "", "body": body.pk, "metered_iso": 100,
-        "metered_shutter": "1/8", "aperture": "f/8", "step": "full", "repeats": 2, "dark_repeats": 2,
+        "metered_shutter": "1/8", "aperture": "f/8", "step": "full", "repeats": 2, "darks": 2,
+        "ladder": "iso:shutter", "under": 5, "over": 5, "shortest": "1 s",
+        "longest": "4 min", "lenr": "off", "rest_s": 0, "values": "", "held_equal": "settings", "mains_hz": "0",
         "use_name_0": "Pixel level", "use_mp_0": "", "use_name_1": "Web", "use_mp_1": "2",
     }  # fmt: skip
     return fields | changes
@@ -34,16 +36,16 @@ def test_every_step_answers_before_any_frame(client, sitting, step):
 
 @pytest.mark.parametrize("step", STEPS)
 def test_every_step_shows_the_stave_of_the_same_rungs(client, measured, step):
-    page = client.get(f"/sittings/{measured.pk}/{step}/?iso=200").content.decode()
+    page = client.get(f"/sittings/{measured.pk}/{step}/?rung=200").content.decode()
     for iso in (100, 200, 400):
-        assert f'data-iso="{iso}"' in page
+        assert f'data-rung="{iso}"' in page
     assert 'aria-current="true"' in page
 
 
-def test_a_plan_is_kept_and_leads_to_shooting(client, body):
+def test_a_plan_is_kept(client, body):
     response = client.post("/sittings/new/", plan_fields(body))
     sitting = Sitting.objects.get()
-    assert response.url == f"/sittings/{sitting.pk}/shoot/"
+    assert response.url == f"/sittings/{sitting.pk}/plan/"
     assert [rung.iso for rung in sitting.ladders.get().rungs.all()] == [100, 200, 400]
     assert sitting.uses.get(name="Web").output_pixels == 2_000_000
 
@@ -54,7 +56,7 @@ def test_a_plan_is_kept_and_leads_to_shooting(client, body):
         ({"metered_iso": 110}, "the nearest mark is 100"),
         ({"metered_shutter": "soon"}, "write it like 1/60"),
         ({"aperture": "wide"}, "write it like f/8"),
-        ({"repeats": 0}, "greater than or equal to 1"),
+        ({"repeats": 0}, "0 frames a rung cannot be shot"),
         ({"use_name_0": "", "use_name_1": ""}, "Name at least one use"),
         ({"use_name_1": "pixel LEVEL"}, "same name"),
         ({"name": ""}, "required"),
@@ -70,7 +72,10 @@ def test_the_preview_is_the_ladder_that_would_be_stored(client, body):
     page = client.post("/sittings/new/stave/", plan_fields(body, metered_shutter="1/15")).content.decode()
     assert "1/30 s" in page
     assert "3 rungs, 12 shots" in page
-    assert "cannot be read yet" in client.post("/sittings/new/stave/", plan_fields(body, aperture="")).content.decode()
+    assert (
+        "Aperture: This field is required"
+        in client.post("/sittings/new/stave/", plan_fields(body, aperture="")).content.decode()
+    )
 
 
 def test_a_body_is_added_and_its_marks_must_rise(client, db):
@@ -125,14 +130,14 @@ def test_a_patch_is_placed_and_bad_numbers_are_told(client, measured):
 
 def test_grading_by_key_needs_a_name_and_stores_what_was_looked_at(client, measured):
     base = f"/sittings/{measured.pk}/look"
-    assert "Say who is judging" in client.post(f"{base}/grade/?iso=200", {"grade": "2"}).content.decode()
+    assert "Say who is judging" in client.post(f"{base}/grade/?rung=200", {"grade": "2"}).content.decode()
     client.post(f"{base}/person/", {"person": "Wren"})
-    client.post(f"{base}/grade/?size=200&brightness=as-shot", {"grade": "2", "iso": "200"})
-    client.post(f"{base}/grade/", {"reason": "blotches", "iso": "200"})
+    client.post(f"{base}/grade/?size=200&brightness=as-shot", {"grade": "2", "rung": "200"})
+    client.post(f"{base}/grade/", {"reason": "blotches", "rung": "200"})
     grade = Grade.objects.last()
     assert (grade.rung.iso, grade.letter, grade.reason, grade.person) == (200, "B", "blotches", "Wren")
     assert (grade.size_percent, grade.equalised) == (200, False)
-    client.post(f"{base}/grade/", {"grade": "none", "iso": "200"})
+    client.post(f"{base}/grade/", {"grade": "none", "rung": "200"})
     assert Grade.objects.last().grade is None
 
 

@@ -12,8 +12,8 @@ from django.test.utils import CaptureQueriesContext
 from yellowjacket import home
 from yellowjacket.bench.models import Grade, Rung, Shot, Sitting, ToleranceProfile
 from yellowjacket.bench.services import importing, measuring
-from yellowjacket.bench.services.sittings import IsoLadderSpec, UseSpec, create_sitting
-from yellowjacket.core.ladder import Exposure
+from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
+from yellowjacket.core.ladder import Exposure, LadderSpec
 
 pytestmark = pytest.mark.django_db
 
@@ -79,7 +79,9 @@ def test_queries_do_not_grow_with_the_ladder(client, sitting, body, step, card, 
     client.get(path)
     before = queries(client, path)
     for n in range(20):
-        rung = Rung.objects.create(ladder=ladder, position=3 + n, iso=800 * 2**n, exposure_s=1 / 60)
+        rung = Rung.objects.create(
+            ladder=ladder, position=3 + n, iso=800 * 2**n, exposure_s=1 / 60, key=str(n), label=str(n)
+        )
         Shot.objects.create(rung=rung, kind="light", repeat=1)
         Grade.objects.create(rung=rung, use=sitting.uses.first(), person="Wren", grade=2)
     assert queries(client, path) <= before
@@ -104,5 +106,7 @@ def test_everything_of_a_sitting_is_stored_or_nothing(body, monkeypatch):
     profile = ToleranceProfile.objects.create(name="Default")
     sitting = Sitting(name="x", scene="x", question="x", expectation="x", held_on=date(2026, 1, 1), profile=profile)
     with pytest.raises(Broken):
-        create_sitting(sitting, [UseSpec("Web", 1)], IsoLadderSpec(body, Exposure(100, 1 / 8, 8)))
+        create_sitting(
+            sitting, [UseSpec("Web", 1)], [LadderRequest(body, LadderSpec("iso", "shutter", Exposure(100, 1 / 8, 8)))]
+        )
     assert not Sitting.objects.exists()

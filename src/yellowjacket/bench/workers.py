@@ -11,7 +11,7 @@ from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.patches import Proposal, propose_patches
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
-from yellowjacket.simcam.sensor import ExposureSettings
+from yellowjacket.simcam.sensor import ExposureSettings, Lamp
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,13 +24,16 @@ class Release:
     frame_number: int
     captured_at: datetime
     seed: int
+    # Light on the sensor against the metered lamp: dimmer, filters.
+    light_stops: float = 0.0
 
 
 def release(order: Release) -> FrameFacts:
     """Take the shot, write the file, look at it. A file that is there already is not shot again."""
     path = Path(order.path)
     if not path.exists():
-        camera = SimulatedCamera(BODIES[order.body_key], order.seed)
+        lamp = Lamp(ev100=Lamp().ev100 + order.light_stops)
+        camera = SimulatedCamera(BODIES[order.body_key], order.seed, lamp)
         camera.shoot(order.settings, path, order.frame_number, order.captured_at)
     return inspect_file(order.path)
 

@@ -1,11 +1,23 @@
-"""Ladder and rung: the one shape that ISO, exposure and time share."""
+"""Ladder and rung: the one shape that ISO, exposure, time and setting ladders share."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from yellowjacket.core import stops
+
+KINDS = ("iso", "exposure", "time", "setting")
+# How a ladder of each kind is made; the first is the usual one.
+METHODS: dict[str, tuple[str, ...]] = {
+    "iso": ("shutter", "lamp", "nd", "fixed"),
+    "exposure": ("shutter",),
+    "time": ("capped", "scene"),
+    "setting": ("raw_mode", "noise_reduction", "bit_depth"),
+}
+LENR_CHOICES = ("off", "on", "pairs")
+# Steps between rungs, in stops.
+STEPS: dict[str, float] = {"third": 1 / 3, "half": 1 / 2, "full": 1.0, "two": 2.0, "three": 3.0}
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,31 +40,119 @@ class Exposure:
 
 
 @dataclass(frozen=True, slots=True)
-class PlannedRung:
-    """One rung of a plan: printed settings, the exact time the arithmetic asked for, and what to mind.
+class Filter:
+    """A neutral-density filter: what is engraved, its true strength, both in stops, and its tint in words."""
 
-    ``rounding_stops``: the mark's exact time against the time asked for. ``short_by_stops``: how far the
-    body's fastest or slowest shutter misses it; 0 when it can be shot. ``warnings``: sentences.
+    name: str
+    nominal_stops: float
+    true_stops: float
+    tint: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """Everything that is set for a rung.
+
+    ``lamp_stops``: lamp level against the metered one. ``filters``: on the lens. ``value``: what a setting
+    ladder varies (raw mode, noise-reduction level, bit depth), or the raw mode of a crossed ladder.
     """
 
-    settings: Exposure
+    exposure: Exposure
+    lenr: bool = False
+    lamp_stops: float = 0.0
+    filters: tuple[Filter, ...] = ()
+    value: str = ""
+
+    @property
+    def nd_stops(self) -> float:
+        """Light the filters take, by their true strength."""
+        return sum(f.true_stops for f in self.filters)
+
+    @property
+    def level_stops(self) -> float:
+        """Brightness asked for, lamp and filters included, over the zero of Exposure.level_stops."""
+        return self.exposure.level_stops + self.lamp_stops - self.nd_stops
+
+
+@dataclass(frozen=True, slots=True)
+class LadderSpec:
+    """A ladder as asked for.
+
+    ``metered``: the correct exposure. ``step``: a key of STEPS. ``picked``: a hand-picked list instead, in
+    printed ISO, stops or seconds as the kind has it. ``under``, ``over``: stops of an exposure ladder.
+    ``shortest_s``, ``longest_s``: ends of a time ladder. ``values``: of a setting ladder. ``crossed``: raw
+    modes in which every rung is shot. ``repeats``, ``darks``: frames a rung. ``lux``: the meter's reading at
+    the metered exposure, None without a meter.
+    """
+
+    kind: str
+    method: str
+    metered: Exposure
+    step: str = "full"
+    picked: tuple[float, ...] = ()
+    under: float = 5.0
+    over: float = 5.0
+    shortest_s: float = 1.0
+    longest_s: float = 960.0
+    lenr: str = "off"
+    rest_s: float = 0.0
+    shuffled: bool = False
+    values: tuple[str, ...] = ()
+    crossed: tuple[str, ...] = ()
+    repeats: int = 2
+    darks: int = 2
+    closing_repeat: bool = False
+    filters: tuple[Filter, ...] = ()
+    lux: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Caution:
+    """Something to mind on a rung: ``code`` for programs, ``short`` for the cell, ``text`` the sentence."""
+
+    code: str
+    short: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedRung:
+    """One rung of a plan.
+
+    ``key``: its name within the ladder. ``at_stops``: its place on the stop axis, from the metered rung.
+    ``wanted_s``: the exact time the arithmetic asked for; ``rounding_stops``: the mark's exact time against
+    it. ``expected_stops``: brightness against the metered exposure. ``short_by_stops``: how far the body's
+    fastest (positive) or slowest (negative) shutter misses it; 0 when it can be shot.
+    ``target_lux``: the meter reading to reach with the lamp, or None.
+    """
+
+    key: str
+    label: str
+    at_stops: float
+    settings: Settings
     wanted_s: float
     rounding_stops: float
-    extended: bool
+    expected_stops: float
+    extended: bool = False
     short_by_stops: float = 0.0
-    warnings: tuple[str, ...] = ()
+    target_lux: float | None = None
+    warnings: tuple[Caution, ...] = ()
+
+    @property
+    def shootable(self) -> bool:
+        """Whether the body can set it."""
+        return self.short_by_stops == 0
 
 
 @dataclass(frozen=True, slots=True)
 class PlannedLadder:
     """A run of rungs with everything else held still. ``advice``: sentences for the ladder as a whole."""
 
-    kind: str
-    method: str
+    spec: LadderSpec
     rungs: tuple[PlannedRung, ...]
-    advice: tuple[str, ...] = ()
+    advice: tuple[str, ...] = field(default=())
 
     @property
     def shootable(self) -> bool:
         """Whether the body can set every rung."""
-        return all(rung.short_by_stops == 0 for rung in self.rungs)
+        return all(rung.shootable for rung in self.rungs)

@@ -52,6 +52,10 @@ class BodyModel:
     hot_pixel_share: float
     hot_pixel_scale_e_per_s: float
     xyz_to_camera: tuple[tuple[float, float, float], ...]
+    # What the tester reads in the handbook: exposure minutes and frames a battery lasts, LENR from (s).
+    battery_minutes: float = 150.0
+    battery_frames: int = 600
+    lenr_from_s: float = 1.0
 
     @property
     def white_dn(self) -> int:

@@ -16,7 +16,7 @@ from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
 
-from yellowjacket.bench.models import Frame, Job, Record, Rung, Shot, Sitting, Use
+from yellowjacket.bench.models import Frame, Job, Ladder, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.services.judging import current_grades
 
 _PERSON_KEY = "person"
@@ -46,10 +46,13 @@ class SittingPage:
     def __init__(self, request: HttpRequest, sitting_id: int, step: str) -> None:
         self.request, self.step = request, step
         self.sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=sitting_id)
-        self.ladders = list(self.sitting.ladders.select_related("body", "sitting__profile"))
+        self.ladders = list(self.sitting.ladders.select_related("body", "sitting__profile", "sitting__lens_used"))
         if not self.ladders:
             raise Http404
-        self.ladder = self._chosen(self.ladders, "ladder")
+        # Limits along ISO belong to ISO ladders only.
+        iso_only = [ladder for ladder in self.ladders if ladder.kind == Ladder.Kind.ISO]
+        self._tabbed = (iso_only or self.ladders) if step == "record" else self.ladders
+        self.ladder = self._chosen(self._tabbed, "ladder")
         self.rungs: Sequence[Rung] = list(self.ladder.rungs.all())
         self.uses: Sequence[Use] = list(self.sitting.uses.all())
         self.use = self._chosen(self.uses, "use")
@@ -61,9 +64,10 @@ class SittingPage:
 
     @cached_property
     def rung(self) -> Rung:
-        """The current rung: by its ISO in the URL, else the metered one."""
-        wanted = self.request.GET.get("iso") or self.request.POST.get("iso") or str(self.ladder.metered_iso)
-        return next((rung for rung in self.rungs if str(rung.iso) == wanted), self.rungs[0])
+        """The current rung: by its key in the URL, else the metered one."""
+        wanted = self.request.GET.get("rung") or self.request.POST.get("rung")
+        named = next((rung for rung in self.rungs if rung.key == wanted), None)
+        return named or min(self.rungs, key=lambda rung: (abs(rung.at_stops), rung.position))
 
     @property
     def person(self) -> str:
@@ -105,11 +109,19 @@ class SittingPage:
     def url(self, step: str, **changes: object) -> str:
         """Address of a step with the state carried along."""
         state: dict[str, object] = {
-            key: value for key, value in self.request.GET.items() if key in ("ladder", "iso", "use", "spot", "size")
+            key: value for key, value in self.request.GET.items() if key in ("ladder", "rung", "use", "spot", "size")
         }
         state.update(changes)
         query = urlencode(state)
         return reverse(f"{step}:page", args=[self.sitting.pk]) + (f"?{query}" if query else "")
+
+    @property
+    def ladder_tabs(self) -> list[dict[str, object]]:
+        """The ladders of the sitting with their addresses on this step; the spot stays, the rung may not exist."""
+        return [
+            {"ladder": ladder, "url": self.url(self.step, ladder=ladder.pk, rung=self.rung.key)}
+            for ladder in self._tabbed
+        ]
 
     # The five grades as the foot of the Look page offers them.
     grade_words = ((1, "A clean"), (2, "B"), (3, "C"), (4, "D"), (5, "E lost"))

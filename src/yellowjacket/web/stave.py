@@ -25,8 +25,15 @@ class Column:
 
     @property
     def label(self) -> str:
-        """The ISO mark."""
-        return str(self.rung.iso)
+        """What the ladder varies: the ISO mark, the stops, the time, the setting."""
+        return self.rung.label.removeprefix("ISO ").removesuffix(" LENR")
+
+    @property
+    def sub(self) -> str:
+        """What is set beside it."""
+        if self.label == self.rung.shutter_label:
+            return "LENR" if self.rung.lenr else "no LENR"
+        return self.rung.shutter_label
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +71,13 @@ class Stave:
     ladder: Ladder
     columns: Sequence[Column]
     lines: Sequence[Line] = field(default_factory=list)
+
+    @property
+    def held(self) -> str:
+        """What every rung has in common, in a few words."""
+        same = {column.rung.iso for column in self.columns}
+        iso = f"ISO {same.pop()}, " if len(same) == 1 and self.ladder.kind != Ladder.Kind.ISO else ""
+        return f"{iso}f/{self.ladder.f_number:g}, {self.ladder.get_method_display()}"
 
     @property
     def column_px(self) -> int:

@@ -4,10 +4,11 @@ from yellowjacket.bench.models.findings import Patch, Reading
 from yellowjacket.bench.models.frames import Frame, Problem
 from yellowjacket.bench.models.jobs import Job
 from yellowjacket.bench.models.judgement import Decision, Grade, Record
-from yellowjacket.bench.models.register import Body, ToleranceProfile
+from yellowjacket.bench.models.preparation import CheckItem, PlanTemplate, SittingEvent
+from yellowjacket.bench.models.register import Body, Firmware, Lens, ToleranceProfile
 from yellowjacket.bench.models.sittings import Ladder, Rung, Shot, Sitting, Use
 
 __all__ = [
-    "Body", "Decision", "Frame", "Grade", "Job", "Ladder", "Patch", "Problem", "Reading", "Record", "Rung", "Shot",
-    "Sitting", "ToleranceProfile", "Use",
+    "Body", "CheckItem", "Decision", "Firmware", "Frame", "Grade", "Job", "Ladder", "Lens", "Patch", "PlanTemplate",
+    "Problem", "Reading", "Record", "Rung", "Shot", "Sitting", "SittingEvent", "ToleranceProfile", "Use",
 ]  # fmt: skip

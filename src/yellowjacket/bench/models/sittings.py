@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from django.db import models
 
-from yellowjacket.bench.models.register import Body, ToleranceProfile
+from yellowjacket.bench.models.register import Body, Lens, ToleranceProfile
 from yellowjacket.core import stops
-from yellowjacket.core.ladder import Exposure
+from yellowjacket.core.cautions import Surroundings
+from yellowjacket.core.ladder import Exposure, Filter, PlannedLadder, Settings
+from yellowjacket.core.plan_files import spec_from
+from yellowjacket.core.planning import plan_ladder
 
 
 class Sitting(models.Model):
@@ -17,7 +20,20 @@ class Sitting(models.Model):
     question = models.CharField("asked", max_length=200)
     expectation = models.CharField("expected", max_length=200)
     held_on = models.DateField()
+
+    class HeldEqual(models.TextChoices):
+        SETTINGS = "settings", "same settings"
+        LIGHT = "light", "same light on the sensor"
+        BRIGHTNESS = "brightness", "same brightness in the picture"
+
     lens = models.CharField(max_length=120, blank=True)
+    held_equal = models.CharField(max_length=12, choices=HeldEqual.choices, default=HeldEqual.SETTINGS)
+    # 0 is light that does not flicker.
+    mains_hz = models.PositiveSmallIntegerField(default=0)
+    modulation = models.FloatField(default=0.3)
+    tripod = models.BooleanField(default=True)
+    starts_at = models.TimeField(null=True, blank=True)
+    lens_used = models.ForeignKey(Lens, on_delete=models.SET_NULL, null=True, blank=True, related_name="sittings")
     light = models.CharField(max_length=120, blank=True)
     temperature_c = models.FloatField("room °C", null=True, blank=True)
     profile = models.ForeignKey(ToleranceProfile, on_delete=models.PROTECT, related_name="sittings")
@@ -28,6 +44,16 @@ class Sitting(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def surroundings(self) -> Surroundings:
+        """Light and lens, as cautions need them."""
+        lens = self.lens_used
+        if lens is None:
+            return Surroundings(self.mains_hz, self.modulation, self.tripod)
+        return Surroundings(
+            self.mains_hz, self.modulation, self.tripod, lens.focal_length_mm, lens.widest_f, lens.narrowest_f
+        )
 
 
 class Use(models.Model):
@@ -56,14 +82,28 @@ class Ladder(models.Model):
 
     class Kind(models.TextChoices):
         ISO = "iso", "ISO"
+        EXPOSURE = "exposure", "Exposure"
+        TIME = "time", "Time"
+        SETTING = "setting", "Setting"
 
     class Method(models.TextChoices):
         SHUTTER = "shutter", "by shutter"
+        LAMP = "lamp", "by lamp"
+        ND = "nd", "by filter"
+        FIXED = "fixed", "held fixed"
+        CAPPED = "capped", "lens capped"
+        SCENE = "scene", "on the scene"
+        RAW_MODE = "raw_mode", "raw mode"
+        NOISE_REDUCTION = "noise_reduction", "noise reduction"
+        BIT_DEPTH = "bit_depth", "bit depth"
 
     sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="ladders")
     body = models.ForeignKey(Body, on_delete=models.PROTECT, related_name="ladders")
-    kind = models.CharField(max_length=12, choices=Kind.choices, default=Kind.ISO)
-    method = models.CharField(max_length=12, choices=Method.choices, default=Method.SHUTTER)
+    position = models.PositiveSmallIntegerField(default=0)
+    # The ladder as asked for, see core.plan_files; rungs and shots are worked out from it.
+    spec = models.JSONField(default=dict)
+    kind = models.CharField(max_length=16, choices=Kind.choices, default=Kind.ISO)
+    method = models.CharField(max_length=16, choices=Method.choices, default=Method.SHUTTER)
     metered_iso = models.PositiveIntegerField()
     metered_exposure_s = models.FloatField()
     f_number = models.FloatField()
@@ -72,10 +112,15 @@ class Ladder(models.Model):
     spot_y = models.PositiveIntegerField(null=True, blank=True)
 
     class Meta:
-        ordering = ["id"]
+        ordering = ["position", "id"]
 
     def __str__(self) -> str:
         return f"{self.get_kind_display()} · {self.body.model}"
+
+    @property
+    def planned(self) -> PlannedLadder:
+        """The plan worked out anew from what was asked for, with the cautions of the sitting's light and lens."""
+        return plan_ladder(spec_from(self.spec), self.body.limits, self.sitting.surroundings)
 
 
 class Rung(models.Model):
@@ -85,28 +130,45 @@ class Rung(models.Model):
     position = models.PositiveSmallIntegerField()
     iso = models.PositiveIntegerField()
     exposure_s = models.FloatField()
+    # Its name within the ladder, as the URL and the sheet have it.
+    key = models.CharField(max_length=40)
+    label = models.CharField(max_length=60)
+    at_stops = models.FloatField(default=0.0)
+    expected_stops = models.FloatField(default=0.0)
+    lenr = models.BooleanField(default=False)
+    lamp_stops = models.FloatField(default=0.0)
+    # [{"name", "nominal_stops", "true_stops", "tint"}]
+    filters = models.JSONField(default=list)
+    value = models.CharField(max_length=40, blank=True)
+    target_lux = models.FloatField(null=True)
     rounding_stops = models.FloatField(default=0.0)
     extended = models.BooleanField(default=False)
     short_by_stops = models.FloatField(default=0.0)
+    # [{"code", "short", "text"}]
     warnings = models.JSONField(default=list)
     # Digest of what the readings were made from; the same inputs are never measured twice.
     measured_inputs = models.CharField(max_length=64, blank=True)
 
     class Meta:
         ordering = ["position"]
-        constraints = [models.UniqueConstraint(fields=["ladder", "position"], name="rung_once_per_ladder")]
+        constraints = [
+            models.UniqueConstraint(fields=["ladder", "position"], name="rung_once_per_ladder"),
+            models.UniqueConstraint(fields=["ladder", "key"], name="rung_key_once_per_ladder"),
+        ]
 
     def __str__(self) -> str:
-        return f"ISO {self.iso}"
+        return self.label
 
     @property
     def shutter_label(self) -> str:
         """ "1/60 s"."""
         return stops.shutter_label(self.exposure_s)
 
-    def exposure(self, f_number: float) -> Exposure:
+    def settings(self, f_number: float) -> Settings:
         """Settings as the core knows them."""
-        return Exposure(self.iso, self.exposure_s, f_number)
+        filters = tuple(Filter(**one) for one in self.filters)
+        exposure = Exposure(self.iso, self.exposure_s, f_number)
+        return Settings(exposure, self.lenr, self.lamp_stops, filters, self.value)
 
 
 class Shot(models.Model):
@@ -119,9 +181,15 @@ class Shot(models.Model):
     rung = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="shots")
     kind = models.CharField(max_length=8, choices=Kind.choices)
     repeat = models.PositiveSmallIntegerField()
+    # Place in the shot list of the sitting.
+    order = models.PositiveIntegerField(default=0)
+    closing = models.BooleanField(default=False)
+    # Said to be taken, before its frame is in; or left out, with the reason.
+    taken_at = models.DateTimeField(null=True, blank=True)
+    skipped = models.CharField(max_length=120, blank=True)
 
     class Meta:
-        ordering = ["-kind", "rung__position", "repeat"]
+        ordering = ["order", "id"]
         constraints = [models.UniqueConstraint(fields=["rung", "kind", "repeat"], name="shot_once_per_rung")]
 
     def __str__(self) -> str:

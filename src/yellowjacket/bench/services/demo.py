@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import date
 
 from django.db.models import Exists, OuterRef
 
 from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Shot, Sitting, ToleranceProfile
 from yellowjacket.bench.services import jobs, judging, measuring, recording, shooting
-from yellowjacket.bench.services.sittings import IsoLadderSpec, UseSpec, create_sitting
-from yellowjacket.core.ladder import Exposure
+from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
+from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))
 _METERED = Exposure(100, 1 / 8, 8.0)
+_MORE_LADDERS = (
+    LadderSpec("exposure", "shutter", _METERED),
+    LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), longest_s=240.0, lenr="pairs", rest_s=20.0),
+)
 _DRAWER_12 = "Drawer 12"
 _DRAWER_7 = "Drawer 7, second lamp"
 _JUDGE = "Wren Halloway"
@@ -35,7 +39,10 @@ def make_demo(report: Callable[[str], None]) -> None:
         first = _plan(
             _DRAWER_12, date(2026, 3, 14), "How high may ISO go for specimen plates?", "ISO 3200 for the large print."
         )
-        _plan(_DRAWER_7, date(2026, 3, 21), "Does the second lamp change the limits?", "No, the light is only colder.")
+        _plan(
+            _DRAWER_7, date(2026, 3, 21), "Does the second lamp change the limits, and how far can I go wrong?",
+            "The limits stand; three stops under can be pushed.", _MORE_LADDERS,
+        )  # fmt: skip
     ladder = first.ladders.get()
     if _shots_due(ladder):
         report("Demo: the simulated camera shoots 48 frames ...")
@@ -59,14 +66,16 @@ def make_demo(report: Callable[[str], None]) -> None:
     report("Demo: ready.")
 
 
-def _plan(name: str, held_on: date, question: str, expectation: str) -> Sitting:
+def _plan(name: str, held_on: date, question: str, expectation: str, more: Sequence[LadderSpec] = ()) -> Sitting:
     profile, _ = ToleranceProfile.objects.get_or_create(name="Survey default")
     sitting = Sitting(
         name=name, scene="specimen drawer", question=question, expectation=expectation, held_on=held_on,
         lens="90 mm macro, f/8", light="lamp room, two panels", temperature_c=20.0, profile=profile,
     )  # fmt: skip
     body = shooting.register_simulated(HEATH)
-    create_sitting(sitting, USES, IsoLadderSpec(body, _METERED))
+    create_sitting(
+        sitting, USES, [LadderRequest(body, spec) for spec in (LadderSpec("iso", "shutter", _METERED), *more)]
+    )
     sitting.ladders.update(spot_x=_EYE_SPOT[0], spot_y=_EYE_SPOT[1])
     return sitting
 

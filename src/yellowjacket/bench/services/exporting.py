@@ -25,7 +25,7 @@ def readings_csv(sitting: Sitting) -> Iterator[str]:
     writer.writerow(CSV_COLUMNS)
     rows = Reading.objects.filter(rung__ladder__sitting=sitting).select_related("rung__ladder__body", "patch")
     for n, reading in enumerate(rows.iterator(chunk_size=_CHUNK_ROWS)):
-        writer.writerow(_safe(value) for value in _reading_row(sitting, reading))
+        writer.writerow(safe_text(value) for value in _reading_row(sitting, reading))
         if n % _CHUNK_ROWS == _CHUNK_ROWS - 1:
             yield buffer.getvalue()
             buffer.seek(0)
@@ -33,7 +33,7 @@ def readings_csv(sitting: Sitting) -> Iterator[str]:
     yield buffer.getvalue()
 
 
-def _safe(value: object) -> object:
+def safe_text(value: object) -> object:
     """Text that a spreadsheet would run as a formula gets an apostrophe in front."""
     return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" and value else value
 

@@ -92,7 +92,7 @@ def _ladder_facts(ladder: Ladder) -> LadderFacts:
 
 
 def _slots(ladder: Ladder) -> Sequence[Slot]:
-    shots = Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("rung__position", "repeat")
+    shots = Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("order")
     taken = set(Frame.objects.filter(shot__rung__ladder=ladder).values_list("shot_id", flat=True))
     return [
         Slot(s.pk, s.rung.iso, s.rung.exposure_s, ladder.f_number, s.kind == Shot.Kind.DARK, s.pk in taken)

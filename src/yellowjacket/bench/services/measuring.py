@@ -87,9 +87,14 @@ def _pair_for_proposals(ladder: Ladder) -> tuple[Rung, str, str]:
 
 
 def reference_rung(ladder: Ladder, rungs: Sequence[Rung]) -> Rung:
-    """The rung the others are held against: native base ISO, the cleanest that is not extended."""
-    native = [rung for rung in rungs if rung.iso >= ladder.body.native_lowest_iso]
-    return (native or list(rungs))[0]
+    """The rung the others are held against.
+
+    On an ISO ladder native base ISO, the cleanest that is not extended; else the metered exposure.
+    """
+    if ladder.kind == Ladder.Kind.ISO:
+        native = [rung for rung in rungs if rung.iso >= ladder.body.native_lowest_iso]
+        return min(native or rungs, key=lambda rung: rung.iso)
+    return min(rungs, key=lambda rung: (abs(rung.at_stops), rung.position))
 
 
 @transaction.atomic
@@ -209,4 +214,4 @@ def _signals(ladder: Ladder, rungs: Sequence[Rung]) -> list[RungSignals]:
     rows = Reading.objects.filter(rung__in=rungs, patch__role=Patch.Role.GREY, quantity="signal_dn")
     for reading in rows:
         grey[reading.rung_id][reading.channel] = reading.result
-    return [RungSignals(rung.pk, grey[rung.pk], rung.exposure(ladder.f_number).level_stops) for rung in rungs]
+    return [RungSignals(rung.pk, grey[rung.pk], rung.settings(ladder.f_number).level_stops) for rung in rungs]

@@ -34,6 +34,9 @@ def register_simulated(body: BodyModel) -> Body:
             "highest_iso": body.highest_iso, "native_lowest_iso": body.native_lowest_iso,
             "native_highest_iso": body.native_highest_iso, "fastest_shutter_s": body.fastest_shutter_s,
             "slowest_shutter_s": body.slowest_shutter_s, "simulated_as": body.key,
+            "sensor_width_mm": body.sensor_width_mm, "sensor_height_mm": body.sensor_height_mm,
+            "frame_mb": 2e-6 * body.width_px * body.height_px, "battery_minutes": body.battery_minutes,
+            "battery_frames": body.battery_frames, "lenr_from_s": body.lenr_from_s, "iso_step": "third",
         },
     )  # fmt: skip
     return record
@@ -50,7 +53,7 @@ def start_shooting(ladder: Ladder) -> Job:
 
 def _due(ladder: Ladder) -> list[Shot]:
     shots = Shot.objects.filter(rung__ladder=ladder, frame__isnull=True, rung__short_by_stops=0)
-    return list(shots.select_related("rung").order_by("-kind", "rung__position", "repeat"))
+    return list(shots.filter(skipped="").select_related("rung").order_by("order"))
 
 
 def shoot_remaining(job: Job, progress: jobs.Progress) -> str:
@@ -76,9 +79,7 @@ def _orders(ladder: Ladder) -> dict[Release, Shot]:
     """Releases for every due shot, in the order of the list, on the simulated clock."""
     folder = settings.HOME / "card" / f"sitting-{ladder.sitting_id}-ladder-{ladder.pk}"
     folder.mkdir(parents=True, exist_ok=True)
-    every = (
-        Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("-kind", "rung__position", "repeat")
-    )
+    every = Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("order")
     due = {shot.pk for shot in _due(ladder)}
     seed = zlib.crc32(f"{ladder.body.serial}|{ladder.sitting.name}".encode())
     moment = datetime.combine(ladder.sitting.held_on, _BEGIN)
@@ -91,5 +92,9 @@ def _orders(ladder: Ladder) -> dict[Release, Shot]:
             shot.rung.iso, shot.rung.exposure_s, ladder.f_number, capped=shot.kind == Shot.Kind.DARK
         )
         path = folder / f"YJ{number:05d}.DNG"
-        orders[Release(ladder.body.simulated_as, exposure, str(path), number, moment, seed)] = shot
+        light = shot.rung.settings(ladder.f_number)
+        order = Release(
+            ladder.body.simulated_as, exposure, str(path), number, moment, seed, light.lamp_stops - light.nd_stops
+        )
+        orders[order] = shot
     return orders

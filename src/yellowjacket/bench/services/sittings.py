@@ -1,15 +1,20 @@
-"""Making a sitting: the plan becomes rungs and shots."""
+"""Making and changing a sitting: plans become rungs and shots in the order they will be shot."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
 from django.db import transaction
 
-from yellowjacket.bench.models import Body, Ladder, Rung, Shot, Sitting, Use
-from yellowjacket.core.ladder import Exposure, PlannedLadder
-from yellowjacket.core.planning import iso_ladder_by_shutter
+from yellowjacket.bench.models import Body, CheckItem, Frame, Ladder, Rung, Shot, Sitting, Use
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core.checklist import items_for
+from yellowjacket.core.ladder import LadderSpec, PlannedLadder
+from yellowjacket.core.plan_files import spec_as_dict, spec_from
+from yellowjacket.core.planning import plan_ladder
+from yellowjacket.core.schedule import Schedule, schedule
+from yellowjacket.core.sequence import shots_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,48 +26,122 @@ class UseSpec:
 
 
 @dataclass(frozen=True, slots=True)
-class IsoLadderSpec:
-    """An ISO ladder as asked for."""
+class LadderRequest:
+    """A ladder as asked for, and the body that shall shoot it."""
 
     body: Body
-    metered: Exposure
-    step: str = "full"
-    repeats: int = 2
-    dark_repeats: int = 2
-
-    def plan(self) -> PlannedLadder:
-        """The computed ladder. Raises ValueError with a sentence when it makes no sense."""
-        return iso_ladder_by_shutter(self.body.limits, self.metered, self.step)
+    spec: LadderSpec
 
 
 @transaction.atomic
-def create_sitting(sitting: Sitting, uses: Sequence[UseSpec], ladder: IsoLadderSpec) -> Sitting:
-    """Store a sitting with its uses, the planned ladder and every shot. All or nothing."""
-    plan = ladder.plan()
+def create_sitting(sitting: Sitting, uses: Sequence[UseSpec], ladders: Sequence[LadderRequest]) -> Sitting:
+    """Store a sitting with its uses, planned ladders, every shot and the check list. All or nothing.
+
+    Raises PlanError for a ladder that cannot be.
+    """
     sitting.save()
     Use.objects.bulk_create(
         Use(sitting=sitting, position=n, name=use.name, output_pixels=use.output_pixels) for n, use in enumerate(uses)
     )
-    record = Ladder.objects.create(
-        sitting=sitting,
-        body=ladder.body,
-        metered_iso=round(ladder.metered.iso),
-        metered_exposure_s=ladder.metered.exposure_s,
-        f_number=ladder.metered.f_number,
+    for position, request in enumerate(ladders):
+        _store(Ladder(sitting=sitting, position=position), request)
+    _number_shots(sitting)
+    renew_checklist(sitting)
+    return sitting
+
+
+@transaction.atomic
+def add_ladder(sitting: Sitting, request: LadderRequest) -> Ladder:
+    """Plan one more ladder at the end of the sitting. Raises PlanError."""
+    last = sitting.ladders.last()
+    ladder = _store(Ladder(sitting=sitting, position=last.position + 1 if last else 0), request)
+    _number_shots(sitting)
+    renew_checklist(sitting)
+    return ladder
+
+
+@transaction.atomic
+def change_ladder(ladder: Ladder, request: LadderRequest) -> Ladder:
+    """Plan a ladder anew. Refuses once frames are in; raises PlanError."""
+    _must_be_unshot(ladder)
+    ladder.rungs.all().delete()
+    _store(ladder, request)
+    _number_shots(ladder.sitting)
+    renew_checklist(ladder.sitting)
+    return ladder
+
+
+@transaction.atomic
+def remove_ladder(ladder: Ladder) -> None:
+    """Take a ladder out of the plan. Refuses once frames are in, and the last one."""
+    _must_be_unshot(ladder)
+    sitting = ladder.sitting
+    if sitting.ladders.count() == 1:
+        raise Refusal("A sitting needs a ladder: change this one, or add another first.")
+    ladder.delete()
+    _number_shots(sitting)
+    renew_checklist(sitting)
+
+
+def _must_be_unshot(ladder: Ladder) -> None:
+    if Frame.objects.filter(shot__rung__ladder=ladder).exists():
+        raise Refusal(f"{ladder} has frames already and stays as it is. Add another ladder instead.")
+
+
+def _store(ladder: Ladder, request: LadderRequest) -> Ladder:
+    plan = plan_ladder(request.spec, request.body.limits, ladder.sitting.surroundings)
+    spec = request.spec
+    ladder.body, ladder.kind, ladder.method = request.body, spec.kind, spec.method
+    ladder.metered_iso, ladder.metered_exposure_s = round(spec.metered.iso), spec.metered.exposure_s
+    ladder.f_number, ladder.spec = spec.metered.f_number, spec_as_dict(spec)
+    ladder.save()
+    rungs = Rung.objects.bulk_create(unsaved_rungs(ladder, plan))
+    Shot.objects.bulk_create(
+        Shot(rung=rungs[shot.rung_index], kind=shot.kind, repeat=shot.repeat, closing=shot.closing)
+        for shot in shots_of(plan)
     )
-    rungs = Rung.objects.bulk_create(
+    return ladder
+
+
+def unsaved_rungs(ladder: Ladder, plan: PlannedLadder) -> list[Rung]:
+    """The rungs of a plan as records that are not stored yet."""
+    return [
         Rung(
-            ladder=record, position=n, iso=round(rung.settings.iso), exposure_s=rung.settings.exposure_s,
-            rounding_stops=rung.rounding_stops, extended=rung.extended, short_by_stops=rung.short_by_stops,
-            warnings=list(rung.warnings),
+            ladder=ladder, position=n, key=rung.key, label=rung.label, at_stops=rung.at_stops,
+            iso=round(rung.settings.exposure.iso), exposure_s=rung.settings.exposure.exposure_s,
+            expected_stops=rung.expected_stops, lenr=rung.settings.lenr, lamp_stops=rung.settings.lamp_stops,
+            filters=[asdict(one) for one in rung.settings.filters], value=rung.settings.value,
+            target_lux=rung.target_lux, rounding_stops=rung.rounding_stops, extended=rung.extended,
+            short_by_stops=rung.short_by_stops, warnings=[asdict(one) for one in rung.warnings],
         )
         for n, rung in enumerate(plan.rungs)
-    )  # fmt: skip
-    Shot.objects.bulk_create(
-        Shot(rung=rung, kind=kind, repeat=repeat)
-        for kind, count in ((Shot.Kind.LIGHT, ladder.repeats), (Shot.Kind.DARK, ladder.dark_repeats))
-        for rung in rungs
-        if rung.short_by_stops == 0
-        for repeat in range(1, count + 1)
-    )
-    return sitting
+    ]  # fmt: skip
+
+
+def _number_shots(sitting: Sitting) -> None:
+    """Shots of all ladders in one list: ladder by ladder, each in its own shooting order."""
+    shots = list(Shot.objects.filter(rung__ladder__sitting=sitting).order_by("rung__ladder__position", "id"))
+    for n, shot in enumerate(shots):
+        shot.order = n
+    Shot.objects.bulk_update(shots, ["order"], batch_size=500)
+
+
+def sitting_schedule(sitting: Sitting) -> Schedule:
+    """The time line of everything planned, in order."""
+    ladders = sitting.ladders.select_related("body", "sitting__lens_used")
+    return schedule([(ladder.planned, ladder.body.supply) for ladder in ladders])
+
+
+@transaction.atomic
+def renew_checklist(sitting: Sitting) -> None:
+    """Items that fit the plan as it stands; ticks and own items stay."""
+    wanted = items_for([spec_from(spec) for spec in sitting.ladders.values_list("spec", flat=True)], sitting.light)
+    present = {item.text: item for item in sitting.check_items.all()}
+    for position, item in enumerate(wanted):
+        found = present.pop(item.text, None)
+        if found is None:
+            CheckItem.objects.create(sitting=sitting, position=position, text=item.text, caution=item.caution)
+        elif found.position != position:
+            found.position = position
+            found.save(update_fields=["position"])
+    CheckItem.objects.filter(pk__in=[item.pk for item in present.values() if not item.own]).delete()

@@ -8,9 +8,10 @@ from django import forms
 from django.utils import timezone
 
 from yellowjacket.bench.models import Body, Sitting, ToleranceProfile
-from yellowjacket.bench.services.sittings import IsoLadderSpec, UseSpec
+from yellowjacket.bench.services.sittings import LadderRequest, UseSpec
 from yellowjacket.core import stops
-from yellowjacket.core.ladder import Exposure
+from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
+from yellowjacket.core.planning import PlanError, plan_ladder
 from yellowjacket.web.desk.forms import ShutterField
 
 _MAX_USES = 4
@@ -18,6 +19,11 @@ _MAX_USES = 4
 _USES = (("Pixel level", None), ("Large print", 24), ("Web", 2), ("", None))
 _LARGEST_USE_MP = 2000
 DEFAULT_PROFILE = "Default"
+
+
+def offered_uses() -> list[UseSpec]:
+    """The uses a sitting has when nobody named others."""
+    return [UseSpec(name, round(size * 1e6) if size else None) for name, size in _USES if name]
 
 
 class ApertureField(forms.CharField):
@@ -32,30 +38,130 @@ class ApertureField(forms.CharField):
             raise forms.ValidationError(str(error)) from error
 
 
+class SecondsField(ShutterField):
+    """A time as testers write it: 1 s, 16 min."""
+
+
+class WordsField(forms.CharField):
+    """Words separated by commas. Cleans to a tuple."""
+
+    def clean(self, value: object) -> tuple[str, ...]:
+        """The words, stripped, empty ones left out."""
+        return tuple(word.strip() for word in super().clean(value).split(",") if word.strip())
+
+
+class FiltersField(forms.CharField):
+    """Filters as ``name nominal [true [tint]]``, separated by semicolons. Cleans to a tuple of Filter."""
+
+    def clean(self, value: object) -> tuple[Filter, ...]:
+        """The filters, or a sentence that shows the form."""
+        return tuple(self._one(text) for text in super().clean(value).split(";") if text.strip())
+
+    @staticmethod
+    def _one(text: str) -> Filter:
+        name, *rest = text.replace(",", ".").split()
+        try:
+            nominal = float(rest[0])
+            true = float(rest[1]) if len(rest) > 1 else nominal
+        except (IndexError, ValueError) as error:
+            raise forms.ValidationError(
+                f"{text.strip()!r} is not a filter; write name, stops engraved, true stops, tint: ND8 3 2.8 warm"
+            ) from error
+        if not (0 < nominal <= 30 and 0 < true <= 30):
+            raise forms.ValidationError(f"{name}: a filter takes more than 0 and at most 30 stops.")
+        return Filter(name, nominal, true, " ".join(rest[2:]))
+
+
+_LADDERS = (
+    ("ISO", (("iso:shutter", "ISO, held by shutter"), ("iso:lamp", "ISO, held by lamp"), ("iso:nd", "ISO, held by filter"),
+             ("iso:fixed", "ISO, everything held"))),
+    ("Exposure", (("exposure:shutter", "Exposure, by shutter"),)),
+    ("Time", (("time:capped", "Time, lens capped"), ("time:scene", "Time, on the scene"))),
+    ("Setting", (("setting:raw_mode", "Setting: raw mode"), ("setting:noise_reduction", "Setting: noise reduction"),
+                 ("setting:bit_depth", "Setting: bit depth"))),
+)  # fmt: skip
+# Which form field a refusal of the planner belongs to, where the names differ.
+_FIELD_OF = {"metered": "metered_shutter", "longest_s": "longest", "shortest_s": "shortest", "method": "ladder"}
+
+
 class LadderForm(forms.Form):
-    """The part that the stave is computed from."""
+    """The part that the stave is computed from: a ladder of any kind."""
 
     body = forms.ModelChoiceField(Body.objects.all(), empty_label=None)
+    ladder = forms.ChoiceField(choices=_LADDERS)
     metered_iso = forms.IntegerField(label="Metered at ISO", initial=100, min_value=1)
     metered_shutter = ShutterField(label="Shutter", initial="1/8")
     aperture = ApertureField(label="Aperture", initial="f/8", max_length=10)
-    step = forms.ChoiceField(choices=[("full", "full stops"), ("third", "thirds")])
-    repeats = forms.IntegerField(label="Frames a rung", initial=2, min_value=1, max_value=20)
-    dark_repeats = forms.IntegerField(label="Darks a rung", initial=2, min_value=0, max_value=20)
+    step = forms.ChoiceField(
+        choices=[("full", "full stops"), ("third", "thirds"), ("half", "halves"), ("two", "two stops"), ("three", "three stops")]
+    )  # fmt: skip
+    picked = WordsField(label="Or these only", required=False, max_length=300)
+    repeats = forms.IntegerField(label="Frames a rung", initial=2)
+    darks = forms.IntegerField(label="Darks a rung", initial=2)
+    under = forms.FloatField(label="Stops under", initial=5)
+    over = forms.FloatField(label="Stops over", initial=5)
+    shortest = SecondsField(label="Shortest", initial="1 s")
+    longest = SecondsField(label="Longest", initial="4 min")
+    lenr = forms.ChoiceField(label="LENR", choices=[("off", "off"), ("on", "on"), ("pairs", "off, then on")])
+    rest_s = forms.FloatField(label="Rest, s", initial=0)
+    shuffled = forms.BooleanField(label="Shuffled", required=False)
+    values = WordsField(label="Values", required=False, initial="off, low, high", max_length=300)
+    crossed = WordsField(label="In every raw mode", required=False, max_length=200)
+    filters = FiltersField(label="Filters", required=False, max_length=400)
+    lux = forms.FloatField(label="Lux metered", required=False, min_value=0.001)
+    closing_repeat = forms.BooleanField(label="First rung again at the end", required=False)
 
-    def clean_metered_iso(self) -> int:
-        """Only marks that the dial has."""
-        iso: int = self.cleaned_data["metered_iso"]
-        if stops.mark_from_nominal(stops.ISO_MARKS, iso) is None:
-            nearest = stops.iso_mark(float(iso)).label
-            raise forms.ValidationError(f"ISO {iso} is not on the dial; the nearest mark is {nearest}.")
-        return iso
+    def clean(self) -> dict[str, Any]:
+        """A plan that cannot be is refused at its field."""
+        data = super().clean() or self.cleaned_data
+        if self.errors:
+            return data
+        try:
+            plan_ladder(self.request().spec, data["body"].limits)
+        except PlanError as error:
+            name = _FIELD_OF.get(error.field, error.field)
+            self.add_error(name if name in self.fields else None, error.reason)
+        return data
 
-    def spec(self) -> IsoLadderSpec:
+    def clean_picked(self) -> tuple[float, ...]:
+        """ISO marks, stops or times, as the kind of ladder has it."""
+        words: tuple[str, ...] = self.cleaned_data["picked"]
+        timed = self.cleaned_data.get("ladder", "").startswith("time")
+        try:
+            return tuple(
+                stops.parse_shutter(word) if timed else float(word.replace("−", "-").removeprefix("+"))
+                for word in words
+            )
+        except ValueError as error:
+            raise forms.ValidationError(f"{error}") from error
+
+    def request(self) -> LadderRequest:
         """The ladder as services need it; call on a valid form."""
         data = self.cleaned_data
+        kind, method = data["ladder"].split(":")
         metered = Exposure(data["metered_iso"], data["metered_shutter"], data["aperture"])
-        return IsoLadderSpec(data["body"], metered, data["step"], data["repeats"], data["dark_repeats"])
+        spec = LadderSpec(
+            kind, method, metered, step=data["step"], picked=data["picked"], under=data["under"], over=data["over"],
+            shortest_s=data["shortest"], longest_s=data["longest"], lenr=data["lenr"], rest_s=data["rest_s"],
+            shuffled=data["shuffled"], values=data["values"] if kind == "setting" else (), crossed=data["crossed"],
+            repeats=data["repeats"], darks=data["darks"], closing_repeat=data["closing_repeat"], filters=data["filters"],
+            lux=data["lux"],
+        )  # fmt: skip
+        return LadderRequest(data["body"], spec)
+
+
+def ladder_initial(body: Body, spec: LadderSpec) -> dict[str, object]:
+    """Form values that stand for a ladder as it was asked for."""
+    return {
+        "body": body.pk, "ladder": f"{spec.kind}:{spec.method}", "metered_iso": round(spec.metered.iso),
+        "metered_shutter": stops.shutter_label(spec.metered.exposure_s), "aperture": f"f/{spec.metered.f_number:g}",
+        "step": spec.step, "picked": ", ".join(f"{value:g}" for value in spec.picked), "repeats": spec.repeats,
+        "darks": spec.darks, "under": spec.under, "over": spec.over, "shortest": stops.shutter_label(spec.shortest_s),
+        "longest": stops.shutter_label(spec.longest_s), "lenr": spec.lenr, "rest_s": spec.rest_s,
+        "shuffled": spec.shuffled, "values": ", ".join(spec.values), "crossed": ", ".join(spec.crossed),
+        "filters": "; ".join(f"{f.name} {f.nominal_stops:g} {f.true_stops:g} {f.tint}".strip() for f in spec.filters),
+        "lux": spec.lux, "closing_repeat": spec.closing_repeat,
+    }  # fmt: skip
 
 
 class SittingForm(LadderForm):
@@ -69,6 +175,12 @@ class SittingForm(LadderForm):
     lens = forms.CharField(max_length=120, required=False)
     light = forms.CharField(max_length=120, required=False)
     temperature_c = forms.FloatField(label="Room °C", required=False, min_value=-60, max_value=70)
+    held_equal = forms.ChoiceField(label="Held equal between bodies", choices=Sitting.HeldEqual.choices)
+    mains_hz = forms.TypedChoiceField(
+        label="Lamp", coerce=int,
+        choices=[(0, "does not flicker"), (50, "on mains, 50 Hz"), (60, "on mains, 60 Hz")],
+    )  # fmt: skip
+    starts_at = forms.TimeField(label="Starts at", required=False, widget=forms.TimeInput(attrs={"type": "time"}))
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -114,5 +226,8 @@ class SittingForm(LadderForm):
         """The unsaved sitting; call on a valid form."""
         data = self.cleaned_data
         profile, _ = ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
-        names = ("name", "scene", "question", "expectation", "held_on", "lens", "light", "temperature_c")
+        names = (
+            "name", "scene", "question", "expectation", "held_on", "lens", "light", "temperature_c", "held_equal", "mains_hz",
+            "starts_at",
+        )  # fmt: skip
         return Sitting(profile=profile, **{name: data[name] for name in names})

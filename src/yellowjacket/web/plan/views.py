@@ -1,19 +1,30 @@
-"""Plan: a new sitting, and the stave of what was planned."""
+"""Plan: a new sitting, its ladders, the stave of what was planned and the time line of the whole sitting."""
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from collections.abc import Callable
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from yellowjacket.bench.models import Body, Ladder, Rung
-from yellowjacket.bench.services.sittings import IsoLadderSpec, create_sitting
+from yellowjacket.bench.models import Body, CheckItem, Ladder, Rung, Sitting
+from yellowjacket.bench.services import sittings
+from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.ladder import PlannedLadder
+from yellowjacket.core.plan_files import spec_from
+from yellowjacket.core.planning import PlanError, plan_ladder
+from yellowjacket.core.sequence import menu_visits, shots_of
 from yellowjacket.web.lines import frames_line
-from yellowjacket.web.plan.forms import LadderForm, SittingForm
+from yellowjacket.web.plan.forms import LadderForm, SittingForm, ladder_initial
+from yellowjacket.web.plan.timeline import timeline_of
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Cell, Line, Stave, columns_of, text_line
 from yellowjacket.web.templatetags import values
+
+_MOST_OWN_ITEMS = 30
 
 
 def new_sitting(request: HttpRequest) -> HttpResponse:
@@ -22,18 +33,18 @@ def new_sitting(request: HttpRequest) -> HttpResponse:
         return redirect("desk:body-new")
     form = SittingForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
-        sitting = create_sitting(form.sitting(), form.uses(), form.spec())
-        return redirect("shoot:page", sitting_id=sitting.pk)
-    ladder = LadderForm(request.POST) if request.method == "POST" else _initial_ladder()
+        sitting = sittings.create_sitting(form.sitting(), form.uses(), [form.request()])
+        return redirect("plan:page", sitting_id=sitting.pk)
+    ladder = LadderForm(request.POST) if request.method == "POST" else LadderForm(_initial())
     return render(request, "plan/new.html", {"form": form, "place": "desk", **_preview_context(ladder)})
 
 
-def _initial_ladder() -> LadderForm:
+def _initial() -> dict[str, object]:
     unbound = LadderForm()
     initial = {name: unbound.get_initial_for_field(field, name) for name, field in unbound.fields.items()}
     first = Body.objects.first()
-    initial.update(body=first.pk if first else None, step="full")
-    return LadderForm(initial)
+    initial.update(body=first.pk if first else None, step="full", ladder="iso:shutter", lenr="off")
+    return initial
 
 
 @require_POST
@@ -44,66 +55,192 @@ def preview(request: HttpRequest) -> HttpResponse:
 
 def _preview_context(form: LadderForm) -> dict[str, object]:
     if not form.is_valid():
-        return {"stave": None}
-    spec = form.spec()
-    plan = spec.plan()
-    return {
-        "stave": _planned_stave(spec, plan),
-        "plan": plan,
-        "summary": _summary(spec, plan),
-        "warnings": warnings_by_text(plan),
-    }
+        refusals = [
+            f"{form[name].label}: {error}" if name in form.fields else str(error)
+            for name, errors in form.errors.items()
+            for error in errors
+        ]
+        return {"stave": None, "refusals": refusals}
+    asked = form.request()
+    plan = plan_ladder(asked.spec, asked.body.limits)
+    ladder = Ladder(
+        body=asked.body, f_number=asked.spec.metered.f_number, kind=asked.spec.kind, method=asked.spec.method
+    )
+    rungs = sittings.unsaved_rungs(ladder, plan)
+    stave = Stave(ladder, columns_of(rungs, None), plan_lines(rungs, capped=ladder.method == Ladder.Method.CAPPED))
+    return {"stave": stave, "plan": plan, "summary": _summary(plan), "warnings": warnings_by_text(rungs)}
 
 
-def _planned_stave(spec: IsoLadderSpec, plan: PlannedLadder) -> Stave:
-    """A stave from a plan that is not stored yet."""
-    ladder = Ladder(body=spec.body, f_number=spec.metered.f_number)
-    rungs = [
-        Rung(
-            position=n, iso=round(rung.settings.iso), exposure_s=rung.settings.exposure_s, extended=rung.extended,
-            rounding_stops=rung.rounding_stops, short_by_stops=rung.short_by_stops, warnings=list(rung.warnings),
-        )
-        for n, rung in enumerate(plan.rungs)
-    ]  # fmt: skip
-    return Stave(ladder, columns_of(rungs, None), plan_lines(rungs))
+def plan_lines(rungs: list[Rung], *, capped: bool) -> list[Line]:
+    """The settings lines of a plan, what a mark rounds, and what stands in a rung's way; empty lines are left out.
 
+    ``capped``: no light reaches the sensor, so no brightness is expected.
+    """
 
-def plan_lines(rungs: list[Rung]) -> list[Line]:
-    """What a plan says of each rung: the mark's rounding, and what stands in its way."""
-
-    def rounding(rung: Rung) -> Cell:
-        return Cell(values.stops_signed(rung.rounding_stops), strong=abs(rung.rounding_stops) > 1 / 6)
+    def when(wanted: bool, text: str) -> Cell:
+        return Cell(text if wanted else "")
 
     def note(rung: Rung) -> Cell:
-        if rung.short_by_stops:
-            return Cell(f"{abs(rung.short_by_stops):.1f} stop short", True, "; ".join(rung.warnings))
-        return Cell("extended", False, "; ".join(rung.warnings)) if rung.extended else Cell()
+        texts = "; ".join(one["text"] for one in rung.warnings)
+        more = f" +{len(rung.warnings) - 1}" if len(rung.warnings) > 1 else ""
+        return Cell(rung.warnings[0]["short"] + more, bool(rung.short_by_stops), texts) if rung.warnings else Cell()
 
-    return [
-        text_line("rounding", "Mark against exact", "stops", rungs, rounding),
+    lines = [
+        text_line("lamp", "Lamp", "stops from metered", rungs,
+                  lambda r: when(bool(r.lamp_stops), values.stops_signed(r.lamp_stops))),
+        text_line("lux", "Meter", "lux to reach", rungs, lambda r: Cell(values.number(r.target_lux))),
+        text_line("filter", "Filter", "true stops", rungs, _filters),
+        text_line("value", "Setting", "menu", rungs, lambda r: Cell(r.value)),
+        text_line("expected", "Expected", "stops from metered", rungs, lambda r: Cell(values.stops_signed(r.expected_stops))),
+        text_line("rounding", "Mark against exact", "stops", rungs, _rounding),
         text_line("notes", "To mind", "reasons below", rungs, note),
-    ]
+    ]  # fmt: skip
+    if capped:
+        lines = [line for line in lines if line.key != "expected"]
+    return [line for line in lines if any(cell.text for cell in line.cells)]
 
 
-def warnings_by_text(plan: PlannedLadder) -> list[tuple[str, str]]:
+def _filters(rung: Rung) -> Cell:
+    names = " + ".join(one["name"] for one in rung.filters)
+    return Cell(names, title=", ".join(f"{one['name']} takes {one['true_stops']:g} stops" for one in rung.filters))
+
+
+def _rounding(rung: Rung) -> Cell:
+    return Cell(values.stops_signed(rung.rounding_stops), strong=abs(rung.rounding_stops) > 1 / 6)
+
+
+def warnings_by_text(rungs: list[Rung]) -> list[tuple[str, str]]:
     """Each warning once, with the rungs it concerns."""
     found: dict[str, list[str]] = {}
-    for rung in plan.rungs:
+    for rung in rungs:
         for warning in rung.warnings:
-            found.setdefault(warning, []).append(f"{rung.settings.iso:.0f}")
-    return [(f"ISO {', '.join(marks)}", warning) for warning, marks in found.items()]
+            found.setdefault(warning["text"], []).append(rung.label.removeprefix("ISO "))
+    return [(_run_of(labels, len(rungs)), text) for text, labels in found.items()]
 
 
-def _summary(spec: IsoLadderSpec, plan: PlannedLadder) -> str:
-    shootable = sum(rung.short_by_stops == 0 for rung in plan.rungs)
-    shots = shootable * (spec.repeats + spec.dark_repeats)
-    return f"{shootable} rungs, {shots} shots: {spec.repeats} light and {spec.dark_repeats} dark on each rung"
+def _run_of(labels: list[str], count: int) -> str:
+    """ "every rung", or the rungs by name, the middle of a long run left out."""
+    if len(labels) == count and count > 1:
+        return "Every rung"
+    return ", ".join(labels) if len(labels) <= 6 else f"{labels[0]}, {labels[1]} … {labels[-1]} ({len(labels)} rungs)"
+
+
+def _summary(plan: PlannedLadder) -> str:
+    spec = plan.spec
+    shootable = sum(rung.shootable for rung in plan.rungs)
+    shots = shots_of(plan)
+    parts = [f"{shootable} rungs, {len(shots)} shots"]
+    if spec.method == "capped":
+        parts.append(f"{spec.repeats} dark on each rung")
+    else:
+        parts.append(f"{spec.repeats} light and {spec.darks} dark on each rung")
+    visits = menu_visits(plan.rungs, shots)
+    if visits:
+        parts.append(f"{visits} menu visit{'s' if visits > 1 else ''}")
+    return ", ".join(parts[:1]) + ": " + ", ".join(parts[1:])
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The plan of a sitting."""
+    return render(request, "plan/page.html", _page_context(SittingPage(request, sitting_id, "plan")))
+
+
+def _page_context(page: SittingPage) -> dict[str, object]:
+    rungs = list(page.rungs)
+    lines = [*plan_lines(rungs, capped=page.ladder.method == Ladder.Method.CAPPED), frames_line(page)]
+    schedule = sittings.sitting_schedule(page.sitting)
+    return page.context(
+        stave=Stave(page.ladder, columns_of(rungs, page.rung), lines),
+        warnings=warnings_by_text(rungs),
+        advice=page.ladder.planned.advice,
+        timeline=timeline_of(page.sitting, page.ladders, schedule),
+        notes=schedule.notes,
+        items=page.sitting.check_items.all(),
+    )
+
+
+def _edit(request: HttpRequest, page: SittingPage, initial: dict[str, object], keep: Callable[[LadderForm], Ladder],
+          title: str) -> HttpResponse:  # fmt: skip
+    form = LadderForm(request.POST) if request.method == "POST" else LadderForm(initial)
+    if request.method == "POST" and form.is_valid():
+        try:
+            ladder = keep(form)
+            return redirect(page.url("plan", ladder=ladder.pk))
+        except (Refusal, PlanError) as error:
+            messages.error(request, str(error))
+    return render(request, "plan/ladder.html", page.context(form=form, title=title, **_preview_context(form)))
+
+
+def add_ladder(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """One more ladder; the form begins with the settings of the current one."""
+    page = SittingPage(request, sitting_id, "plan")
+    initial = ladder_initial(page.ladder.body, spec_from(page.ladder.spec))
+    return _edit(request, page, initial, lambda form: sittings.add_ladder(page.sitting, form.request()), "Add a ladder")
+
+
+def change_ladder(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Plan the current ladder anew."""
+    page = SittingPage(request, sitting_id, "plan")
+    initial = ladder_initial(page.ladder.body, spec_from(page.ladder.spec))
+    return _edit(
+        request,
+        page,
+        initial,
+        lambda form: sittings.change_ladder(page.ladder, form.request()),
+        f"Change {page.ladder}",
+    )
+
+
+@require_POST
+def remove_ladder(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Take the current ladder out of the plan."""
+    page = SittingPage(request, sitting_id, "plan")
+    try:
+        sittings.remove_ladder(page.ladder)
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+        return redirect(page.url("plan"))
+    return redirect("plan:page", sitting_id=page.sitting.pk)
+
+
+@require_POST
+def tick(request: HttpRequest, sitting_id: int, item_id: int) -> HttpResponse:
+    """Tick an item of the check list, or take the tick back; answers with the list."""
+    sitting = get_object_or_404(Sitting, pk=sitting_id)
+    item = get_object_or_404(CheckItem, pk=item_id, sitting=sitting, caution=False)
+    item.ticked_at = None if item.ticked_at else timezone.now()
+    item.save(update_fields=["ticked_at"])
+    return _checklist(request, sitting)
+
+
+@require_POST
+def add_item(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Add an own item; answers with the list."""
+    sitting = get_object_or_404(Sitting, pk=sitting_id)
+    text = request.POST.get("text", "").strip()[:200]
+    own = sitting.check_items.filter(own=True).count()
+    if text and own < _MOST_OWN_ITEMS:
+        CheckItem.objects.create(sitting=sitting, position=100 + own, text=text, own=True)
+    return _checklist(request, sitting)
+
+
+def _checklist(request: HttpRequest, sitting: Sitting) -> HttpResponse:
+    return render(request, "plan/_checklist.html", {"sitting": sitting, "items": sitting.check_items.all()})
+
+
+def shot_list(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The shot list on paper, with boxes to tick."""
     sitting_page = SittingPage(request, sitting_id, "plan")
-    rungs = list(sitting_page.rungs)
-    lines = [*plan_lines(rungs), frames_line(sitting_page)]
-    stave = Stave(sitting_page.ladder, columns_of(rungs, sitting_page.rung), lines)
-    return render(request, "plan/page.html", sitting_page.context(stave=stave))
+    schedule = sittings.sitting_schedule(sitting_page.sitting)
+    rows = timeline_of(sitting_page.sitting, sitting_page.ladders, schedule).rows()
+    return render(
+        request, "plan/shot_list.html", sitting_page.context(rows=rows, total=schedule.total_s, notes=schedule.notes)
+    )
+
+
+def rung_cards(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """One large label per rung, to be put into the scene."""
+    sitting_page = SittingPage(request, sitting_id, "plan")
+    if not sitting_page.rungs:
+        raise Http404
+    return render(request, "plan/rung_cards.html", sitting_page.context(rungs=sitting_page.rungs))

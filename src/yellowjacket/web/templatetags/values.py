@@ -68,6 +68,21 @@ def duration(value: timedelta | None) -> str:
 
 
 @register.filter
+def span(seconds: float) -> str:
+    """Seconds as a length of time: 40 s, 12 min, 3 h 05 min."""
+    if seconds < 90:
+        return f"{round(seconds)} s"
+    minutes = round(seconds / 60)
+    return f"{minutes} min" if minutes < 100 else f"{minutes // 60} h {minutes % 60:02d} min"
+
+
+@register.filter
+def card(megabytes: float) -> str:
+    """Card space: 850 MB, 3.1 GB."""
+    return f"{megabytes / 1000:.1f} GB" if megabytes >= 1000 else f"{megabytes:.0f} MB"
+
+
+@register.filter
 def dial_mark(limit: Limit) -> str:
     """A limit as its dial mark: ISO 3200, at least ISO 102400, none."""
     if limit.mark is None:

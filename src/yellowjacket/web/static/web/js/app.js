@@ -6,7 +6,7 @@ import { go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
 function step(by) {
   const all = heads();
   const at = all.findIndex((head) => head.classList.contains("now"));
-  goTo(all[Math.min(all.length - 1, Math.max(0, at + by))]?.dataset.iso);
+  goTo(all[Math.min(all.length - 1, Math.max(0, at + by))]?.dataset.rung);
 }
 
 function nextUse() {
@@ -17,6 +17,13 @@ function nextUse() {
   }
 }
 
+function nextLadder(by) {
+  const tabs = [...document.querySelectorAll("[data-ladder]")];
+  const at = tabs.findIndex((tab) => tab.classList.contains("here"));
+  const to = tabs[at + by];
+  if (to) window.location.assign(to.href);
+}
+
 document.addEventListener("keydown", (event) => {
   if (inTextField(event) || event.ctrlKey || event.metaKey || event.altKey || event.shiftKey) {
     if (event.key !== "?" || inTextField(event)) return;
@@ -24,8 +31,10 @@ document.addEventListener("keydown", (event) => {
   const actions = {
     ArrowLeft: () => step(-1),
     ArrowRight: () => step(1),
-    Home: () => goTo(heads()[0]?.dataset.iso),
-    End: () => goTo(heads().at(-1)?.dataset.iso),
+    ArrowUp: () => nextLadder(-1),
+    ArrowDown: () => nextLadder(1),
+    Home: () => goTo(heads()[0]?.dataset.rung),
+    End: () => goTo(heads().at(-1)?.dataset.rung),
     f: nextUse,
     m: () => document.querySelector("[data-key=m]:not(:disabled)")?.click(),
     "?": () => document.getElementById("keys").showModal(),
@@ -38,10 +47,10 @@ document.addEventListener("keydown", (event) => {
 });
 
 document.addEventListener("click", (event) => {
-  const head = event.target.closest("[data-stave] thead [data-iso] a, [data-wall] [data-iso]");
+  const head = event.target.closest("[data-stave] thead [data-rung] a, [data-wall] [data-rung]");
   if (head) {
     event.preventDefault();
-    goTo(head.closest("[data-iso]").dataset.iso);
+    goTo(head.closest("[data-rung]").dataset.rung);
     return;
   }
   const link = event.target.closest("[data-use], [data-state-link]");
@@ -60,8 +69,8 @@ document.addEventListener("htmx:configRequest", (event) => {
 
 // After a swap the lit column follows the URL, whatever the server thought.
 document.addEventListener("htmx:afterSwap", () => {
-  const iso = state().get("iso");
-  if (iso && stave()) light(iso);
+  const key = state().get("rung");
+  if (key && stave()) light(key);
 });
 
 for (const zone of document.querySelectorAll("[data-drop]")) {

@@ -1,5 +1,5 @@
 // Looking and grading: the spot, the size, grades and reasons by key.
-import { currentIso, go, inTextField, setState, state } from "./stave.js";
+import { currentRung, go, inTextField, setState, state } from "./stave.js";
 
 const SIZES = ["100", "200", "300"];
 const STEP_PX = 64;
@@ -61,7 +61,7 @@ function grade(values) {
   const wall = document.getElementById("wall");
   const url = new URL("grade/" + window.location.search, window.location.href.split("?")[0]);
   window.htmx.ajax("POST", url.pathname + url.search, {
-    target: wall, swap: "innerHTML", values: { ...values, iso: currentIso() }, source: document.body,
+    target: wall, swap: "innerHTML", values: { ...values, rung: currentRung() }, source: document.body,
   });
 }
 

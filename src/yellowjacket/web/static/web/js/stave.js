@@ -1,7 +1,7 @@
 // The current rung and the state in the URL. The server renders; this only moves the light.
 
 export const stave = () => document.querySelector("[data-stave]");
-export const heads = () => [...document.querySelectorAll("[data-stave] thead [data-iso]")];
+export const heads = () => [...document.querySelectorAll("[data-stave] thead [data-rung]")];
 
 export function state() {
   return new URL(window.location.href).searchParams;
@@ -13,23 +13,23 @@ export function setState(changes) {
   window.history.replaceState(null, "", url);
   for (const link of document.querySelectorAll("[data-step]")) {
     const to = new URL(link.href);
-    for (const key of ["iso", "use", "spot", "size"]) {
+    for (const key of ["ladder", "rung", "use", "spot", "size"]) {
       if (url.searchParams.has(key)) to.searchParams.set(key, url.searchParams.get(key));
     }
     link.href = to;
   }
 }
 
-export function currentIso() {
-  return heads().find((head) => head.classList.contains("now"))?.dataset.iso;
+export function currentRung() {
+  return heads().find((head) => head.classList.contains("now"))?.dataset.rung;
 }
 
 export function inTextField(event) {
   return event.target.matches?.("input, textarea, select, [contenteditable]");
 }
 
-export function light(iso) {
-  const index = heads().findIndex((head) => head.dataset.iso === iso);
+export function light(key) {
+  const index = heads().findIndex((head) => head.dataset.rung === key);
   if (index < 0) return;
   for (const row of stave().querySelectorAll("tr")) {
     const cells = [...row.children].slice(1);
@@ -45,19 +45,19 @@ export function light(iso) {
     if (n === index) head.setAttribute("aria-current", "true");
     else head.removeAttribute("aria-current");
   });
-  for (const item of document.querySelectorAll(".lit[data-iso], [data-wall] [data-iso]")) {
-    item.classList.toggle("now", item.dataset.iso === iso);
+  for (const item of document.querySelectorAll(".lit[data-rung], [data-wall] [data-rung]")) {
+    item.classList.toggle("now", item.dataset.rung === key);
   }
   heads()[index].scrollIntoView({ block: "nearest", inline: "nearest" });
 }
 
-export function goTo(iso) {
-  if (!iso || iso === currentIso()) return;
-  light(iso);
-  setState({ iso });
-  const label = document.querySelector("[data-now-iso]");
-  if (label) label.textContent = `ISO ${iso}`;
-  document.body.dispatchEvent(new CustomEvent("rung-changed", { detail: { iso } }));
+export function goTo(key) {
+  if (!key || key === currentRung()) return;
+  light(key);
+  setState({ rung: key });
+  const label = document.querySelector("[data-now-rung]");
+  if (label) label.textContent = heads().find((head) => head.dataset.rung === key)?.dataset.label ?? key;
+  document.body.dispatchEvent(new CustomEvent("rung-changed", { detail: { rung: key } }));
 }
 
 export function go(changes) {

@@ -1,0 +1,61 @@
+"""What belongs to the preparation and the day itself: check list, templates, the log of events."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from yellowjacket.bench.models.sittings import Shot, Sitting
+
+
+class CheckItem(models.Model):
+    """One thing to see to before the first frame, ticked with a time stamp."""
+
+    sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="check_items")
+    position = models.PositiveSmallIntegerField()
+    text = models.CharField(max_length=200)
+    # A caution is read, not ticked.
+    caution = models.BooleanField(default=False)
+    own = models.BooleanField(default=False)
+    ticked_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["position", "id"]
+
+    def __str__(self) -> str:
+        return self.text
+
+
+class PlanTemplate(models.Model):
+    """A saved plan, to be fitted to another body later. ``document`` follows docs/plan.schema.json."""
+
+    name = models.CharField(max_length=80, unique=True)
+    document = models.JSONField()
+    saved_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class SittingEvent(models.Model):
+    """Something that was done or noted on the day. Rows are never changed; undoing adds another."""
+
+    class Kind(models.TextChoices):
+        TAKEN = "taken", "shot taken"
+        SKIPPED = "skipped", "shot skipped"
+        UNDONE = "undone", "undone"
+        NOTE = "note", "note"
+
+    sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="events")
+    shot = models.ForeignKey(Shot, on_delete=models.SET_NULL, null=True, blank=True, related_name="events")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    text = models.CharField(max_length=300, blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.get_kind_display()} {self.text}".strip()

@@ -1,0 +1,90 @@
+"""Plans out and in: as documents, as templates, and fitted to the bodies of the register."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+
+from yellowjacket.bench.models import Body, PlanTemplate, Sitting
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.sittings import LadderRequest
+from yellowjacket.core.fitting import fit_to_body
+from yellowjacket.core.plan_files import PlanFileError, PlannedFor, plan_document, read_plan, spec_from
+from yellowjacket.core.planning import PlanError, plan_ladder
+
+LARGEST_BYTES = 1_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class FittedPlan:
+    """A plan ready to be stored. ``differences``: a sentence for all that was re-fitted."""
+
+    name: str
+    held_equal: str
+    ladders: tuple[LadderRequest, ...]
+    differences: tuple[str, ...]
+
+
+def document_of(sitting: Sitting) -> dict[str, object]:
+    """The plan of a sitting as a document, see docs/plans.md."""
+    ladders = [
+        PlannedFor(ladder.body.make, ladder.body.model, ladder.body.serial, spec_from(ladder.spec))
+        for ladder in sitting.ladders.select_related("body")
+    ]
+    return plan_document(sitting.name, ladders, sitting.held_equal)
+
+
+def save_template(sitting: Sitting, name: str) -> PlanTemplate:
+    """Keep the plan of a sitting under a name; the same name replaces what was kept before."""
+    if not name.strip():
+        raise Refusal("Give the template a name.")
+    template, _ = PlanTemplate.objects.update_or_create(
+        name=name.strip()[:80], defaults={"document": document_of(sitting)}
+    )
+    return template
+
+
+def parse_document(data: bytes) -> object:
+    """The JSON of an uploaded plan. Refuses what is too large or no JSON."""
+    if len(data) > LARGEST_BYTES:
+        raise Refusal("This file is larger than a plan can be (1 MB).")
+    try:
+        return json.loads(data)
+    except (UnicodeDecodeError, json.JSONDecodeError) as error:
+        raise Refusal(
+            f"This file is no plan: it is not JSON ({error}). Export one from a Plan page to see the form."
+        ) from error
+
+
+def fit_plan(document: object, body: Body | None) -> FittedPlan:
+    """Read a plan and fit every ladder to ``body``, or to the body it names when None.
+
+    Refuses unknown versions, unknown bodies and ladders that cannot be, saying which.
+    """
+    try:
+        name, held_equal, planned = read_plan(document)
+    except PlanFileError as error:
+        raise Refusal(str(error)) from error
+    requests, differences = [], []
+    for n, one in enumerate(planned, start=1):
+        target = body or _named_body(one)
+        spec, changed = fit_to_body(one.spec, target.limits)
+        differences += [f"Ladder {n} on {target}: {text}." for text in changed]
+        try:
+            plan_ladder(spec, target.limits)
+        except PlanError as error:
+            raise Refusal(f"Ladder {n} cannot be shot with {target}: {error.reason}") from error
+        requests.append(LadderRequest(target, spec))
+    valid = Sitting.HeldEqual.values
+    return FittedPlan(name, held_equal if held_equal in valid else valid[0], tuple(requests), tuple(differences))
+
+
+def _named_body(planned: PlannedFor) -> Body:
+    found = Body.objects.filter(make=planned.make, model=planned.model)
+    body = found.filter(serial=planned.serial).first() or found.first()
+    if body is None:
+        raise Refusal(
+            f"The plan is for {planned.make} {planned.model}, which is not in the register. Add that body, or choose "
+            "another one to fit the plan to."
+        )
+    return body

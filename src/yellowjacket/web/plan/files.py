@@ -1,0 +1,154 @@
+"""The plan in open formats, and plans that come in."""
+
+from __future__ import annotations
+
+import csv
+from datetime import timedelta
+
+from django.contrib import messages
+from django.db.models import QuerySet
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_POST
+
+from yellowjacket.bench.models import Body, PlanTemplate, Sitting, ToleranceProfile
+from yellowjacket.bench.services import plan_files, sittings
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.exporting import safe_text
+from yellowjacket.core import stops
+from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
+from yellowjacket.web.plan.timeline import Timeline, timeline_of
+from yellowjacket.web.sitting_page import SittingPage
+
+CSV_COLUMNS = (
+    "number", "begins", "ladder", "rung", "kind", "repeat", "of", "iso", "shutter", "exposure_s", "f_number", "lenr",
+    "lamp_stops", "filters", "setting", "change",
+)  # fmt: skip
+
+
+def _timeline(request: HttpRequest, sitting_id: int) -> tuple[Sitting, Timeline]:
+    page = SittingPage(request, sitting_id, "plan")
+    return page.sitting, timeline_of(page.sitting, page.ladders, sittings.sitting_schedule(page.sitting))
+
+
+def _attachment(response: HttpResponse, sitting: Sitting, ending: str) -> HttpResponse:
+    response["Content-Disposition"] = f'attachment; filename="{slugify(sitting.name) or "sitting"}-{ending}"'
+    return response
+
+
+@require_GET
+def shots_csv(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The shot list, one row a shot."""
+    sitting, timeline = _timeline(request, sitting_id)
+    response = HttpResponse(content_type="text/csv; charset=utf-8")
+    writer = csv.writer(response)
+    writer.writerow(CSV_COLUMNS)
+    for row in timeline.rows():
+        shot, exposure = row.entry.shot, row.settings.exposure
+        cells = (
+            row.number, row.begins.isoformat(timespec="seconds"), str(row.ladder), row.label, shot.kind, shot.repeat,
+            shot.repeats, f"{exposure.iso:g}", stops.shutter_label(exposure.exposure_s), exposure.exposure_s,
+            exposure.f_number, "on" if row.settings.lenr else "off", round(row.settings.lamp_stops, 3),
+            " + ".join(one.name for one in row.settings.filters), row.settings.value,
+            "; ".join(f"{change.what} {change.new}" for change in row.changes),
+        )  # fmt: skip
+        writer.writerow([safe_text(cell) for cell in cells])
+    return _attachment(response, sitting, "shots.csv")
+
+
+@require_GET
+def schedule_ics(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """One calendar entry per ladder (iCalendar, RFC 5545), at the clock times of the plan."""
+    sitting, timeline = _timeline(request, sitting_id)
+    stamp = timezone.now().strftime("%Y%m%dT%H%M%SZ")
+    lines = ["BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Yellowjacket//Plan//EN"]
+    for n, band in enumerate(timeline.bands):
+        ends = band.begins + timedelta(seconds=band.width / timeline.width * timeline.schedule.total_s)
+        lines += [
+            "BEGIN:VEVENT", f"UID:sitting-{sitting.pk}-{n}@yellowjacket.invalid", f"DTSTAMP:{stamp}",
+            f"DTSTART:{band.begins:%Y%m%dT%H%M%S}", f"DTEND:{ends:%Y%m%dT%H%M%S}",
+            f"SUMMARY:{_escaped(f'{sitting.name}: {band.label}')}", f"DESCRIPTION:{_escaped(sitting.question)}", "END:VEVENT",
+        ]  # fmt: skip
+    lines.append("END:VCALENDAR")
+    text = "".join(f"{_folded(line)}\r\n" for line in lines)
+    return _attachment(HttpResponse(text, content_type="text/calendar; charset=utf-8"), sitting, "schedule.ics")
+
+
+def _escaped(text: str) -> str:
+    """Text as RFC 5545 §3.3.11 wants it."""
+    for plain, escaped in (("\\", "\\\\"), (";", "\\;"), (",", "\\,"), ("\n", "\\n")):
+        text = text.replace(plain, escaped)
+    return text
+
+
+def _folded(line: str) -> str:
+    """Lines of more than 75 octets go on in the next, which begins with a space (RFC 5545 §3.1)."""
+    parts, part = [], ""
+    for character in line:
+        if len((part + character).encode()) > 74:
+            parts.append(part)
+            part = ""
+        part += character
+    return "\r\n ".join([*parts, part])
+
+
+@require_GET
+def plan_json(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The plan as a document."""
+    sitting = get_object_or_404(Sitting, pk=sitting_id)
+    response = JsonResponse(plan_files.document_of(sitting), json_dumps_params={"indent": 1, "ensure_ascii": False})
+    return _attachment(response, sitting, "plan.json")
+
+
+@require_POST
+def save_template(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Keep the plan for later."""
+    sitting = get_object_or_404(Sitting, pk=sitting_id)
+    try:
+        template = plan_files.save_template(sitting, request.POST.get("name", ""))
+        messages.success(request, f"Kept as “{template}”: new sittings can begin from it.")
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+    return redirect("plan:page", sitting_id=sitting.pk)
+
+
+def from_plan(request: HttpRequest) -> HttpResponse:
+    """A new sitting from a template or a plan file, fitted to a body."""
+    context: dict[str, object] = {
+        "place": "desk",
+        "templates": PlanTemplate.objects.all(),
+        "bodies": Body.objects.all(),
+    }
+    if request.method == "POST":
+        try:
+            sitting, fitted = _sitting_from_plan(request)
+        except Refusal as refusal:
+            context["refusal"] = str(refusal)
+        else:
+            for difference in fitted.differences:
+                messages.warning(request, difference)
+            return redirect("plan:page", sitting_id=sitting.pk)
+    return render(request, "plan/from_plan.html", context)
+
+
+def _sitting_from_plan(request: HttpRequest) -> tuple[Sitting, plan_files.FittedPlan]:
+    upload = request.FILES.get("plan")
+    if upload is not None:
+        document = plan_files.parse_document(upload.read(plan_files.LARGEST_BYTES + 1))
+    elif request.POST.get("template", "").isdigit():
+        document = get_object_or_404(PlanTemplate, pk=request.POST["template"]).document
+    else:
+        raise Refusal("Choose a template, or a plan file.")
+    bodies: QuerySet[Body] = Body.objects.all()
+    chosen = request.POST.get("body", "")
+    fitted = plan_files.fit_plan(document, bodies.filter(pk=chosen).first() if chosen.isdigit() else None)
+    name = request.POST.get("name", "").strip()[:120] or fitted.name[:120] or "Sitting from a plan"
+    profile, _ = ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
+    sitting = Sitting(
+        name=name, scene="", question=request.POST.get("question", "").strip()[:200] or "as planned",
+        expectation=request.POST.get("expectation", "").strip()[:200] or "open", held_on=timezone.localdate(),
+        held_equal=fitted.held_equal, profile=profile,
+    )  # fmt: skip
+    return sittings.create_sitting(sitting, offered_uses(), fitted.ladders), fitted
