@@ -82,12 +82,52 @@ def test_a_body_is_added_and_its_marks_must_rise(client, db):
     fields = {
         "make": "Quillon", "model": "Moor", "serial": "", "pixel_width": 5760, "pixel_height": 3840, "lowest_iso": 100,
         "native_lowest_iso": 200, "native_highest_iso": 100, "highest_iso": 25600, "fastest_shutter_s": "1/4000",
-        "slowest_shutter_s": "30 s",
+        "slowest_shutter_s": "30 s", "iso_step": "third", "ownership": "lent", "bulb": "on", "lenr_from_s": "1 s",
+        "sensor_width_mm": "35.9", "sensor_height_mm": "23.9", "raw_modes": "full 5760×3840 14; small 2880x1920 12",
+        "firmware": "1.02 2026-01-31",
     }  # fmt: skip
     assert "must not fall" in client.post("/bodies/new/", fields).content.decode()
     client.post("/bodies/new/", fields | {"native_highest_iso": 12800})
-    assert Body.objects.get().fastest_shutter_s == pytest.approx(1 / 4000)
+    moor = Body.objects.get()
+    assert moor.fastest_shutter_s == pytest.approx(1 / 4000)
+    assert [mode["name"] for mode in moor.raw_modes] == ["full", "small"]
+    # 35.9 mm over 5760 pixels; diagonal 43.27 mm over 43.13 mm.
+    assert moor.pixel_pitch_um == pytest.approx(6.233, abs=1e-3)
+    assert moor.crop_factor == pytest.approx(1.0033, abs=1e-3)
+    assert moor.firmware_versions.get().version == "1.02"
     assert "Quillon Moor" in client.get("/bodies/").content.decode()
+
+
+@pytest.mark.parametrize(
+    ("field", "text", "words"),
+    [
+        ("raw_modes", "small", "write name, size, bits"), ("iso_list", "100, auto", "as numbers"),
+        ("firmware", "1.02", "version and date"), ("lenr_from_s", "soon", "not an exposure time"),
+        ("iso_step", "every", "List the marks"),
+    ],
+)  # fmt: skip
+def test_what_a_body_cannot_have_is_refused_at_its_field(client, body, field, text, words):
+    page = client.post(f"/bodies/{body.pk}/", {"make": "Ostrel", field: text}).content.decode()
+    assert words in page
+
+
+def test_a_body_begins_from_one_of_its_frames(client, db, card, data_folder):
+    with (card / "F001.DNG").open("rb") as file:
+        page = client.post("/bodies/from-frame/", {"frame": file}).content.decode()
+    for text in ('value="Ostrel"', 'value="Heath"', 'value="OH-1"', "640×448 14", "1.10 2026-03-14"):
+        assert text in page
+    assert list((data_folder / "cache").iterdir()) == []
+    (data_folder / "x.dng").write_text("no frame")
+    with (data_folder / "x.dng").open("rb") as file:
+        response = client.post("/bodies/from-frame/", {"frame": file})
+    assert "x.dng is not a raw file" in message(response)
+
+
+def test_a_lens_is_added_and_must_stop_down(client, db):
+    fields = {"name": "90 mm macro", "focal_length_mm": "90", "widest_f": "2.8", "narrowest_f": "22"}
+    client.post("/lenses/add/", fields)
+    assert "90 mm macro" in client.get("/bodies/").content.decode()
+    assert "is not narrower" in message(client.post("/lenses/add/", fields | {"name": "b", "narrowest_f": "2"}))
 
 
 def message(response) -> str:

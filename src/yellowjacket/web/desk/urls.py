@@ -9,5 +9,7 @@ urlpatterns = [
     path("", views.desk, name="page"),
     path("bodies/", views.bodies, name="bodies"),
     path("bodies/new/", views.edit_body, name="body-new"),
+    path("bodies/from-frame/", views.body_from_frame, name="body-from-frame"),
+    path("lenses/add/", views.add_lens, name="lens-add"),
     path("bodies/<int:body_id>/", views.edit_body, name="body"),
 ]

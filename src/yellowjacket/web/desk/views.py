@@ -8,10 +8,13 @@ from django.contrib import messages
 from django.db.models import Count, Q, QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
 
-from yellowjacket.bench.models import Body, Decision, Record, Shot, Sitting
+from yellowjacket.bench.models import Body, Decision, Lens, Record, Shot, Sitting
+from yellowjacket.bench.services import register
+from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.tolerance import LEVELS
-from yellowjacket.web.desk.forms import BodyForm
+from yellowjacket.web.desk.forms import BodyForm, LensForm
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,12 +74,12 @@ def _sittings() -> QuerySet[Sitting]:
 
 
 def bodies(request: HttpRequest) -> HttpResponse:
-    """The register."""
-    return render(
-        request,
-        "desk/bodies.html",
-        {"bodies": Body.objects.annotate(sitting_count=Count("ladders")), "place": "bodies"},
-    )
+    """The register: bodies and lenses."""
+    context = {
+        "bodies": Body.objects.annotate(sitting_count=Count("ladders")).prefetch_related("firmware_versions"),
+        "lenses": Lens.objects.all(), "lens_form": LensForm(), "place": "bodies",
+    }  # fmt: skip
+    return render(request, "desk/bodies.html", context)
 
 
 def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:
@@ -88,3 +91,30 @@ def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:
         messages.success(request, f"{saved} is in the register.")
         return redirect("desk:bodies")
     return render(request, "desk/body.html", {"form": form, "body": body, "place": "bodies"})
+
+
+@require_POST
+def body_from_frame(request: HttpRequest) -> HttpResponse:
+    """The form for a new body, filled in from one of its frames; everything can be overridden."""
+    upload = request.FILES.get("frame")
+    if upload is None:
+        messages.error(request, "Choose a raw file of the body first.")
+        return redirect("desk:body-new")
+    try:
+        values = register.body_values_from(upload)
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+        return redirect("desk:body-new")
+    form = BodyForm(initial=values)
+    return render(request, "desk/body.html", {"form": form, "body": None, "place": "bodies", "from_frame": upload.name})
+
+
+@require_POST
+def add_lens(request: HttpRequest) -> HttpResponse:
+    """Add a lens to the register."""
+    form = LensForm(request.POST)
+    if form.is_valid():
+        messages.success(request, f"{form.save()} is in the register.")
+    else:
+        messages.error(request, " ".join(str(error) for errors in form.errors.values() for error in errors))
+    return redirect("desk:bodies")

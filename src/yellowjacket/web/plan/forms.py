@@ -7,7 +7,7 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
-from yellowjacket.bench.models import Body, Sitting, ToleranceProfile
+from yellowjacket.bench.models import Body, Lens, Sitting, ToleranceProfile
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec
 from yellowjacket.core import stops
 from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
@@ -173,6 +173,10 @@ class SittingForm(LadderForm):
     expectation = forms.CharField(label="What do you expect?", max_length=200)
     held_on = forms.DateField(label="Day", initial=timezone.localdate, widget=forms.DateInput(attrs={"type": "date"}))
     lens = forms.CharField(max_length=120, required=False)
+    lens_used = forms.ModelChoiceField(
+        Lens.objects.all(), label="or from the register", required=False, empty_label="not listed"
+    )
+    hand_held = forms.BooleanField(label="Hand-held, no tripod", required=False)
     light = forms.CharField(max_length=120, required=False)
     temperature_c = forms.FloatField(label="Room °C", required=False, min_value=-60, max_value=70)
     held_equal = forms.ChoiceField(label="Held equal between bodies", choices=Sitting.HeldEqual.choices)
@@ -230,4 +234,7 @@ class SittingForm(LadderForm):
             "name", "scene", "question", "expectation", "held_on", "lens", "light", "temperature_c", "held_equal", "mains_hz",
             "starts_at",
         )  # fmt: skip
-        return Sitting(profile=profile, **{name: data[name] for name in names})
+        sitting = Sitting(profile=profile, **{name: data[name] for name in names})
+        sitting.lens_used, sitting.tripod = data["lens_used"], not data["hand_held"]
+        sitting.lens = sitting.lens or (sitting.lens_used.name if sitting.lens_used else "")
+        return sitting
