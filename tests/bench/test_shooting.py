@@ -19,7 +19,9 @@ def simulated(body, make_sitting, data_folder):
     body.simulated_as, body.serial = HEATH.key, HEATH.serial
     body.pixel_width, body.pixel_height = HEATH.width_px, HEATH.height_px
     body.save()
-    return make_sitting(repeats=2, darks=1).ladders.get()
+    sitting = make_sitting(repeats=2, darks=1)
+    shooting.accept_without_looking(sitting)
+    return sitting.ladders.get()
 
 
 def shoot(ladder) -> Job:

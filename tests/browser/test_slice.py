@@ -124,21 +124,30 @@ def plan(browser):
 
 
 def shoot(browser):
+    find(browser, ".top-right a.do").click()
     wait_for_text(browser, ".next-shot", "50")
-    find(browser, ".next-do .do").click()
+    # The first frame is looked at before the rest is shot.
+    find(browser, "[value=rest]").click()
+    wait_for_text(browser, ".notice", "Take the first shot alone")
+    find(browser, "[value=one]").click()
+    find(browser, "[data-accept]").click()
+    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
+    find(browser, "[value=rest]").click()
     find(browser, ".job progress")
     # Stopped in the middle and taken up again.
     find(browser, ".job button").click()
     wait_for_text(browser, ".notice", "stopped after")
     taken = len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in"))
     assert 0 < taken < 48
-    find(browser, ".next-do .do").click()
+    find(browser, "[value=rest]").click()
     wait_for_text(browser, ".next", "Every shot is in")
     assert len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in")) == 48
 
 
 def measure(browser):
     find(browser, ".next a.do").click()
+    wait_for_text(browser, ".summary", "Nothing to decide")
+    find(browser, ".top-right a.do").click()
     find(browser, "[data-key=m]")
     press(browser, "m")
     wait_for_text(browser, ".picture-side", "Everything is measured")
@@ -240,6 +249,7 @@ def test_frames_of_a_real_card_are_imported_by_folder_and_by_file(site, browser)
     for name, text in (("name", "Drawer 10"), ("question", "?"), ("expectation", "?")):
         find(browser, f"[name={name}]").send_keys(text)
     find(browser, ".actions .do").click()
+    find(browser, ".top-right a.do").click()
     find(browser, "#folder")
     card = sorted((folder / "card").rglob("*.DNG"))
     assert len(card) >= 48
@@ -274,11 +284,13 @@ def test_a_sitting_is_planned_without_a_mouse(site, browser):
     outline = browser.execute_script("return getComputedStyle(document.activeElement).outlineStyle")
     assert outline != "none", "focus must be seen"
     press(browser, Keys.ENTER)
-    wait_for_text(browser, ".change", "Change from the last shot")
+    wait_for_text(browser, ".timeline", "shots in")
     assert {"metered_iso", "metered_shutter", "aperture", "step", "repeats"} <= set(seen)
 
 
-STEPS = ("plan", "shoot", "measure", "look", "record", "record/print")
+STEPS = (
+    "plan", "plan/add", "plan/shots", "plan/cards", "shoot", "check", "measure", "look", "record", "record/print",
+)  # fmt: skip
 PAGES = ["/", "/bodies/", "/bodies/new/", "/sittings/new/", *(f"/sittings/1/{step}/" for step in STEPS)]
 
 

@@ -11,6 +11,7 @@ from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.patches import Proposal, propose_patches
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
+from yellowjacket.simcam.scene import disturbed, specimen_drawer
 from yellowjacket.simcam.sensor import ExposureSettings, Lamp
 
 
@@ -26,15 +27,28 @@ class Release:
     seed: int
     # Light on the sensor against the metered lamp: dimmer, filters.
     light_stops: float = 0.0
+    # Mishaps: the camera nudged by (x, y) pixels, out of focus by σ pixels, a JPEG written instead of raw.
+    shift_px: tuple[int, int] = (0, 0)
+    blur_px: float = 0.0
+    jpeg: bool = False
 
 
 def release(order: Release) -> FrameFacts:
-    """Take the shot, write the file, look at it. A file that is there already is not shot again."""
+    """Take the shot, write the file, look at it. A file that is there already is not shot again.
+
+    Raises FrameError for what the camera wrote but nobody can use, such as a JPEG.
+    """
     path = Path(order.path)
     if not path.exists():
         lamp = Lamp(ev100=Lamp().ev100 + order.light_stops)
-        camera = SimulatedCamera(BODIES[order.body_key], order.seed, lamp)
-        camera.shoot(order.settings, path, order.frame_number, order.captured_at)
+        scene = specimen_drawer()
+        if order.shift_px != (0, 0) or order.blur_px:
+            scene = disturbed(scene, order.shift_px, order.blur_px)
+        camera = SimulatedCamera(BODIES[order.body_key], order.seed, lamp, scene)
+        if order.jpeg:
+            camera.write_jpeg(path)
+        else:
+            camera.shoot(order.settings, path, order.frame_number, order.captured_at)
     return inspect_file(order.path)
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
+from yellowjacket.core.audit import FrameReport, look_at
 from yellowjacket.core.frames import CHANNELS, FrameMetadata, RawFrame, read_with_metadata, sha256_of
 
 # A dark's channel means agree within this many DN or this share; light behind colour filters does not.
@@ -32,6 +33,7 @@ class FrameFacts:
     offsets: dict[str, tuple[int, int]]
     matrix: tuple[tuple[float, ...], ...] | None
     neutral: tuple[float, ...] | None
+    report: FrameReport
 
 
 def inspect_file(path: str) -> FrameFacts:
@@ -51,6 +53,7 @@ def inspect_file(path: str) -> FrameFacts:
         offsets=frame.offsets,
         matrix=None if frame.xyz_to_camera is None else tuple(tuple(map(float, row)) for row in frame.xyz_to_camera),
         neutral=None if frame.neutral is None else tuple(map(float, frame.neutral)),
+        report=look_at(frame),
     )
 
 

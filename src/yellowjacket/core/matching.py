@@ -10,6 +10,8 @@ from yellowjacket.core import stops
 # f-numbers within this many stops are one aperture: files round to the printed mark.
 _SAME_APERTURE_STOPS = 0.2
 _SAME_TIME_STOPS = 0.2
+# Codes of misfits, from no ladder at all to a ladder that only has no room left.
+NEARNESS = ("ladder", "body", "size", "metadata", "iso", "shutter", "aperture", "kind", "complete")
 
 
 @dataclass(frozen=True, slots=True)

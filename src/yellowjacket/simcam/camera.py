@@ -8,6 +8,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
+from PIL import Image
 
 from yellowjacket.core.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.stops import SHUTTER_MARKS, mark_from_nominal
@@ -41,6 +42,12 @@ class SimulatedCamera:
         black = (body.black_dn,) * 4
         mosaic = expose(body, self.scene, settings, self.lamp, rng)
         write_dng(path, DngImage(mosaic, CFA, black, body.white_dn, body.matrix, neutral.tolist(), capture))
+
+    def write_jpeg(self, path: Path) -> None:
+        """What a body writes whose quality setting was left on JPEG: a small rendered picture."""
+        step = 4
+        light = np.clip(self.scene.reflectance[::step, ::step] / 0.9, 0, 1) ** (1 / 2.2)
+        Image.fromarray(np.rint(255 * light).astype(np.uint8)).save(path, "JPEG")
 
     def check(self, settings: ExposureSettings) -> None:
         """Raise ValueError, with a sentence, for settings the dial does not have."""

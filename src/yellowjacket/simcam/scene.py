@@ -94,6 +94,14 @@ def specimen_drawer() -> Scene:
     return Scene("specimen drawer", scene)
 
 
+def disturbed(scene: Scene, shift_px: tuple[int, int] = (0, 0), blur_px: float = 0.0) -> Scene:
+    """The scene as seen after a nudge by (x, y) pixels or through a lens out of focus by ``blur_px`` (σ)."""
+    picture = np.roll(scene.reflectance, (shift_px[1], shift_px[0]), axis=(0, 1))
+    if blur_px:
+        picture = gaussian_filter(picture, sigma=(blur_px, blur_px, 0), mode="nearest", output=np.float32)
+    return Scene(scene.name, picture)
+
+
 def _linear(picture: Image.Image) -> FloatImage:
     """sRGB-encoded drawing to linear reflectance, averaged down to scene pixels."""
     levels = np.arange(256) / 255.0

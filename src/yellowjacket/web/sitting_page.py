@@ -17,6 +17,7 @@ from django.shortcuts import get_object_or_404
 from django.urls import reverse
 
 from yellowjacket.bench.models import Frame, Job, Ladder, Record, Rung, Shot, Sitting, Use
+from yellowjacket.bench.services.checking import open_count
 from yellowjacket.bench.services.judging import current_grades
 
 _PERSON_KEY = "person"
@@ -53,7 +54,6 @@ class SittingPage:
         iso_only = [ladder for ladder in self.ladders if ladder.kind == Ladder.Kind.ISO]
         self._tabbed = (iso_only or self.ladders) if step == "record" else self.ladders
         self.ladder = self._chosen(self._tabbed, "ladder")
-        self.rungs: Sequence[Rung] = list(self.ladder.rungs.all())
         self.uses: Sequence[Use] = list(self.sitting.uses.all())
         self.use = self._chosen(self.uses, "use")
 
@@ -61,6 +61,15 @@ class SittingPage:
         """The item whose id the URL names, else the first."""
         wanted = self.request.GET.get(name) or self.request.POST.get(name)
         return next((item for item in items if str(item.pk) == wanted), items[0])
+
+    @cached_property
+    def rungs(self) -> Sequence[Rung]:
+        """Rungs of the ladder, in order."""
+        return list(self.ladder.rungs.all())
+
+    def switch_to(self, ladder_id: int) -> None:
+        """Go to another ladder of the sitting before anything of this one was asked for."""
+        self.ladder = next(ladder for ladder in self.ladders if ladder.pk == ladder_id)
 
     @cached_property
     def rung(self) -> Rung:
@@ -129,7 +138,7 @@ class SittingPage:
     def steps(self) -> list[Step]:
         """The left column."""
         planned, taken = sum(self.shots.values()), sum(len(frames) for frames in self.frames.values())
-        problems = self.sitting.problems.count()
+        problems = open_count(self.sitting)
         with_light = sum(bool(self.light(rung)) for rung in self.rungs)
         measured = sum(bool(rung.measured_inputs) for rung in self.rungs)
         graded = len(current_grades(self.ladder))
@@ -137,7 +146,9 @@ class SittingPage:
         record = self.ladder.records.last()
         rows = [
             ("plan", "Plan", f"{planned} shots", 1.0, 0),
-            ("shoot", "Shoot", f"{taken} of {planned}", taken / planned if planned else 0.0, problems),
+            ("shoot", "Shoot", f"{taken} of {planned}", taken / planned if planned else 0.0, 0),
+            ("check", "Check", f"{problems} to decide" if problems else "nothing to decide" if taken else "no frames yet",
+             1.0 if taken and not problems else 0.0, problems),
             ("measure", "Measure", f"{measured} of {with_light} rungs" if with_light else "no frames yet",
              measured / with_light if with_light else 0.0, 0),
             ("look", "Look", f"{graded} of {wanted} graded" if with_light else "no frames yet",

@@ -14,6 +14,11 @@ from yellowjacket.bench.models.sittings import Shot, Sitting
 class Frame(models.Model):
     """One raw file. It stays where it is and is never written; ``sha256`` tells it from all others."""
 
+    class Standing(models.TextChoices):
+        USED = "used", "on its shot"
+        EXTRA = "extra", "kept as extra"
+        EXCLUDED = "excluded", "excluded"
+
     sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="frames")
     shot = models.OneToOneField(Shot, on_delete=models.SET_NULL, null=True, blank=True, related_name="frame")
     path = models.CharField(max_length=1000)
@@ -37,6 +42,13 @@ class Frame(models.Model):
     matrix = models.JSONField(null=True)
     neutral = models.JSONField(null=True)
     imported_at = models.DateTimeField(auto_now_add=True)
+    # What a first look at the pixels found, see core.audit.FrameReport.
+    report = models.JSONField(default=dict)
+    # The tester's word over the file's: {"f_number": 8.0}; the file's own value stays beside it.
+    overrides = models.JSONField(default=dict)
+    # Kept beside the plan ("extra") or left out with a reason.
+    standing = models.CharField(max_length=8, choices=Standing.choices, default=Standing.USED)
+    standing_reason = models.CharField(max_length=120, blank=True)
 
     class Meta:
         ordering = ["id"]
@@ -61,6 +73,8 @@ class Problem(models.Model):
 
     sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="problems")
     file_name = models.CharField(max_length=255)
+    # Where the file lies, so that it can be assigned by hand; empty for what was never stored.
+    path = models.CharField(max_length=1000, blank=True)
     code = models.CharField(max_length=20)
     reason = models.CharField(max_length=400)
     remedy = models.CharField(max_length=400)

@@ -40,18 +40,25 @@ class PlanTemplate(models.Model):
 
 
 class SittingEvent(models.Model):
-    """Something that was done or noted on the day. Rows are never changed; undoing adds another."""
+    """Something that was done or noted on the day. Undoing puts back what was, and stamps the row."""
 
     class Kind(models.TextChoices):
         TAKEN = "taken", "shot taken"
         SKIPPED = "skipped", "shot skipped"
-        UNDONE = "undone", "undone"
+        ACCEPTED = "accepted", "first frame accepted"
+        ASSIGNED = "assigned", "frame assigned"
+        EXTRA = "extra", "frame kept as extra"
+        EXCLUDED = "excluded", "frame excluded"
+        RESHOOT = "reshoot", "marked for re-shoot"
         NOTE = "note", "note"
 
     sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="events")
     shot = models.ForeignKey(Shot, on_delete=models.SET_NULL, null=True, blank=True, related_name="events")
     kind = models.CharField(max_length=10, choices=Kind.choices)
     text = models.CharField(max_length=300, blank=True)
+    # What to put back when it is undone: {"model": …, "pk": …, "values": {…}} for each row touched.
+    before = models.JSONField(default=list)
+    undone_at = models.DateTimeField(null=True, blank=True)
     at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

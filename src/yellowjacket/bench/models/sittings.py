@@ -33,6 +33,8 @@ class Sitting(models.Model):
     modulation = models.FloatField(default=0.3)
     tripod = models.BooleanField(default=True)
     starts_at = models.TimeField(null=True, blank=True)
+    # The first frame was looked at and found good: focus, grey, nothing clipped.
+    first_accepted_at = models.DateTimeField(null=True, blank=True)
     lens_used = models.ForeignKey(Lens, on_delete=models.SET_NULL, null=True, blank=True, related_name="sittings")
     light = models.CharField(max_length=120, blank=True)
     temperature_c = models.FloatField("room °C", null=True, blank=True)

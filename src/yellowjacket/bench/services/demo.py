@@ -46,6 +46,8 @@ def make_demo(report: Callable[[str], None]) -> None:
     ladder = first.ladders.get()
     if _shots_due(ladder):
         report("Demo: the simulated camera shoots 48 frames ...")
+        shooting.accept_without_looking(first)
+        ladder.sitting.refresh_from_db()
         _run_now(shooting.start_shooting(ladder))
         if _shots_due(ladder):
             raise ValueError(f"demo: {first.problems.first()}")

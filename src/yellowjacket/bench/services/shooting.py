@@ -1,26 +1,38 @@
-"""Letting the simulated camera shoot what the plan still asks for."""
+"""Letting the simulated camera shoot what the plan still asks for, with mishaps if wanted."""
 
 from __future__ import annotations
 
 import zlib
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
 from pathlib import Path
 
 from django.conf import settings
+from django.utils import timezone
 
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Shot, Sitting
-from yellowjacket.bench.services import jobs
+from yellowjacket.bench.services import day, jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
 from yellowjacket.bench.workers import Release, release
 from yellowjacket.core.inspection import FrameFacts
+from yellowjacket.core.stops import ISO_MARKS, exact_exposure_s, iso_mark
 from yellowjacket.simcam.bodies import BodyModel
 from yellowjacket.simcam.sensor import ExposureSettings
 
 # The simulated sitting begins in the evening; a release and a change of settings take this long.
 _BEGIN = time(20, 0)
 _HANDLING_S = 5.0
+SCOPES = ("one", "rung", "rest")
+# What can go wrong, and in which words a tester knows it.
+MISHAPS = {
+    "skipped": "a shot forgotten", "doubled": "a shot taken twice", "iso": "a wrong ISO", "drift": "the lamp drifts",
+    "nudge": "the camera nudged", "defocus": "focus lost", "lenr": "LENR left on", "jpeg": "a JPEG instead of raw",
+    "soft": "soft from the start",
+}  # fmt: skip
+_DRIFT_STOPS, _NUDGE_PX, _DEFOCUS_PX, _SOFT_PX = -0.4, (14, -8), 1.2, 1.0
 
 
 def register_simulated(body: BodyModel) -> Body:
@@ -42,59 +54,148 @@ def register_simulated(body: BodyModel) -> Body:
     return record
 
 
-def start_shooting(ladder: Ladder) -> Job:
-    """Start the simulated camera on everything still due. Refuses real bodies and finished ladders."""
+def start_shooting(ladder: Ladder, scope: str = "rest", mishaps: Collection[str] = ()) -> Job:
+    """Start the simulated camera on one shot, the rung, or everything still due.
+
+    Refuses real bodies, finished ladders, and more than one shot before the first frame was accepted.
+    """
     if not ladder.body.simulated_as:
         raise Refusal(f"{ladder.body} is a real body: shoot it by hand and import the files here.")
-    if not _due(ladder):
+    if scope not in SCOPES or not set(mishaps) <= set(MISHAPS):
+        raise Refusal(f"The simulated camera shoots {', '.join(SCOPES)}; it can suffer {', '.join(MISHAPS)}.")
+    if not _due(ladder, scope):
         raise Refusal("Every shot of this ladder is in already.")
-    return jobs.start(ladder.sitting, Job.Kind.SHOOT, ladder=ladder.pk)
+    if scope != "one" and ladder.sitting.first_accepted_at is None:
+        raise Refusal("Take the first shot alone, look at it and accept it; then the rest can be shot.")
+    return jobs.start(ladder.sitting, Job.Kind.SHOOT, ladder=ladder.pk, scope=scope, mishaps=sorted(mishaps))
 
 
-def _due(ladder: Ladder) -> list[Shot]:
-    shots = Shot.objects.filter(rung__ladder=ladder, frame__isnull=True, rung__short_by_stops=0)
-    return list(shots.filter(skipped="").select_related("rung").order_by("order"))
+def _due(ladder: Ladder, scope: str) -> list[Shot]:
+    shots = list(day.due(ladder.sitting).filter(rung__ladder=ladder))
+    if scope == "one":
+        return shots[:1]
+    if scope == "rung":
+        return [shot for shot in shots if shot.rung_id == shots[0].rung_id and shot.kind == shots[0].kind]
+    return shots
 
 
 def shoot_remaining(job: Job, progress: jobs.Progress) -> str:
     """The shooting job: release, inspect and store every shot that has no frame yet."""
-    ladder = Ladder.objects.select_related("body", "sitting").get(pk=job.parameters["ladder"])
-    orders = _orders(ladder)
+    ladder = Ladder.objects.select_related("body", "sitting__lens_used").get(pk=job.parameters["ladder"])
+    due = _due(ladder, job.parameters.get("scope", "rest"))
+    orders = _with_mishaps(_orders(ladder, due), job.parameters.get("mishaps", ()))
     progress.begin(len(orders))
     taken = 0
-    for order, facts in run_all(release, list(orders)):
-        taken += _store(ladder.sitting, orders[order], order, facts)
+    for order, facts in run_all(release, [one.release for one in orders]):
+        shot = next(one.shot for one in orders if one.release is order)
+        taken += _store(ladder.sitting, shot, order, facts)
         progress.step()
     return f"{taken} frame{'s' if taken != 1 else ''} shot"
 
 
-def _store(sitting: Sitting, shot: Shot, order: Release, facts: FrameFacts | Exception) -> bool:
+@dataclass(frozen=True, slots=True)
+class _Order:
+    """A release and the shot it is for; None for what the camera writes beside the plan."""
+
+    release: Release
+    shot: Shot | None
+
+
+def _store(sitting: Sitting, shot: Shot | None, order: Release, facts: FrameFacts | Exception) -> bool:
     if isinstance(facts, FrameFacts):
         return isinstance(add_frame(sitting, facts, shot), Frame)
-    note_problem(sitting, Path(order.path).name, misfit_from(facts))
+    note_problem(sitting, Path(order.path).name, misfit_from(facts), order.path)
     return False
 
 
-def _orders(ladder: Ladder) -> dict[Release, Shot]:
+def _orders(ladder: Ladder, due: Sequence[Shot]) -> list[_Order]:
     """Releases for every due shot, in the order of the list, on the simulated clock."""
     folder = settings.HOME / "card" / f"sitting-{ladder.sitting_id}-ladder-{ladder.pk}"
     folder.mkdir(parents=True, exist_ok=True)
-    every = Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("order")
-    due = {shot.pk for shot in _due(ladder)}
+    wanted = {shot.pk for shot in due}
     seed = zlib.crc32(f"{ladder.body.serial}|{ladder.sitting.name}".encode())
-    moment = datetime.combine(ladder.sitting.held_on, _BEGIN)
-    orders = {}
-    for number, shot in enumerate(every, start=1):
-        moment += timedelta(seconds=_HANDLING_S + shot.rung.exposure_s)
-        if shot.pk not in due:
-            continue
-        exposure = ExposureSettings(
-            shot.rung.iso, shot.rung.exposure_s, ladder.f_number, capped=shot.kind == Shot.Kind.DARK
-        )
-        path = folder / f"YJ{number:05d}.DNG"
-        light = shot.rung.settings(ladder.f_number)
-        order = Release(
-            ladder.body.simulated_as, exposure, str(path), number, moment, seed, light.lamp_stops - light.nd_stops
-        )
-        orders[order] = shot
+    moment = datetime.combine(ladder.sitting.held_on, ladder.sitting.starts_at or _BEGIN)
+    rest_s = float(ladder.spec.get("rest_s", 0.0))
+    retakes = Frame.objects.filter(sitting=ladder.sitting, shot=None).count()
+    orders = []
+    for number, shot in enumerate(Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("order"), 1):
+        seconds = exact_exposure_s(shot.rung.exposure_s)
+        locked = shot.rung.lenr and ladder.body.lenr_from_s is not None and seconds >= ladder.body.lenr_from_s
+        if shot.pk in wanted:
+            light = shot.rung.settings(ladder.f_number)
+            exposure = ExposureSettings(
+                shot.rung.iso, shot.rung.exposure_s, ladder.f_number, capped=shot.kind == Shot.Kind.DARK
+            )
+            # A shot taken again is another frame: another file, other noise.
+            path = folder / (f"YJ{number:05d}.DNG" if not retakes else f"YJ{number:05d}-{retakes}.DNG")
+            order = Release(
+                ladder.body.simulated_as, exposure, str(path), number + 100_000 * retakes, moment, seed,
+                light.lamp_stops - light.nd_stops,
+            )  # fmt: skip
+            orders.append(_Order(order, shot))
+        moment += timedelta(seconds=_HANDLING_S + rest_s + seconds * (2 if locked else 1))
     return orders
+
+
+def _with_mishaps(orders: list[_Order], mishaps: Sequence[str]) -> list[_Order]:
+    """The same releases with what goes wrong, each mishap on a light shot of its own, a few shots apart."""
+    light = [n for n, one in enumerate(orders) if one.shot is not None and one.shot.kind == Shot.Kind.LIGHT]
+    if not mishaps or not light:
+        return orders
+    result = list(orders)
+    single = [name for name in mishaps if name not in ("drift", "lenr", "soft")]
+    # The first rung stays whole: it is what the others are held against.
+    free = [n for n in light if orders[n].shot.rung_id != orders[light[0]].shot.rung_id] or light  # type: ignore[union-attr]
+    places = {name: free[int((k + 0.5) * len(free) / len(single))] for k, name in enumerate(single)}
+    gone, extra = set(), []
+    for name, at in places.items():
+        order = result[at].release
+        if name == "skipped":
+            gone.add(at)
+        elif name == "doubled":
+            path = str(Path(order.path).with_stem(Path(order.path).stem + "B"))
+            extra.append(_Order(replace(order, path=path, frame_number=order.frame_number + 50_000), None))
+        elif name == "iso":
+            wrong = iso_mark(
+                order.settings.iso * 2 if order.settings.iso < ISO_MARKS[-4].nominal else order.settings.iso / 2
+            )
+            result[at] = _Order(replace(order, settings=replace(order.settings, iso=wrong.nominal)), None)
+        elif name == "nudge":
+            result[at:] = [replace_release(one, shift_px=_NUDGE_PX) for one in result[at:]]
+        elif name == "defocus":
+            result[at] = replace_release(result[at], blur_px=_DEFOCUS_PX)
+        elif name == "jpeg":
+            result[at] = _Order(
+                replace(order, path=str(Path(order.path).with_suffix(".JPG")), jpeg=True), result[at].shot
+            )
+    if "drift" in mishaps:
+        half = light[len(light) // 2]
+        result[half:] = [
+            replace_release(one, light_stops=one.release.light_stops + _DRIFT_STOPS) for one in result[half:]
+        ]
+    if "soft" in mishaps:
+        result = [replace_release(one, blur_px=max(one.release.blur_px, _SOFT_PX)) for one in result]
+    if "lenr" in mishaps:
+        result = _locked_up(result)
+    return [one for n, one in enumerate(result) if n not in gone] + extra
+
+
+def replace_release(one: _Order, **changes: object) -> _Order:
+    """The order with another release."""
+    return _Order(replace(one.release, **changes), one.shot)  # type: ignore[arg-type]
+
+
+def _locked_up(orders: list[_Order]) -> list[_Order]:
+    """The clock as LENR leaves it: every exposure of a second and more holds the camera twice."""
+    late, result = timedelta(), []
+    for one in orders:
+        result.append(replace_release(one, captured_at=one.release.captured_at + late))
+        seconds = exact_exposure_s(one.release.settings.exposure_s)
+        late += timedelta(seconds=seconds if seconds >= 1 else 0)
+    return result
+
+
+def accept_without_looking(sitting: Sitting) -> None:
+    """For the demo: its first frame is known to be good."""
+    sitting.first_accepted_at = timezone.now()
+    sitting.save(update_fields=["first_accepted_at"])

@@ -1,79 +1,181 @@
-"""Shoot: the next shot, the simulated camera, and real files coming in."""
+"""Shoot: the next shot, what changes since the last, frames as they land, the simulated camera, real files."""
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
-from django.views.decorators.http import require_POST
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.models import Shot
-from yellowjacket.bench.services import importing, shooting
+from yellowjacket.bench.models import Frame, Shot
+from yellowjacket.bench.services import checking, day, daylog, importing, shooting
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core import stops
+from yellowjacket.core.sequence import Change, changes
 from yellowjacket.web.lines import Readings, error_line, frames_line
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Stave, columns_of
 
+# A stave of the day changes little; what is counted here says whether a window is up to date.
+_EVENTS_SHOWN = 6
+
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The stave of what is in, the next shot, and the ways frames come in."""
+    sitting_page = _page(request, sitting_id)
+    return render(request, "shoot/page.html", _context(sitting_page))
+
+
+@require_GET
+def live(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The part that follows the day; nothing at all when the window that asks is up to date."""
+    sitting_page = _page(request, sitting_id)
+    if request.GET.get("seen") == _state(sitting_page):
+        return HttpResponse(status=204)
+    return render(request, "shoot/_live.html", _context(sitting_page))
+
+
+def _page(request: HttpRequest, sitting_id: int) -> SittingPage:
+    """The page on the ladder asked for, else on the ladder of the next shot."""
     sitting_page = SittingPage(request, sitting_id, "shoot")
-    due = list(
-        Shot.objects.filter(rung__ladder=sitting_page.ladder, frame__isnull=True)
-        .select_related("rung")
-        .order_by("-kind", "rung__position", "repeat")
-    )
-    next_shot = due[0] if due else None
-    lines = [frames_line(sitting_page)]
-    readings = Readings(sitting_page.rungs)
+    if "ladder" not in request.GET:
+        shot = day.due(sitting_page.sitting).first()
+        if shot is not None and shot.rung.ladder_id != sitting_page.ladder.pk:
+            sitting_page.switch_to(shot.rung.ladder_id)
+    return sitting_page
+
+
+def _state(page: SittingPage) -> str:
+    """Digest of everything the live part shows, so that windows can tell whether they are behind."""
+    sitting = page.sitting
+    job = page.job
+    parts = (
+        page.ladder.pk, sitting.events.count(), sitting.events.filter(undone_at__isnull=False).count(),
+        Frame.objects.filter(sitting=sitting, shot__isnull=False).count(), sitting.problems.count(),
+        job.pk if job else 0, job.state if job else "",
+    )  # fmt: skip
+    return hashlib.sha256(repr(parts).encode()).hexdigest()[:16]
+
+
+def _context(page: SittingPage) -> dict[str, object]:
+    waiting = list(day.due(page.sitting))
+    mine = [shot for shot in waiting if shot.rung.ladder_id == page.ladder.pk]
+    shot = mine[0] if mine else None
+    lines = [frames_line(page)]
+    readings = Readings(page.rungs)
     if readings:
-        lines.append(error_line(sitting_page, readings))
-    current = next_shot.rung if next_shot else sitting_page.rung
-    context = sitting_page.context(
-        stave=Stave(sitting_page.ladder, columns_of(sitting_page.rungs, current), lines),
-        next_shot=next_shot,
-        repeats=sitting_page.shots.get((next_shot.rung_id, next_shot.kind), 0) if next_shot else 0,
-        change=_change(sitting_page, due),
-        after=next((shot for shot in due if next_shot and shot.rung_id != next_shot.rung_id), None),
-        due=len(due),
-        problems=sitting_page.sitting.problems.all(),
-        light_in=any(sitting_page.light(rung) for rung in sitting_page.rungs),
+        lines.append(error_line(page, readings))
+    current = next((rung for rung in page.rungs if shot and rung.pk == shot.rung_id), page.rung)
+    last = _last_shot(page)
+    context = page.context(
+        stave=Stave(page.ladder, columns_of(page.rungs, current), lines),
+        next_shot=shot,
+        repeats=page.shots.get((shot.rung_id, shot.kind), 0) if shot else 0,
+        change=_changes(page, shot, last),
+        after=next((one for one in mine if shot and one.rung_id != shot.rung_id), None),
+        due=len(waiting),
+        other=next((one for one in waiting if one.rung.ladder_id != page.ladder.pk), None),
+        busy=_busy(page, last),
+        problems=page.sitting.problems.all(),
+        landed=checking.landed(page.ladder),
+        first=day.first_frame(page.sitting),
+        events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
+        mishaps=shooting.MISHAPS.items(),
+        state=_state(page),
+        dark_room=page.request.GET.get("room") == "dark",
     )
     context["rung"] = current
-    return render(request, "shoot/page.html", context)
+    return context
 
 
-def _change(page: SittingPage, due: list[Shot]) -> str:
-    """What to change since the last shot, in words."""
-    if not due:
-        return ""
-    shot = due[0]
-    if shot.kind == Shot.Kind.DARK and shot.repeat == 1 and shot.rung.position == page.rungs[0].position:
-        return "cap the lens, then set the rung below"
-    if shot.repeat > 1:
-        return f"nothing: frame {shot.repeat} of the same rung"
-    if shot.rung.position == page.rungs[0].position:
-        return "set everything; manual focus, self-timer, noise reduction off"
-    before = page.rungs[shot.rung.position - 1]
-    return f"ISO {before.iso} to {shot.rung.iso}, {before.shutter_label} to {shot.rung.shutter_label}"
+def _last_shot(page: SittingPage) -> Shot | None:
+    """The shot done last: with a frame or said to be taken."""
+    done = Shot.objects.filter(rung__ladder=page.ladder).exclude(frame__isnull=True, taken_at__isnull=True)
+    return done.select_related("rung").order_by("order").last()
+
+
+def _changes(page: SittingPage, shot: Shot | None, last: Shot | None) -> tuple[Change, ...] | None:
+    """What to set since the last shot; None when everything is to be set."""
+    if shot is None or last is None:
+        return None
+    f_number = page.ladder.f_number
+    cap = (shot.kind == Shot.Kind.DARK) if shot.kind != last.kind else None
+    return changes(last.rung.settings(f_number), shot.rung.settings(f_number), cap=cap)
+
+
+def _busy(page: SittingPage, last: Shot | None) -> dict[str, object] | None:
+    """How long the body is still exposing or locked up after the shot taken last, by the server's clock."""
+    if last is None or last.taken_at is None or Frame.objects.filter(shot=last).exists():
+        return None
+    seconds = stops.exact_exposure_s(last.rung.exposure_s)
+    lenr_from_s = page.ladder.body.lenr_from_s
+    locked = seconds if last.rung.lenr and lenr_from_s is not None and seconds >= lenr_from_s else 0.0
+    left = seconds + locked - (timezone.now() - last.taken_at).total_seconds()
+    return {"left": round(left), "lockup": round(locked)} if left > 0 else None
 
 
 def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
-    """Do what was asked, show a refusal as a message, and come back to the page."""
-    sitting_page = SittingPage(request, sitting_id, "shoot")
+    """Do what was asked, show a refusal as a message, and come back: the live part to htmx, else the page."""
+    sitting_page = _page(request, sitting_id)
+    refusal = ""
     try:
         action(sitting_page)
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
+    except Refusal as error:
+        refusal = str(error)
+    if request.headers.get("HX-Request"):
+        return render(request, "shoot/_live.html", _context(_page(request, sitting_id)) | {"refusal": refusal})
+    if refusal:
+        messages.error(request, refusal)
     return redirect(sitting_page.url("shoot"))
 
 
 @require_POST
 def simulate(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """Let the simulated camera shoot the rest."""
-    return _carry_out(request, sitting_id, lambda page: shooting.start_shooting(page.ladder))
+    """Let the simulated camera shoot one shot, the rung or the rest."""
+    mishaps = request.POST.getlist("mishap")
+    scope = request.POST.get("scope", "rest")
+    return _carry_out(request, sitting_id, lambda page: shooting.start_shooting(page.ladder, scope, mishaps))
+
+
+def _shot(request: HttpRequest, page: SittingPage) -> Shot:
+    """The shot that the window showed: two windows must not take two shots with one key each."""
+    wanted = request.POST.get("shot", "")
+    shots = Shot.objects.filter(rung__ladder__sitting=page.sitting).select_related("rung__ladder__sitting")
+    return get_object_or_404(shots, pk=int(wanted) if wanted.isdigit() else 0)
+
+
+@require_POST
+def taken(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The shot shown was taken; the next one comes up."""
+    return _carry_out(request, sitting_id, lambda page: day.take(_shot(request, page)))
+
+
+@require_POST
+def skip(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Leave the shot shown out, with a reason."""
+    return _carry_out(request, sitting_id, lambda page: day.skip(_shot(request, page), request.POST.get("reason", "")))
+
+
+@require_POST
+def undo(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Take the newest action back."""
+    return _carry_out(request, sitting_id, lambda page: daylog.undo(page.sitting))
+
+
+@require_POST
+def accept(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The first frame is good."""
+    return _carry_out(request, sitting_id, lambda page: day.accept_first(page.sitting))
+
+
+@require_POST
+def note(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Write something down with its time."""
+    return _carry_out(request, sitting_id, lambda page: day.note(page.sitting, request.POST.get("text", "")))
 
 
 @require_POST

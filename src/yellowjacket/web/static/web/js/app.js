@@ -1,4 +1,5 @@
 // The keys that work on every page of a sitting, clicks on the stave, and files dropped on a form.
+import { startCountdown } from "./countdown.js";
 import { startLook } from "./look.js";
 import { startPatches } from "./patches.js";
 import { go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
@@ -17,6 +18,14 @@ function nextUse() {
   }
 }
 
+function nextToDecide() {
+  const cells = [...document.querySelectorAll("[data-line=wants] td")];
+  const at = heads().findIndex((head) => head.classList.contains("now"));
+  const order = cells.map((_, n) => (at + 1 + n) % cells.length);
+  const to = order.find((n) => cells[n].textContent.trim());
+  if (to !== undefined) goTo(heads()[to].dataset.rung);
+}
+
 function nextLadder(by) {
   const tabs = [...document.querySelectorAll("[data-ladder]")];
   const at = tabs.findIndex((tab) => tab.classList.contains("here"));
@@ -33,6 +42,10 @@ document.addEventListener("keydown", (event) => {
     ArrowRight: () => step(1),
     ArrowUp: () => nextLadder(-1),
     ArrowDown: () => nextLadder(1),
+    " ": () => document.querySelector("[data-key=' ']:not(:disabled)")?.click(),
+    u: () => document.querySelector("[data-key=u]:not(:disabled)")?.click(),
+    s: () => document.querySelector("[data-skip]")?.focus(),
+    n: nextToDecide,
     Home: () => goTo(heads()[0]?.dataset.rung),
     End: () => goTo(heads().at(-1)?.dataset.rung),
     f: nextUse,
@@ -87,5 +100,6 @@ for (const zone of document.querySelectorAll("[data-drop]")) {
   });
 }
 
+startCountdown();
 startPatches();
 startLook();

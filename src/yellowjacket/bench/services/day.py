@@ -1,0 +1,79 @@
+"""The day itself: the next shot, taken, skipped, accepted."""
+
+from __future__ import annotations
+
+from django.db.models import QuerySet
+from django.utils import timezone
+
+from yellowjacket.bench.models import Frame, Shot, Sitting, SittingEvent
+from yellowjacket.bench.services import daylog
+from yellowjacket.bench.services.errors import Refusal
+
+_MOST_SKIP_CHARACTERS = 120
+
+
+def due(sitting: Sitting) -> QuerySet[Shot]:
+    """Shots still to be taken, in order: no frame, not said to be taken, not skipped."""
+    waiting = Shot.objects.filter(rung__ladder__sitting=sitting, frame__isnull=True, taken_at__isnull=True, skipped="")
+    return waiting.filter(rung__short_by_stops=0).select_related("rung__ladder__body").order_by("order")
+
+
+def take(shot: Shot) -> SittingEvent:
+    """Say that a shot was taken; its frame will be matched when the card is read."""
+    _must_be_due(shot)
+    sitting = shot.rung.ladder.sitting
+    if sitting.first_accepted_at is None and due(sitting).first() != shot and not _first_taken(sitting):
+        raise Refusal("Take the first shot first: it is looked at before the rest is shot.")
+    return daylog.act(
+        sitting, SittingEvent.Kind.TAKEN, f"{shot.rung} {shot.kind} {shot.repeat}", [(shot, {"taken_at": timezone.now()})],
+        shot=shot,
+    )  # fmt: skip
+
+
+def skip(shot: Shot, reason: str) -> SittingEvent:
+    """Leave a shot out. Refuses without a reason."""
+    _must_be_due(shot)
+    if not reason.strip():
+        raise Refusal("Say why the shot is left out, in a word or two.")
+    words = reason.strip()[:_MOST_SKIP_CHARACTERS]
+    text = f"{shot.rung} {shot.kind} {shot.repeat}: {words}"
+    return daylog.act(
+        shot.rung.ladder.sitting, SittingEvent.Kind.SKIPPED, text, [(shot, {"skipped": words})], shot=shot
+    )
+
+
+def accept_first(sitting: Sitting) -> SittingEvent:
+    """The first frame is good: focus on the spots that matter, grey where it should be, nothing clipped."""
+    if not _first_taken(sitting):
+        raise Refusal("There is no first frame yet: take it, or let the simulated camera take it.")
+    if sitting.first_accepted_at is not None:
+        raise Refusal("The first frame is accepted already.")
+    return daylog.act(
+        sitting, SittingEvent.Kind.ACCEPTED, "focus, grey and highlights looked at",
+        [(sitting, {"first_accepted_at": timezone.now()})],
+    )  # fmt: skip
+
+
+def note(sitting: Sitting, text: str) -> SittingEvent:
+    """Write something down with its time: battery, warmth, room, what happened."""
+    if not text.strip():
+        raise Refusal("There is nothing to note.")
+    return daylog.act(sitting, SittingEvent.Kind.NOTE, text.strip())
+
+
+def first_frame(sitting: Sitting) -> Frame | None:
+    """The first light frame that is in."""
+    frames = Frame.objects.filter(sitting=sitting, shot__kind=Shot.Kind.LIGHT).select_related("shot__rung__ladder")
+    return frames.order_by("shot__order").first()
+
+
+def _first_taken(sitting: Sitting) -> bool:
+    taken = Shot.objects.filter(rung__ladder__sitting=sitting)
+    return taken.filter(taken_at__isnull=False).exists() or taken.filter(frame__isnull=False).exists()
+
+
+def _must_be_due(shot: Shot) -> None:
+    if Frame.objects.filter(shot=shot).exists():
+        raise Refusal(f"{shot} has its frame already.")
+    if shot.skipped or shot.taken_at:
+        raise Refusal(f"{shot} was done already; undo it first.")

@@ -1,0 +1,184 @@
+"""A first look at the pixels of a frame, and what two looks say about each other.
+
+One pass over the green planes gives a report small enough to keep with the frame: how bright, how much of it
+clipped or black, how sharp, and a thumbnail from which a nudge of the camera can be told. Comparing is then a
+matter of two reports: exposure in stops, shift in pixels, sharpness as a ratio.
+"""
+
+from __future__ import annotations
+
+import base64
+import math
+from dataclasses import asdict, dataclass
+from datetime import datetime
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.core.frames import RawFrame
+from yellowjacket.core.noise import CLIP_SHARE
+
+# Thumbnail cells along the longer side: a cell of a 24 MP frame is about 32 raw pixels.
+_THUMB_LONG_SIDE = 192
+# Cells darker than this share of the range say little about light.
+_FLOOR_SHARE = 0.002
+# A shift found with a correlation peak below this is noise.
+_PEAK_FLOOR = 0.08
+# Thumbnail levels are kept in steps of 1/25.5 stop, from −10 stops to white.
+_THUMB_STOPS, _THUMB_STEPS = 10, 25.5
+# Cells that differ from the median by more than this moved or clipped.
+_SAME_LIGHT_STOPS = 0.25
+_FEWEST_CELLS = 50
+
+
+@dataclass(frozen=True, slots=True)
+class FrameReport:
+    """What is kept of a look at a frame.
+
+    ``level_dn``: mean of the first green above black over cells neither clipped nor black; None when there are none.
+    ``clipped_share``: pixels of all channels above 99 % of white. ``dark_share``: cells at the floor.
+    ``fine``: structure at the finest scale against a coarser one, free of noise, no unit. ``cell_px``: raw pixels
+    a thumbnail cell spans. ``thumb``: log2 of the cells against white, packed; ``shape`` its rows and columns.
+    """
+
+    level_dn: float | None
+    clipped_share: float
+    dark_share: float
+    fine: float | None
+    cell_px: int
+    thumb: str
+    shape: tuple[int, int]
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values for the database."""
+        return asdict(self)
+
+
+def report_from(values: dict[str, Any]) -> FrameReport:
+    """The report from plain values."""
+    return FrameReport(**{**values, "shape": tuple(values["shape"])})
+
+
+def look_at(frame: RawFrame) -> FrameReport:
+    """Level, clipping, sharpness and thumbnail of a frame, from one pass over its green planes."""
+    black = (frame.black_dn["G1"] + frame.black_dn["G2"]) / 2
+    span = frame.white_dn - black
+    green = frame.plane("G1")
+    cells, step = _cells(green, black)
+    clipped = _clipped_share(frame)
+    usable = (cells > _FLOOR_SHARE * span) & (cells < CLIP_SHARE * span)
+    level = float(cells[usable].mean(dtype=np.float64)) if usable.any() else None
+    packed = np.clip(np.log2(np.maximum(cells, _FLOOR_SHARE * span) / span), -_THUMB_STOPS, 0)
+    thumb = base64.b64encode(np.rint((packed + _THUMB_STOPS) * _THUMB_STEPS).astype(np.uint8).tobytes()).decode()
+    dark = float(np.mean(cells <= _FLOOR_SHARE * span))
+    fine = _fineness(green, level) if level else None
+    return FrameReport(level, clipped, dark, fine, 2 * step, thumb, (cells.shape[0], cells.shape[1]))
+
+
+def _cells(plane: NDArray[np.uint16], black: float) -> tuple[NDArray[np.float32], int]:
+    """Means of a green plane over square cells, above black, and the cells' side in pixels of the plane."""
+    height, width = plane.shape
+    step = max(1, math.ceil(max(height, width) / _THUMB_LONG_SIDE))
+    rows, columns = height // step, width // step
+    part = plane[: rows * step, : columns * step]
+    # Summing rows first in whole numbers is several times faster than a mean over a four-axis view.
+    summed = np.add.reduceat(part, np.arange(0, rows * step, step), axis=0, dtype=np.uint32)
+    total = np.add.reduceat(summed, np.arange(0, columns * step, step), axis=1).astype(np.float32)
+    return total / np.float32(step * step) - np.float32(black), step
+
+
+def _clipped_share(frame: RawFrame) -> float:
+    limit = max(frame.black_dn.values())
+    return float(np.count_nonzero(frame.mosaic > limit + CLIP_SHARE * (frame.white_dn - limit))) / frame.mosaic.size
+
+
+def _fineness(plane: NDArray[np.uint16], level: float) -> float:
+    """Structure at the finest scale against one twice as coarse, noise taken out, no unit.
+
+    The second difference 2p₀ − p₋ − p₊ over six holds the noise variance once at any spacing, so the mean square
+    at spacing two less that at spacing one is free of it. A soft picture loses it fast: a blur of one raw pixel
+    (σ) leaves 0.73 of the specimen drawer's, 1.2 pixels 0.63, at ISO 100 and 3200 alike (measured).
+    """
+    rows = plane[::4].astype(np.float32)
+    fine = 2 * rows[:, 1:-1] - rows[:, :-2] - rows[:, 2:]
+    coarse = 2 * rows[:, 2:-2] - rows[:, :-4] - rows[:, 4:]
+    excess = np.mean(coarse * coarse, dtype=np.float64) - np.mean(fine * fine, dtype=np.float64)
+    return float(excess / 6 / level**2)
+
+
+# One reference is held against every frame of a ladder: unpacking and transforming it once saves most of the time.
+@lru_cache(maxsize=64)
+def _thumb(report: FrameReport) -> NDArray[np.float64]:
+    raw = np.frombuffer(base64.b64decode(report.thumb), np.uint8).reshape(report.shape)
+    return raw.astype(np.float64) / _THUMB_STEPS - _THUMB_STOPS
+
+
+def exposure_stops(report: FrameReport, reference: FrameReport) -> float | None:
+    """Light of a frame against the reference in stops, over cells usable in both; None when there are none.
+
+    Over the bulk of the cells' differences: things that moved or clipped do not pull it.
+    """
+    if report.shape != reference.shape or report.level_dn is None or reference.level_dn is None:
+        return None
+    one, other = _thumb(report), _thumb(reference)
+    bright = (one > -7) & (other > -7) & (one < -0.15) & (other < -0.15)
+    difference = (one - other)[bright]
+    if difference.size < _FEWEST_CELLS:
+        return None
+    # The median finds the bulk, the mean of the bulk is finer than the steps the levels are kept in.
+    bulk = np.abs(difference - np.median(difference)) < _SAME_LIGHT_STOPS
+    return float(difference[bulk].mean())
+
+
+def shift_px(report: FrameReport, reference: FrameReport) -> tuple[float, float] | None:
+    """How far the picture moved (x, y) in raw pixels, by phase correlation of the thumbnails; None when unclear."""
+    if report.shape != reference.shape:
+        return None
+    spectrum = _spectrum(report) * np.conj(_spectrum(reference))
+    size = np.abs(spectrum)
+    correlation = np.fft.irfft2(spectrum / np.maximum(size, 1e-9 * size.max() + 1e-12), s=report.shape)
+    peak = np.unravel_index(int(np.argmax(correlation)), correlation.shape)
+    if correlation[peak] < _PEAK_FLOOR:
+        return None
+    y, x = (_subcell(correlation, peak, axis) for axis in (0, 1))
+    return x * report.cell_px, y * report.cell_px
+
+
+@lru_cache(maxsize=64)
+def _spectrum(report: FrameReport) -> NDArray[np.complex128]:
+    cells = _thumb(report)
+    window = np.hanning(cells.shape[0])[:, None] * np.hanning(cells.shape[1])[None, :]
+    return np.asarray(np.fft.rfft2((cells - cells.mean()) * window))
+
+
+def _subcell(correlation: NDArray[np.float64], peak: tuple[Any, ...], axis: int) -> float:
+    """Peak position along an axis, between cells by the two largest neighbours, wrapped to ± half."""
+    length = correlation.shape[axis]
+    at = [(int(peak[0]), int(peak[1]))]
+    for step in (-1, 1):
+        place = [int(peak[0]), int(peak[1])]
+        place[axis] = (place[axis] + step) % length
+        at.append((place[0], place[1]))
+    centre, before, after = (max(float(correlation[place]), 0.0) for place in at)
+    side, step = (after, 1) if after > before else (before, -1)
+    # For a pure shift the peak of a phase correlation is a sinc: neighbours share it in the ratio of distances.
+    fraction = step * side / (side + centre) if side + centre > 0 else 0.0
+    whole = int(peak[axis])
+    return (whole if whole <= length / 2 else whole - length) + fraction
+
+
+def sharpness_ratio(report: FrameReport, reference: FrameReport) -> float | None:
+    """Fine structure of a frame against the reference; 1 is as sharp, None when one has none to speak of."""
+    if report.fine is None or reference.fine is None or reference.fine <= 0:
+        return None
+    return report.fine / reference.fine
+
+
+def lockup_gap_s(before: datetime, after: datetime, exposure_s: float) -> float:
+    """Time between two releases beyond the exposure itself: LENR shows as another exposure's length.
+
+    Files are stamped at the release, in whole seconds on many bodies.
+    """
+    return (after - before).total_seconds() - exposure_s

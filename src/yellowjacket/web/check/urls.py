@@ -1,0 +1,13 @@
+"""Routes of the checking page."""
+
+from django.urls import path
+
+from yellowjacket.web.check import views
+
+app_name = "check"
+urlpatterns = [
+    path("", views.page, name="page"),
+    path("frame/<int:frame_id>/", views.frame, name="frame"),
+    path("problem/<int:problem_id>/", views.problem, name="problem"),
+    path("undo/", views.undo, name="undo"),
+]

@@ -1,0 +1,138 @@
+"""Check: frames against plan, each problem on its rung with its remedies."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_POST
+
+from yellowjacket.bench.models import Frame, Problem, Rung, Shot
+from yellowjacket.bench.services import checking, daylog
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.web.lines import crop_line, frames_line
+from yellowjacket.web.sitting_page import SittingPage
+from yellowjacket.web.stave import Cell, Line, Stave, columns_of, text_line
+from yellowjacket.web.templatetags import values
+
+_EVENTS_SHOWN = 12
+
+
+def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The sheet of the audit and everything that wants a decision."""
+    return render(request, "check/page.html", _context(SittingPage(request, sitting_id, "check")))
+
+
+def _context(page: SittingPage) -> dict[str, object]:
+    audit = checking.audit(page.ladder)
+    stave = Stave(page.ladder, columns_of(page.rungs, page.rung))
+    lines = [crop_line(page, stave.column_px), frames_line(page), *_audit_lines(list(page.rungs), audit)]
+    return page.context(
+        stave=Stave(page.ladder, stave.columns, lines),
+        findings=audit.findings,
+        problems=page.sitting.problems.all(),
+        extras=Frame.objects.filter(sitting=page.sitting, shot=None),
+        free=checking.free_shots(page.sitting),
+        events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
+        in_frames=any(page.frames.values()),
+    )
+
+
+def _audit_lines(rungs: list[Rung], audit: checking.Audit) -> list[Line]:
+    def of(rung: Rung) -> checking.RungAudit:
+        return audit.rungs.get(rung.pk, checking.RungAudit())
+
+    def error(rung: Rung) -> Cell:
+        value = of(rung).error_stops
+        return Cell(
+            values.stops_signed(value), strong=value is not None and abs(value) > checking.EXPOSURE_TOLERANCE_STOPS
+        )
+
+    def wants(rung: Rung) -> Cell:
+        found = audit.of(rung)
+        more = f" +{len(found) - 1}" if len(found) > 1 else ""
+        return Cell(found[0].short + more, True, "; ".join(one.text for one in found)) if found else Cell()
+
+    def moved(rung: Rung) -> Cell:
+        value = of(rung).moved_px
+        return Cell("" if value is None else f"{value:.0f}")
+
+    def sharp(rung: Rung) -> Cell:
+        value = of(rung).sharpness
+        return Cell("" if value is None else f"{value * 100:.0f} %")
+
+    def clipped(rung: Rung) -> Cell:
+        return Cell(values.share(of(rung).clipped_share))
+
+    return [
+        text_line("error", "Exposure error", "stops, ±1/6 allowed", rungs, error),
+        text_line("moved", "Moved", "raw px from reference", rungs, moved),
+        text_line("sharp", "Fine structure", "of the reference's", rungs, sharp),
+        text_line("clipped", "Clipped", "of the whole frame", rungs, clipped),
+        text_line("wants", "To decide", "hover for the reason", rungs, wants),
+    ]
+
+
+def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
+    page = SittingPage(request, sitting_id, "check")
+    refusal = ""
+    try:
+        action(page)
+    except Refusal as error:
+        refusal = str(error)
+    return render(
+        request, "check/_body.html", _context(SittingPage(request, sitting_id, "check")) | {"refusal": refusal}
+    )
+
+
+@require_POST
+def frame(request: HttpRequest, sitting_id: int, frame_id: int) -> HttpResponse:
+    """A remedy for a frame: extra, exclude, reshoot, or onto another shot."""
+
+    def action(page: SittingPage) -> None:
+        one = get_object_or_404(
+            Frame.objects.select_related("shot__rung", "sitting"), pk=frame_id, sitting=page.sitting
+        )
+        remedy = request.POST.get("remedy")
+        if remedy == "extra":
+            checking.keep_as_extra(one)
+        elif remedy == "exclude":
+            checking.exclude(one, request.POST.get("reason", ""))
+        elif remedy == "reshoot":
+            checking.reshoot(one)
+        elif remedy == "assign":
+            checking.assign_frame(one, _free_shot(request, page))
+        else:
+            raise Refusal("Choose a remedy: extra, exclude, re-shoot or assign.")
+
+    return _carry_out(request, sitting_id, action)
+
+
+@require_POST
+def problem(request: HttpRequest, sitting_id: int, problem_id: int) -> HttpResponse:
+    """A file that was not used: onto a shot by hand, or struck from the list."""
+
+    def action(page: SittingPage) -> None:
+        one = get_object_or_404(Problem, pk=problem_id, sitting=page.sitting)
+        if request.POST.get("remedy") == "assign":
+            checking.assign_problem(one, _free_shot(request, page))
+        else:
+            daylog.act(page.sitting, "note", f"struck {one.file_name}: {one.reason}", removed=one)
+
+    return _carry_out(request, sitting_id, action)
+
+
+def _free_shot(request: HttpRequest, page: SittingPage) -> Shot:
+    wanted = request.POST.get("shot", "")
+    if not wanted.isdigit():
+        raise Refusal("Choose the shot it belongs to.")
+    return get_object_or_404(
+        Shot.objects.select_related("rung__ladder"), rung__ladder__sitting=page.sitting, pk=int(wanted)
+    )
+
+
+@require_POST
+def undo(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Take the newest action back."""
+    return _carry_out(request, sitting_id, lambda page: daylog.undo(page.sitting))

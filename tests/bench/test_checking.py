@@ -1,0 +1,189 @@
+"""The day and the audit: every mishap is found on its rung, repaired, and every action can be undone."""
+
+import pytest
+
+from yellowjacket.bench.models import Frame, Problem, Shot, SittingEvent
+from yellowjacket.bench.services import checking, day, daylog, shooting
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.simcam.bodies import HEATH
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def ladder(body, make_sitting, data_folder):
+    """Six rungs of the simulated body, two light frames each, no darks."""
+    body.simulated_as, body.serial, body.highest_iso, body.native_highest_iso = HEATH.key, HEATH.serial, 3200, 3200
+    body.pixel_width, body.pixel_height = HEATH.width_px, HEATH.height_px
+    body.save()
+    return make_sitting(repeats=2, darks=0).ladders.get()
+
+
+def shoot(ladder, scope="rest", mishaps=()):
+    job = shooting.start_shooting(ladder, scope, mishaps)
+    job.refresh_from_db()
+    assert job.state == "done", job.message
+    ladder.sitting.refresh_from_db()
+    return job
+
+
+def accept(ladder):
+    shoot(ladder, "one")
+    day.accept_first(ladder.sitting)
+    ladder.sitting.refresh_from_db()
+
+
+def codes(ladder) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for finding in checking.audit(ladder).findings:
+        found.setdefault(finding.code, []).append(finding.rung.key)
+    return found
+
+
+def test_a_ladder_shot_well_leaves_nothing_to_decide(ladder):
+    accept(ladder)
+    shoot(ladder)
+    audit = checking.audit(ladder)
+    assert audit.findings == ()
+    for rung in ladder.rungs.all():
+        values = audit.rungs[rung.pk]
+        assert abs(values.error_stops) < 0.03
+        assert values.moved_px < 2
+        assert values.sharpness == pytest.approx(1, abs=0.05)
+
+
+def test_the_first_frame_must_be_accepted_before_the_rest(ladder):
+    with pytest.raises(Refusal, match="first shot alone"):
+        shooting.start_shooting(ladder, "rest")
+    with pytest.raises(Refusal, match="no first frame yet"):
+        day.accept_first(ladder.sitting)
+    accept(ladder)
+    with pytest.raises(Refusal, match="accepted already"):
+        day.accept_first(ladder.sitting)
+    shoot(ladder, "rung")
+    assert Frame.objects.count() == 2
+
+
+@pytest.mark.parametrize(
+    ("mishap", "code"),
+    [("drift", "exposure"), ("nudge", "moved"), ("defocus", "soft"), ("skipped", "missing")],
+)
+def test_a_mishap_is_found_on_its_rung(ladder, mishap, code):
+    accept(ladder)
+    shoot(ladder, mishaps=[mishap])
+    found = codes(ladder)
+    assert code in found
+    assert set(found) <= {code, "light"}
+    assert "100" not in found[code]
+
+
+@pytest.mark.parametrize(("mishap", "code"), [("doubled", "complete"), ("iso", "shutter"), ("jpeg", "not-raw")])
+def test_a_file_that_fits_no_shot_is_told_with_its_reason(ladder, mishap, code):
+    accept(ladder)
+    shoot(ladder, mishaps=[mishap])
+    assert Problem.objects.get().code == code
+    missing = codes(ladder).get("missing", [])
+    assert len(missing) == (0 if mishap == "doubled" else 1)
+
+
+def test_every_mishap_at_once_is_found_and_repaired(ladder):
+    accept(ladder)
+    shoot(ladder, mishaps=["skipped", "doubled", "iso", "nudge", "defocus", "jpeg", "drift"])
+    found = codes(ladder)
+    assert {"missing", "moved", "soft", "exposure"} <= set(found)
+    assert {problem.code for problem in Problem.objects.all()} == {"complete", "shutter", "not-raw"}
+    for finding in checking.audit(ladder).findings:
+        frame = Frame.objects.get(pk=finding.frame.pk) if finding.frame else None
+        if frame is not None and frame.shot is not None:
+            checking.reshoot(frame)
+    Problem.objects.all().delete()
+    shoot(ladder)
+    assert checking.audit(ladder).findings == ()
+    assert not Shot.objects.filter(frame__isnull=True).exists()
+    # Nothing was lost: what was replaced is kept beside the plan.
+    assert Frame.objects.filter(standing=Frame.Standing.EXTRA).exists()
+
+
+def test_long_exposures_that_held_the_camera_twice_show_lenr(body, make_sitting, data_folder):
+    body.simulated_as, body.serial = HEATH.key, HEATH.serial
+    body.save()
+    for mishaps, expected in (((), []), (("lenr",), ["8", "15"])):
+        sitting = make_sitting(f"Night {len(mishaps)}", kind="time", method="scene", picked=(1.0, 8.0, 15.0), darks=0)
+        shooting.accept_without_looking(sitting)
+        ladder = sitting.ladders.get()
+        shoot(ladder, mishaps=mishaps)
+        assert [f.rung.key for f in checking.audit(ladder).findings if f.code == "lenr"] == expected
+
+
+def test_another_white_balance_is_noticed(ladder):
+    accept(ladder)
+    shoot(ladder)
+    Frame.objects.filter(shot__rung__key="400", shot__repeat=2).update(neutral=[0.6, 1.0, 0.9])
+    assert codes(ladder) == {"white-balance": ["400"]}
+
+
+def test_a_file_is_assigned_by_hand_and_both_values_are_kept(ladder):
+    accept(ladder)
+    shoot(ladder, mishaps=["iso"])
+    problem = Problem.objects.get()
+    shot = checking.free_shots(ladder.sitting)[0]
+    checking.assign_problem(problem, shot)
+    frame = Frame.objects.get(shot=shot)
+    assert frame.iso == 2 * shot.rung.iso
+    assert frame.overrides == {"iso": shot.rung.iso} or set(frame.overrides) == {"iso", "exposure_s"}
+    assert not Problem.objects.exists()
+    daylog.undo(ladder.sitting)
+    assert not Frame.objects.filter(shot=shot).exists()
+    assert Problem.objects.get().file_name == problem.file_name
+
+
+def test_remedies_are_logged_and_undone_newest_first(ladder):
+    accept(ladder)
+    shoot(ladder)
+    first, second = Frame.objects.filter(shot__rung__key="200").order_by("shot__repeat")
+    shot = first.shot
+    checking.keep_as_extra(first)
+    checking.exclude(second, "blinked")
+    with pytest.raises(Refusal, match="Say why"):
+        checking.exclude(Frame.objects.filter(shot__isnull=False).first(), " ")
+    with pytest.raises(Refusal, match="is on no shot"):
+        checking.keep_as_extra(Frame.objects.get(pk=second.pk))
+    daylog.undo(ladder.sitting)
+    second.refresh_from_db()
+    assert (second.standing, second.shot.repeat) == ("used", 2)
+    checking.assign_frame(Frame.objects.get(pk=first.pk), shot)
+    first.refresh_from_db()
+    assert (first.standing, first.shot_id) == ("used", shot.pk)
+    with pytest.raises(Refusal, match="has a frame"):
+        checking.assign_frame(second, shot)
+    assert SittingEvent.objects.filter(undone_at__isnull=False).count() == 1
+
+
+def test_shots_are_taken_skipped_and_undone(ladder):
+    sitting = ladder.sitting
+    one, two, three = day.due(sitting)[:3]
+    with pytest.raises(Refusal, match="first shot first"):
+        day.take(two)
+    day.take(one)
+    with pytest.raises(Refusal, match="undo it first"):
+        day.take(Shot.objects.get(pk=one.pk))
+    day.take(two)
+    with pytest.raises(Refusal, match="Say why"):
+        day.skip(three, "")
+    day.skip(three, "lamp broke")
+    assert day.due(sitting)[0].pk not in (one.pk, two.pk, three.pk)
+    daylog.undo(sitting)
+    daylog.undo(sitting)
+    assert [shot.pk for shot in day.due(sitting)[:2]] == [two.pk, three.pk]
+    daylog.undo(sitting)
+    day.note(sitting, "21 °C")
+    with pytest.raises(Refusal, match="nothing to undo"):
+        daylog.undo(sitting)
+
+
+def test_the_frame_that_landed_last_reports_itself(ladder):
+    accept(ladder)
+    shoot(ladder, "rung")
+    found = checking.landed(ladder)
+    assert "clipped" in found.text
+    assert found.findings == ()

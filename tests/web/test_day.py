@@ -1,0 +1,98 @@
+"""Shoot and Check in the browser's terms: keys post, windows follow, remedies answer with the sheet."""
+
+import re
+
+import pytest
+
+from yellowjacket.bench.models import Frame, Problem, Shot
+from yellowjacket.bench.services import day, importing
+
+pytestmark = pytest.mark.django_db
+
+
+def live(client, sitting, **data):
+    return client.post(
+        f"/sittings/{sitting.pk}/shoot/{data.pop('do')}/", data, headers={"HX-Request": "true"}
+    ).content.decode()
+
+
+def test_space_takes_the_shot_that_is_shown_and_only_once(client, sitting):
+    first, second = day.due(sitting)[:2]
+    page = live(client, sitting, do="taken", shot=first.pk)
+    assert f'"shot": "{second.pk}"' in page
+    # A second window that still shows the first shot cannot take another one with its key.
+    assert "undo it first" in live(client, sitting, do="taken", shot=first.pk)
+    assert Shot.objects.filter(taken_at__isnull=False).count() == 1
+
+
+def test_skip_undo_accept_and_note(client, sitting):
+    first, second = day.due(sitting)[:2]
+    assert "no first frame" in live(client, sitting, do="accept")
+    live(client, sitting, do="taken", shot=first.pk)
+    assert "Say why" in live(client, sitting, do="skip", shot=second.pk)
+    assert "lamp broke" in live(client, sitting, do="skip", shot=second.pk, reason="lamp broke")
+    assert "undone" in live(client, sitting, do="undo")
+    live(client, sitting, do="accept")
+    sitting.refresh_from_db()
+    assert sitting.first_accepted_at is not None
+    assert "21 °C" in live(client, sitting, do="note", text="21 °C")
+
+
+def test_another_window_follows_and_an_up_to_date_one_is_left_alone(client, sitting):
+    page = client.get(f"/sittings/{sitting.pk}/shoot/").content.decode()
+    seen = re.search(r'"seen": "([0-9a-f]+)"', page).group(1)
+    url = f"/sittings/{sitting.pk}/shoot/live/"
+    assert client.get(url, {"seen": seen}).status_code == 204
+    live(client, sitting, do="taken", shot=day.due(sitting)[0].pk)
+    assert "frame 2 of the same rung" in client.get(url, {"seen": seen}).content.decode()
+
+
+def test_a_long_exposure_counts_down_with_its_lock_up(client, make_sitting):
+    sitting = make_sitting(kind="time", method="capped", picked=(240.0,), lenr="on")
+    page = live(client, sitting, do="taken", shot=day.due(sitting)[0].pk)
+    left, lockup = (int(re.search(rf'data-{name}="(\d+)"', page).group(1)) for name in ("left", "lockup"))
+    # Common practice, no source: a 4 min frame with LENR holds the camera for 8 min.
+    assert 470 <= left <= 480
+    assert lockup == 240
+
+
+def test_the_dark_room_is_a_page_of_its_own(client, sitting):
+    assert "darkroom" in client.get(f"/sittings/{sitting.pk}/shoot/?room=dark").content.decode()
+    assert "darkroom" not in client.get(f"/sittings/{sitting.pk}/shoot/").content.decode()
+
+
+def test_remedies_on_the_check_page(client, sitting, card, data_folder):
+    from yellowjacket import home
+
+    home.allow_folder(data_folder, card)
+    importing.import_folder(sitting, str(card))
+    base = f"/sittings/{sitting.pk}/check"
+    assert "Nothing to decide" in client.get(f"{base}/").content.decode()
+    frame = Frame.objects.get(shot__rung__key="200", shot__kind="light", shot__repeat=2)
+    shot = frame.shot
+    page = client.post(f"{base}/frame/{frame.pk}/", {"remedy": "reshoot"}).content.decode()
+    assert "light frame 2 is not in" in page
+    assert "to be shot again" in page
+    assert "Choose the shot" in client.post(f"{base}/frame/{frame.pk}/", {"remedy": "assign"}).content.decode()
+    assert "Choose a remedy" in client.post(f"{base}/frame/{frame.pk}/", {"remedy": "burn"}).content.decode()
+    page = client.post(f"{base}/frame/{frame.pk}/", {"remedy": "assign", "shot": shot.pk}).content.decode()
+    assert "Nothing to decide" in page
+    assert "undone" in client.post(f"{base}/undo/").content.decode()
+
+
+def test_a_file_without_a_shot_is_assigned_or_struck(client, sitting, card, data_folder):
+    from yellowjacket import home
+
+    home.allow_folder(data_folder, card)
+    importing.import_folder(sitting, str(card))
+    Frame.objects.filter(shot__rung__key="100", shot__kind="light").first().delete()
+    (data_folder / "inbox" / "b.dng").write_bytes((card / "F001.DNG").read_bytes())
+    (data_folder / "inbox" / "c.txt").write_text("no frame")
+    importing.import_folder(sitting, "")
+    base = f"/sittings/{sitting.pk}/check"
+    text = Problem.objects.get(file_name="c.txt")
+    assert "1 to decide" in client.get(f"{base}/").content.decode()
+    client.post(f"{base}/problem/{text.pk}/", {"remedy": "strike"})
+    assert not Problem.objects.exists()
+    client.post(f"{base}/undo/")
+    assert Problem.objects.get().file_name == "c.txt"
