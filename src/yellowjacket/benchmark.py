@@ -190,7 +190,7 @@ def _night_time() -> tuple[int, float]:
     from django.test import Client
 
     from yellowjacket.bench.models import Body, Shot, Sitting, ToleranceProfile
-    from yellowjacket.bench.services.sittings import LadderRequest, create_sitting
+    from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
     from yellowjacket.core.ladder import Exposure, LadderSpec
 
     body = Body.objects.all()[0]
@@ -201,7 +201,7 @@ def _night_time() -> tuple[int, float]:
     sitting = Sitting(
         name="Night", scene="x", question="x", expectation="x", held_on=date(2026, 3, 14), profile=profile
     )
-    create_sitting(sitting, [], [LadderRequest(body, spec)] * _NIGHT_LADDERS)
+    create_sitting(sitting, [UseSpec("Pixel level", None)], [LadderRequest(body, spec)] * _NIGHT_LADDERS)
     client = Client(headers={"host": "127.0.0.1"})
 
     def get() -> None:

@@ -47,7 +47,7 @@ def _development(frame: Frame, *, equalised: bool) -> pictures.Development:
 
 
 def _frame(frame_id: int) -> Frame:
-    return get_object_or_404(Frame.objects.select_related("shot__rung__ladder__body"), pk=frame_id)
+    return get_object_or_404(Frame.objects.defer("report").select_related("shot__rung__ladder__body"), pk=frame_id)
 
 
 def _picture(data: bytes, kind: str) -> HttpResponse:

@@ -92,7 +92,11 @@ class SittingPage:
         """Frames by (rung id, kind), in order of repeat: one query."""
         found: dict[tuple[int, str], list[Frame]] = {}
         for frame in (
-            Frame.objects.filter(shot__rung__ladder=self.ladder).select_related("shot").order_by("shot__repeat")
+            # The report is forty times the rest of a frame, and only the audit reads it.
+            Frame.objects.filter(shot__rung__ladder=self.ladder)
+            .defer("report")
+            .select_related("shot")
+            .order_by("shot__repeat")
         ):
             if frame.shot is not None:
                 found.setdefault((frame.shot.rung_id, frame.shot.kind), []).append(frame)

@@ -65,7 +65,9 @@ def sitting_document(sitting: Sitting) -> dict[str, object]:
 
 def _ladder(ladder: Ladder) -> dict[str, object]:
     frames: dict[int, list[dict[str, object]]] = {}
-    for frame in Frame.objects.filter(shot__rung__ladder=ladder).select_related("shot").order_by("shot__repeat"):
+    for frame in (
+        Frame.objects.filter(shot__rung__ladder=ladder).defer("report").select_related("shot").order_by("shot__repeat")
+    ):
         if frame.shot is not None:
             frames.setdefault(frame.shot.rung_id, []).append(_frame(frame, frame.shot.kind))
     readings: dict[int, list[dict[str, object]]] = {}

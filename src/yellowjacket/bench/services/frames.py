@@ -71,7 +71,7 @@ def _slot_in_sitting(sitting: Sitting, facts: FrameFacts) -> Slot | Misfit:
     refusals = [Misfit("ladder", "has no ladder to go to.", "Plan a ladder first.")]
     candidate = _candidate(facts)
     for ladder in sitting.ladders.select_related("body"):
-        found = find_slot(candidate, _ladder_facts(ladder), _slots(ladder, candidate.iso))
+        found = find_slot(candidate, _ladder_facts(ladder), _slots(ladder, candidate.iso or 0))
         if isinstance(found, Slot):
             return found
         refusals.append(found)
@@ -99,7 +99,7 @@ def _ladder_facts(ladder: Ladder) -> LadderFacts:
     return LadderFacts(body.make, body.model, body.serial, size)
 
 
-def _slots(ladder: Ladder, iso: int | None) -> Sequence[Slot]:
+def _slots(ladder: Ladder, iso: int) -> Sequence[Slot]:
     """The shots at an ISO: a long night has thousands, and only these can fit."""
     shots = Shot.objects.filter(rung__ladder=ladder, rung__iso=iso).select_related("rung").order_by("order")
     taken = set(Frame.objects.filter(shot__rung__ladder=ladder, shot__rung__iso=iso).values_list("shot_id", flat=True))

@@ -32,7 +32,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         stave=Stave(page.ladder, stave.columns, lines),
         findings=audit.findings,
         problems=page.sitting.problems.all(),
-        extras=Frame.objects.filter(sitting=page.sitting, shot=None),
+        extras=Frame.objects.filter(sitting=page.sitting, shot=None).defer("report"),
         free=checking.free_shots(page.sitting),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
         in_frames=any(page.frames.values()),
