@@ -1,5 +1,7 @@
 """What the repository promises about itself: current files, no hosts, documents that match the code."""
 
+import dataclasses
+import json
 import re
 import subprocess
 import tomllib
@@ -8,7 +10,9 @@ from pathlib import Path
 import pytest
 
 from yellowjacket.cli import main
+from yellowjacket.core.ladder import LadderSpec
 from yellowjacket.core.measure import QUANTITIES
+from yellowjacket.web.plan.files import CSV_COLUMNS
 
 ROOT = Path(__file__).parent.parent
 
@@ -73,6 +77,15 @@ def test_every_quantity_is_documented_with_its_unit():
     text = (ROOT / "docs/exports.md").read_text()
     for name, unit in QUANTITIES.items():
         assert f"| {name} | {unit} |" in text
+
+
+def test_every_field_of_a_plan_and_column_of_a_shot_list_is_documented():
+    text = (ROOT / "docs/plans.md").read_text()
+    schema = json.loads((ROOT / "docs/plan.schema.json").read_text())
+    ladder = schema["properties"]["ladders"]["items"]["properties"]["ladder"]["properties"]
+    assert set(ladder) == {field.name for field in dataclasses.fields(LadderSpec)}
+    for name in (*ladder, *CSV_COLUMNS):
+        assert re.search(rf"\b{name}\b", text), name
 
 
 def test_the_readme_names_every_command_and_every_picture_exists():

@@ -4,7 +4,9 @@ import csv
 import io
 import json
 import re
+from pathlib import Path
 
+import jsonschema
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
@@ -142,6 +144,8 @@ def test_the_schedule_is_a_calendar_of_ladders(client, make_sitting):
 
 def test_a_plan_goes_out_and_comes_in_fitted_to_another_body(client, sitting, body):
     document = json.loads(get(client, f"/sittings/{sitting.pk}/plan/plan.json"))
+    schema = json.loads(Path("docs/plan.schema.json").read_text())
+    jsonschema.Draft202012Validator(schema).validate(document)
     small = Body.objects.create(
         make="Quillon", model="Tarn", pixel_width=100, pixel_height=100, lowest_iso=200, native_lowest_iso=200,
         native_highest_iso=800, highest_iso=800, fastest_shutter_s=1 / 4000, slowest_shutter_s=30,

@@ -16,6 +16,7 @@ class Job(models.Model):
     class Kind(models.TextChoices):
         SHOOT = "shoot", "Shooting"
         IMPORT = "import", "Importing"
+        ADOPT = "adopt", "Adopting"
         MEASURE = "measure", "Measuring"
 
     class State(models.TextChoices):

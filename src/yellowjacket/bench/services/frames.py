@@ -16,12 +16,18 @@ from yellowjacket.core.matching import NEARNESS, Candidate, LadderFacts, Misfit,
 
 @transaction.atomic
 def add_frame(
-    sitting: Sitting, facts: FrameFacts, shot: Shot | None = None, *, keep_problems: bool = False
+    sitting: Sitting,
+    facts: FrameFacts,
+    shot: Shot | None = None,
+    *,
+    keep_problems: bool = False,
+    standing: str = Frame.Standing.USED,
 ) -> Frame | Problem:
     """Put one inspected file on its shot; what does not fit is noted with the reason.
 
     ``shot``: the shot that was asked for, when the camera is known to have taken it; else it is found by
     what the file says. ``keep_problems``: leave an earlier complaint about the file to the caller.
+    ``standing``: kept beside the plan when it is not "used".
     The same content is never taken twice, whatever its name.
     """
     known = Frame.objects.filter(sitting=sitting, sha256=facts.sha256).first()
@@ -31,6 +37,8 @@ def add_frame(
             return known
         misfit = Misfit("duplicate", f"has the same content as {known.file_name}.", "Nothing to do; it is used once.")
         return note_problem(sitting, name, misfit, facts.path)
+    if standing != Frame.Standing.USED:
+        return Frame.objects.create(sitting=sitting, shot=None, standing=standing, **_fields(facts))
     if shot is None:
         found = _slot_in_sitting(sitting, facts)
         if isinstance(found, Misfit):

@@ -26,6 +26,11 @@ def import_folder(sitting: Sitting, folder_text: str) -> Job:
 
     Refuses folders that are not there or not allowed.
     """
+    return jobs.start(sitting, Job.Kind.IMPORT, files=files_of(folder_text))
+
+
+def files_of(folder_text: str) -> list[str]:
+    """Paths of every file of a folder, of the inbox when none is named. Refuses as import_folder does."""
     folder = Path(folder_text.strip()).expanduser() if folder_text.strip() else home.inbox(settings.HOME)
     if not folder.is_absolute():
         raise Refusal("Give the folder's full path, beginning with /.")
@@ -39,7 +44,7 @@ def import_folder(sitting: Sitting, folder_text: str) -> Job:
     files = _files_in(folder)
     if not files:
         raise Refusal(f"{folder} holds no files. Copy the frames there first.")
-    return jobs.start(sitting, Job.Kind.IMPORT, files=files)
+    return files
 
 
 def _files_in(folder: Path) -> list[str]:
@@ -59,6 +64,11 @@ def _files_in(folder: Path) -> list[str]:
 
 def import_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> Job:
     """Store uploaded files as originals of the sitting and start importing them."""
+    return jobs.start(sitting, Job.Kind.IMPORT, files=stored_uploads(sitting, uploads))
+
+
+def stored_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> list[str]:
+    """Store uploaded files as originals of the sitting; their paths. Refuses when none could be stored."""
     folder = settings.HOME / "originals" / f"sitting-{sitting.pk}"
     folder.mkdir(parents=True, exist_ok=True)
     stored, refused = [], 0
@@ -74,7 +84,7 @@ def import_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> Job:
             if refused
             else "Choose one or more raw files first."
         )
-    return jobs.start(sitting, Job.Kind.IMPORT, files=stored)
+    return stored
 
 
 def _note_too_large(sitting: Sitting, upload: UploadedFile) -> None:

@@ -45,7 +45,7 @@ def create_sitting(sitting: Sitting, uses: Sequence[UseSpec], ladders: Sequence[
     )
     for position, request in enumerate(ladders):
         _store(Ladder(sitting=sitting, position=position), request)
-    _number_shots(sitting)
+    number_shots(sitting)
     renew_checklist(sitting)
     return sitting
 
@@ -55,7 +55,7 @@ def add_ladder(sitting: Sitting, request: LadderRequest) -> Ladder:
     """Plan one more ladder at the end of the sitting. Raises PlanError."""
     last = sitting.ladders.last()
     ladder = _store(Ladder(sitting=sitting, position=last.position + 1 if last else 0), request)
-    _number_shots(sitting)
+    number_shots(sitting)
     renew_checklist(sitting)
     return ladder
 
@@ -66,7 +66,7 @@ def change_ladder(ladder: Ladder, request: LadderRequest) -> Ladder:
     _must_be_unshot(ladder)
     ladder.rungs.all().delete()
     _store(ladder, request)
-    _number_shots(ladder.sitting)
+    number_shots(ladder.sitting)
     renew_checklist(ladder.sitting)
     return ladder
 
@@ -79,7 +79,7 @@ def remove_ladder(ladder: Ladder) -> None:
     if sitting.ladders.count() == 1:
         raise Refusal("A sitting needs a ladder: change this one, or add another first.")
     ladder.delete()
-    _number_shots(sitting)
+    number_shots(sitting)
     renew_checklist(sitting)
 
 
@@ -118,7 +118,7 @@ def unsaved_rungs(ladder: Ladder, plan: PlannedLadder) -> list[Rung]:
     ]  # fmt: skip
 
 
-def _number_shots(sitting: Sitting) -> None:
+def number_shots(sitting: Sitting) -> None:
     """Shots of all ladders in one list: ladder by ladder, each in its own shooting order."""
     shots = list(Shot.objects.filter(rung__ladder__sitting=sitting).order_by("rung__ladder__position", "id"))
     for n, shot in enumerate(shots):

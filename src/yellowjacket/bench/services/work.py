@@ -1,12 +1,14 @@
 """Which function does which kind of job."""
 
 from yellowjacket.bench.models import Job
+from yellowjacket.bench.services.adopting import adopt_files
 from yellowjacket.bench.services.importing import import_files
 from yellowjacket.bench.services.jobs import Work
 from yellowjacket.bench.services.measuring import measure_sitting
 from yellowjacket.bench.services.shooting import shoot_remaining
 
 WORK: dict[str, Work] = {
+    Job.Kind.ADOPT: adopt_files,
     Job.Kind.IMPORT: import_files,
     Job.Kind.SHOOT: shoot_remaining,
     Job.Kind.MEASURE: measure_sitting,

@@ -7,6 +7,9 @@ from yellowjacket.web.desk import views
 app_name = "desk"
 urlpatterns = [
     path("", views.desk, name="page"),
+    path("adopt/", views.adopt, name="adopt"),
+    path("sittings/<int:sitting_id>/adopting/", views.adopting_page, name="adopting"),
+    path("archive/", views.archive, name="archive"),
     path("bodies/", views.bodies, name="bodies"),
     path("bodies/new/", views.edit_body, name="body-new"),
     path("bodies/from-frame/", views.body_from_frame, name="body-from-frame"),

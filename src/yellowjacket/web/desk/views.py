@@ -11,10 +11,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.models import Body, Decision, Lens, Record, Shot, Sitting
-from yellowjacket.bench.services import register
+from yellowjacket.bench.services import adopting, register, spread
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
+from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,3 +119,38 @@ def add_lens(request: HttpRequest) -> HttpResponse:
     else:
         messages.error(request, " ".join(str(error) for errors in form.errors.values() for error in errors))
     return redirect("desk:bodies")
+
+
+@require_POST
+def adopt(request: HttpRequest) -> HttpResponse:
+    """Adopt a folder of this machine, or files sent by the browser: the shortest way from files to a stave."""
+    try:
+        uploads = request.FILES.getlist("frames")
+        if uploads:
+            sitting = adopting.adopt_uploads(uploads, offered_uses(), DEFAULT_PROFILE)
+        else:
+            sitting = adopting.adopt_folder(request.POST.get("folder", ""), offered_uses(), DEFAULT_PROFILE)
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+        return redirect("desk:page")
+    return redirect("desk:adopting", sitting_id=sitting.pk)
+
+
+def adopting_page(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """How far adopting is; as soon as there are ladders, their stave."""
+    sitting = get_object_or_404(Sitting, pk=sitting_id)
+    job = sitting.jobs.last()
+    if sitting.ladders.exists() and (job is None or not job.open):
+        if job is not None:
+            messages.success(request, f"{job.message}. What was guessed stands in the log below.")
+        return redirect("check:page", sitting_id=sitting.pk)
+    return render(
+        request,
+        "desk/adopting.html",
+        {"sitting": sitting, "job": job, "problems": sitting.problems.all(), "place": "desk"},
+    )
+
+
+def archive(request: HttpRequest) -> HttpResponse:
+    """How all light frames that are in are spread over ISO and exposure time."""
+    return render(request, "desk/archive.html", {"spread": spread.of_archive(), "place": "archive"})

@@ -1,0 +1,189 @@
+"""Adopting a folder: frames that exist already become a sitting, its ladders read backwards from the files."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from django.utils import timezone
+
+from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.models import Body, Frame, Job, Ladder, Rung, Shot, Sitting, SittingEvent, ToleranceProfile, Use
+from yellowjacket.bench.services import importing, jobs
+from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
+from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist
+from yellowjacket.core import stops
+from yellowjacket.core.adopting import AdoptedLadder, AdoptedRung, Adoption, FoundFrame, adopt
+from yellowjacket.core.inspection import FrameFacts, inspect_file
+from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.plan_files import spec_as_dict
+from yellowjacket.core.planning import PlanError, plan_ladder
+
+_FASTEST_S, _SLOWEST_S = 1 / 8000, 30.0
+
+
+def adopt_folder(folder_text: str, uses: Sequence[UseSpec], profile: str) -> Sitting:
+    """Begin adopting every file of a folder of this machine. Refuses folders that may not or cannot be read."""
+    files = importing.files_of(folder_text)
+    name = Path(files[0]).parent.name
+    return _begin(name, files, uses, profile)
+
+
+def adopt_uploads(uploads: Iterable[UploadedFile], uses: Sequence[UseSpec], profile: str) -> Sitting:
+    """Begin adopting files sent by the browser."""
+    sitting = _new_sitting("dropped files", uses, profile)
+    try:
+        files = importing.stored_uploads(sitting, uploads)
+    except Exception:
+        sitting.delete()
+        raise
+    jobs.start(sitting, Job.Kind.ADOPT, files=files)
+    return sitting
+
+
+def _begin(name: str, files: Sequence[str], uses: Sequence[UseSpec], profile: str) -> Sitting:
+    sitting = _new_sitting(name, uses, profile)
+    jobs.start(sitting, Job.Kind.ADOPT, files=list(files))
+    return sitting
+
+
+@transaction.atomic
+def _new_sitting(name: str, uses: Sequence[UseSpec], profile_name: str) -> Sitting:
+    profile, _ = ToleranceProfile.objects.get_or_create(name=profile_name)
+    sitting = Sitting.objects.create(
+        name=f"Adopted: {name}"[:120], scene="", question="What do these frames say?", expectation="open",
+        held_on=timezone.localdate(), profile=profile, first_accepted_at=timezone.now(),
+    )  # fmt: skip
+    Use.objects.bulk_create(
+        Use(sitting=sitting, position=n, name=use.name, output_pixels=use.output_pixels) for n, use in enumerate(uses)
+    )
+    return sitting
+
+
+def adopt_files(job: Job, progress: jobs.Progress) -> str:
+    """The adopting job: look at every file, sort the frames, write the plan backwards. Returns a summary."""
+    sitting = job.sitting
+    sitting.ladders.all().delete()
+    files: list[str] = job.parameters["files"]
+    progress.begin(len(files))
+    facts: list[FrameFacts] = []
+    seen: set[str] = set()
+    for path, outcome in run_all(inspect_file, files):
+        if not isinstance(outcome, FrameFacts):
+            note_problem(sitting, Path(path).name, misfit_from(outcome))
+        elif outcome.sha256 not in seen:
+            seen.add(outcome.sha256)
+            facts.append(outcome)
+        progress.step()
+    adoption = adopt([_found(n, one) for n, one in enumerate(facts)])
+    _store(sitting, facts, adoption)
+    placed = sum(len(r.light) + len(r.darks) for ladder in adoption.ladders for r in ladder.rungs)
+    return (
+        f"{placed} frames in {len(adoption.ladders)} ladder{'s' if len(adoption.ladders) != 1 else ''}, "
+        f"{len(adoption.singles)} singles, {len(files) - len(facts)} not used"
+    )
+
+
+def _found(index: int, facts: FrameFacts) -> FoundFrame:
+    data = facts.metadata
+    return FoundFrame(
+        index, data.make, data.model, data.serial, facts.width, facts.height, data.iso, data.exposure_s, data.f_number,
+        facts.dark, data.captured_at,
+    )  # fmt: skip
+
+
+@transaction.atomic
+def _store(sitting: Sitting, facts: Sequence[FrameFacts], adoption: Adoption) -> None:
+    days = sorted(one.metadata.captured_at.date() for one in facts if one.metadata.captured_at)
+    if days:
+        sitting.held_on = days[0]
+        sitting.save(update_fields=["held_on"])
+    for position, ladder in enumerate(adoption.ladders):
+        _store_ladder(sitting, position, ladder, facts)
+    number_shots(sitting)
+    renew_checklist(sitting)
+    for index in (*adoption.singles, *adoption.unsaid):
+        frame = add_frame(sitting, facts[index], None, standing=Frame.Standing.EXTRA)
+        if isinstance(frame, Frame) and index in adoption.unsaid:
+            Frame.objects.filter(pk=frame.pk).update(standing_reason="does not say its ISO or time")
+    for guess in adoption.guesses:
+        SittingEvent.objects.create(sitting=sitting, kind=SittingEvent.Kind.NOTE, text=f"guessed: {guess}"[:300])
+
+
+def _store_ladder(sitting: Sitting, position: int, adopted: AdoptedLadder, facts: Sequence[FrameFacts]) -> None:
+    body = _body_of(adopted)
+    spec = _spec_of(adopted, body)
+    record = Ladder.objects.create(
+        sitting=sitting, body=body, position=position, kind=adopted.kind, method=adopted.method, spec=spec_as_dict(spec),
+        metered_iso=round(adopted.metered.iso), metered_exposure_s=adopted.metered.exposure_s, f_number=adopted.f_number,
+    )  # fmt: skip
+    reference = adopted.metered
+    for n, rung in enumerate(adopted.rungs):
+        exposure = Exposure(rung.iso, rung.exposure_s, adopted.f_number)
+        label, at_stops = _name_of(adopted, rung)
+        row = Rung.objects.create(
+            ladder=record, position=n, key=label.removeprefix("ISO ").removesuffix(" s").replace(" ", ""), label=label,
+            at_stops=at_stops, iso=rung.iso, exposure_s=rung.exposure_s,
+            expected_stops=exposure.level_stops - reference.level_stops,
+            extended=not body.native_lowest_iso <= rung.iso <= body.native_highest_iso,
+        )  # fmt: skip
+        for kind, indices in ((Shot.Kind.LIGHT, rung.light), (Shot.Kind.DARK, rung.darks)):
+            for repeat, index in enumerate(indices, start=1):
+                shot = Shot.objects.create(rung=row, kind=kind, repeat=repeat)
+                add_frame(sitting, facts[index], shot)
+
+
+def _name_of(adopted: AdoptedLadder, rung: AdoptedRung) -> tuple[str, float]:
+    """The label of a rung and its place on the stop axis."""
+    if adopted.kind == "iso":
+        return f"ISO {rung.iso}", stops.stops_between(stops.exact_iso(adopted.metered.iso), stops.exact_iso(rung.iso))
+    seconds = stops.exact_exposure_s(rung.exposure_s)
+    if adopted.kind == "time":
+        return stops.shutter_label(rung.exposure_s), stops.stops_between(1.0, seconds)
+    move = stops.stops_between(stops.exact_exposure_s(adopted.metered.exposure_s), seconds)
+    text = stops.format_stops(move, 2)
+    return text.rstrip("0").rstrip(".") if "." in text and move else "0", move
+
+
+def _body_of(adopted: AdoptedLadder) -> Body:
+    """The body in the register, or a new entry as the frames describe it."""
+    found = Body.objects.filter(make=adopted.make, model=adopted.model)
+    body = found.filter(serial=adopted.serial).first() or found.filter(serial="").first()
+    if body is not None:
+        return body
+    isos = sorted({rung.iso for rung in adopted.rungs})
+    return Body.objects.create(
+        make=adopted.make[:80] or "Unnamed", model=adopted.model[:80] or "body", serial=adopted.serial[:80],
+        pixel_width=adopted.size[0], pixel_height=adopted.size[1], lowest_iso=isos[0], native_lowest_iso=isos[0],
+        native_highest_iso=isos[-1], highest_iso=isos[-1], fastest_shutter_s=_FASTEST_S, slowest_shutter_s=_SLOWEST_S,
+    )  # fmt: skip
+
+
+def _spec_of(adopted: AdoptedLadder, body: Body) -> LadderSpec:
+    """The plan written backwards, so that a re-shoot or a repeat with another body can begin from it.
+
+    What the body's dial cannot repeat is left out of the spec; the rungs keep what was found.
+    """
+    lights = max((len(rung.light) for rung in adopted.rungs), default=0)
+    darks = max((len(rung.darks) for rung in adopted.rungs), default=0)
+    metered = adopted.metered
+    if not body.limits.has_iso(metered.iso):
+        metered = Exposure(body.limits.nearest_iso(metered.iso), metered.exposure_s, metered.f_number)
+    picked: tuple[float, ...]
+    if adopted.kind == "iso":
+        picked = tuple(float(rung.iso) for rung in adopted.rungs if body.limits.has_iso(rung.iso))
+    elif adopted.kind == "time":
+        picked, lights, darks = tuple(rung.exposure_s for rung in adopted.rungs), darks, 0
+    else:
+        middle_s = stops.exact_exposure_s(adopted.metered.exposure_s)
+        found = (math.log2(stops.exact_exposure_s(rung.exposure_s) / middle_s) for rung in adopted.rungs)
+        picked = tuple(round(move, 2) for move in found)
+    spec = LadderSpec(adopted.kind, adopted.method, metered, picked=picked, repeats=max(lights, 1), darks=darks)
+    try:
+        plan_ladder(spec, body.limits)
+    except PlanError:
+        return LadderSpec("iso", "shutter", Exposure(body.native_lowest_iso, 1 / 8, adopted.f_number))
+    return spec

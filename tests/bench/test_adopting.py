@@ -1,0 +1,117 @@
+"""A folder without a plan becomes a sitting: ladders, singles, problems, and the stave."""
+
+import re
+import shutil
+from datetime import date
+from fractions import Fraction
+
+import numpy as np
+import pytest
+
+from tests import making
+from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
+from yellowjacket.bench.services import adopting, checking, measuring
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.sittings import UseSpec, sitting_schedule
+from yellowjacket.web.plan.forms import offered_uses
+
+pytestmark = pytest.mark.django_db
+USES = (UseSpec("Pixel level", None),)
+
+
+@pytest.fixture
+def inbox(data_folder, card):
+    for path in card.iterdir():
+        shutil.copy(path, data_folder / "inbox")
+    return data_folder / "inbox"
+
+
+def adopt(folder="") -> Sitting:
+    return adopting.adopt_folder(str(folder), USES, "Default")
+
+
+def test_a_folder_becomes_a_measurable_ladder_and_a_body(inbox):
+    (inbox / "broken.dng").write_bytes(b"x")
+    (inbox / "again.dng").write_bytes((inbox / "F001.DNG").read_bytes())
+    sitting = adopt()
+    job = Job.objects.get()
+    assert (job.state, job.message) == ("done", "12 frames in 1 ladder, 0 singles, 2 not used")
+    ladder = sitting.ladders.get()
+    assert [rung.label for rung in ladder.rungs.all()] == ["ISO 100", "ISO 200", "ISO 400"]
+    body = Body.objects.get()
+    assert (body.make, body.model, body.serial, body.pixel_width) == ("Ostrel", "Heath", "OH-1", making.WIDTH)
+    assert Problem.objects.get().file_name == "broken.dng"
+    sitting.refresh_from_db()
+    assert sitting.held_on == date(2026, 3, 14)
+    assert checking.audit(ladder).findings == ()
+    measuring.start_measuring(sitting)
+    assert measuring.unmeasured(ladder) == 0
+    # The plan was written backwards: a repeat begins from it.
+    assert [rung.key for rung in ladder.planned.rungs] == ["100", "200", "400"]
+    assert len(sitting_schedule(sitting).entries) == 12
+
+
+def test_a_body_in_the_register_is_recognised(inbox, body):
+    assert adopt().ladders.get().body == body
+    assert Body.objects.count() == 1
+
+
+def test_singles_are_kept_beside_the_plan_and_guesses_are_told(data_folder):
+    rng = np.random.default_rng(1)
+    inbox = data_folder / "inbox"
+    for n, (iso, seconds) in enumerate([(100, Fraction(1, 8)), (100, Fraction(1, 8)), (200, Fraction(1, 15)),
+                                        (200, Fraction(1, 250)), (400, Fraction(1, 30))]):  # fmt: skip
+        making.write(inbox / f"{n}.dng", making.shot(iso, rng), iso=iso, exposure_s=seconds)
+    sitting = adopt()
+    assert Frame.objects.filter(sitting=sitting, standing="extra").count() == 1
+    assert "ISO 200 was shot at 2 times" in sitting.events.get().text
+
+
+def test_an_iso_that_is_no_mark_is_still_adopted(data_folder):
+    rng = np.random.default_rng(1)
+    for n, iso in enumerate((110, 230, 470)):
+        path = data_folder / "inbox" / f"{n}.dng"
+        making.write(path, making.shot(100, rng), iso=iso, exposure_s=Fraction(1, 8 * 2**n))
+    ladder = adopt().ladders.get()
+    assert [rung.iso for rung in ladder.rungs.all()] == [110, 230, 470]
+    assert ladder.planned.rungs
+
+
+def test_adopting_again_after_a_kill_gives_the_same_ladders(inbox):
+    from yellowjacket.bench.services import jobs
+
+    sitting = adopt()
+    Frame.objects.filter(sitting=sitting).first().delete()
+    Job.objects.update(state=Job.State.RUNNING)
+    jobs.resume_all()
+    assert Frame.objects.filter(sitting=sitting).count() == 12
+    assert Ladder.objects.count() == 1
+
+
+def test_folders_are_refused_before_anything_is_stored(data_folder):
+    for folder, words in (("/etc", "outside the folders"), ("", "holds no files")):
+        with pytest.raises(Refusal, match=words):
+            adopt(folder)
+    assert not Sitting.objects.exists()
+
+
+def test_from_the_desk_to_the_stave(client, inbox):
+    response = client.post("/adopt/", {"folder": ""}, follow=True)
+    page = response.content.decode()
+    assert re.search(r"12 frames in 1 ladder", page)
+    assert 'data-rung="400"' in page
+    assert "Adopted: inbox" in client.get("/").content.decode()
+    spread = client.get("/archive/").content.decode()
+    assert "Half of your frames lie at ISO 200 or below" in spread
+    assert [use.name for use in offered_uses()] == ["Pixel level", "Large print", "Web"]
+
+
+def test_what_makes_no_ladder_says_so(client, data_folder):
+    (data_folder / "inbox" / "list.txt").write_text("no frame")
+    page = client.post("/adopt/", {"folder": ""}, follow=True).content.decode()
+    assert "No ladder could be made" in page
+    assert "list.txt" in page
+    sitting = Sitting.objects.get()
+    # Its other pages lead back to what happened instead of failing.
+    for step in ("plan", "shoot", "check", "measure", "look", "record"):
+        assert client.get(f"/sittings/{sitting.pk}/{step}/").status_code in (302, 404)
