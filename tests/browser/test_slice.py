@@ -14,6 +14,7 @@ from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.expected_conditions import staleness_of
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
 from tests.test_serving import free_port
@@ -66,6 +67,13 @@ def browser():
 
 def find(browser, css: str):
     return WebDriverWait(browser, WAIT_S).until(lambda b: b.find_element(By.CSS_SELECTOR, css), css)
+
+
+def click(browser, css: str) -> None:
+    """Scroll it to the middle, clear of the foot, and click it."""
+    element = find(browser, css)
+    browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+    element.click()
 
 
 def wait_for_text(browser, css: str, text: str, seconds: float = WAIT_S) -> None:
@@ -261,7 +269,9 @@ def test_frames_of_a_real_card_are_imported_by_folder_and_by_file(site, browser)
     wait_for_text(browser, ".problems", "list.txt")
     wait_for_text(browser, ".problems", "is not a raw file")
     find(browser, "#frames").send_keys("\n".join(str(path) for path in card[4:8]))
-    find(browser, "#frames").find_element(By.XPATH, "../button").click()
+    button = find(browser, "#frames").find_element(By.XPATH, "../button")
+    browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
+    button.click()
     wait_for_text(browser, ".notice", "4 frames in")
     WebDriverWait(browser, WAIT_S).until(lambda b: len(b.find_elements(By.CSS_SELECTOR, ".dots i.in")) == 8)
     assert complaints(browser) == []
@@ -288,10 +298,63 @@ def test_a_sitting_is_planned_without_a_mouse(site, browser):
     assert {"metered_iso", "metered_shutter", "aperture", "step", "repeats"} <= set(seen)
 
 
+def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
+    address, _ = site
+    browser.get(f"{address}/sittings/new/")
+    for name, text in (("name", "Drawer 12"), ("question", "?"), ("expectation", "?")):
+        find(browser, f"[name={name}]").send_keys(text)
+    Select(find(browser, "[name=mains_hz]")).select_by_value("50")
+    picked = find(browser, "[name=picked]")
+    picked.send_keys("100, 200, 400, 800, 1600, 3200" + Keys.TAB)
+    wait_for_text(browser, "#preview .summary", "6 rungs, 24 shots")
+    click(browser, ".actions .do")
+    wait_for_text(browser, ".warnings", "50 Hz light pulses")
+    click(browser, ".tick")
+    WebDriverWait(browser, WAIT_S).until(lambda b: b.find_elements(By.CSS_SELECTOR, ".tick[aria-checked=true]"))
+    click(browser, ".top-right a.do")
+    # By hand: Space takes the shot shown, U takes that back.
+    find(browser, "[data-key=' ']")
+    press(browser, Keys.SPACE)
+    wait_for_text(browser, ".change", "frame 2 of the same rung")
+    press(browser, "u")
+    wait_for_text(browser, ".change", "set everything")
+    click(browser, "[value=one]")
+    click(browser, "[data-accept]")
+    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
+    click(browser, "details summary")
+    for mishap in ("skipped", "doubled", "iso", "nudge", "defocus", "jpeg", "drift"):
+        click(browser, f"[name=mishap][value={mishap}]")
+    click(browser, "[value=rest]")
+    wait_for_text(browser, ".notice", "frames shot")
+    click(browser, "[data-step=check]")
+    find(browser, "[data-finding]")
+    found = {row.get_attribute("data-finding") for row in browser.find_elements(By.CSS_SELECTOR, "[data-finding]")}
+    assert {"missing", "moved", "soft", "exposure"} <= found
+    strays = {row.get_attribute("data-problem") for row in browser.find_elements(By.CSS_SELECTOR, "[data-problem]")}
+    assert {"complete", "not-raw"} <= strays
+    press(browser, "n")
+    assert now_rung(browser) != "100"
+    # Re-shoot everything that is wrong, strike what strayed, and shoot again.
+    for css in ("[data-finding] .remedies button:first-child", "[data-problem] [value=strike]"):
+        while browser.find_elements(By.CSS_SELECTOR, css):
+            button = browser.find_element(By.CSS_SELECTOR, css)
+            browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
+            button.click()
+            WebDriverWait(browser, WAIT_S).until(staleness_of(button))
+    click(browser, "[data-step=shoot]")
+    click(browser, "[value=rest]")
+    wait_for_text(browser, ".next", "Every shot is in")
+    click(browser, ".next a.do")
+    wait_for_text(browser, ".summary", "Nothing to decide")
+    assert complaints(browser) == []
+
+
 STEPS = (
     "plan", "plan/add", "plan/shots", "plan/cards", "shoot", "check", "measure", "look", "record", "record/print",
 )  # fmt: skip
-PAGES = ["/", "/bodies/", "/bodies/new/", "/sittings/new/", *(f"/sittings/1/{step}/" for step in STEPS)]
+SITTING_PAGES = [f"/sittings/1/{step}/" for step in STEPS]
+PAGES = ["/", "/archive/", "/bodies/", "/bodies/new/", "/sittings/new/", "/sittings/from-plan/", *SITTING_PAGES]
+PAGES += ["/sittings/1/shoot/?room=dark"]
 
 
 @pytest.mark.parametrize("path", PAGES)

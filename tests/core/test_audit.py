@@ -7,7 +7,7 @@ import pytest
 from scipy.ndimage import gaussian_filter
 
 from tests import making
-from yellowjacket.core.audit import exposure_stops, look_at, report_from, sharpness_ratio, shift_px
+from yellowjacket.core.audit import exposure_stops, is_softer, look_at, report_from, sharpness_ratio, shift_px
 
 
 @pytest.fixture(scope="module")
@@ -40,6 +40,12 @@ def test_noise_is_not_movement_and_not_sharpness(light):
     assert sharpness_ratio(noisy, look(light)) == pytest.approx(1, abs=0.1)
 
 
+def test_noise_alone_is_not_called_soft(light):
+    reference = look(light)
+    for seed in range(2, 22):
+        assert not is_softer(look(light, seed, gain=0.01), reference, 0.85)
+
+
 @pytest.mark.parametrize(("blur", "most"), [(1.0, 0.9), (2.0, 0.7)])
 def test_a_soft_frame_has_less_fine_structure(light, blur, most):
     soft = light.copy()
@@ -47,6 +53,7 @@ def test_a_soft_frame_has_less_fine_structure(light, blur, most):
         for column in (0, 1):
             soft[row::2, column::2] = gaussian_filter(light[row::2, column::2], blur / 2)
     assert sharpness_ratio(look(soft), look(light)) < most
+    assert is_softer(look(soft), look(light), 0.85)
 
 
 def test_clipped_and_black_frames_say_so(light):

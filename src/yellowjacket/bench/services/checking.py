@@ -17,7 +17,15 @@ from yellowjacket.bench.services import daylog
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame
 from yellowjacket.bench.services.measuring import reference_rung
-from yellowjacket.core.audit import FrameReport, exposure_stops, lockup_gap_s, report_from, sharpness_ratio, shift_px
+from yellowjacket.core.audit import (
+    FrameReport,
+    exposure_stops,
+    is_softer,
+    lockup_gap_s,
+    report_from,
+    sharpness_ratio,
+    shift_px,
+)
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.inspection import inspect_file
 from yellowjacket.core.stops import exact_exposure_s, format_stops
@@ -28,6 +36,8 @@ EXPOSURE_TOLERANCE_STOPS = 1 / 6
 _REPEATS_TOLERANCE_STOPS = 0.05
 # Frames may move by so many raw pixels before the same patch is another place.
 _MOVED_PX = 4.0
+# Noise alone moves the peak by a sixth of a thumbnail cell at the highest ISO (measured).
+_MOVED_CELLS = 0.4
 # Fine structure below this share of the reference is softer; noise adds to its scatter at high ISO.
 _SOFT_SHARE = 0.85
 _CLIPPED_SHARE = 0.2
@@ -160,7 +170,7 @@ def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> t
         ratio = sharpness_ratio(report, reference.report)
         if ratio is not None:
             sharp.append(ratio)
-            if ratio < _SOFT_SHARE:
+            if is_softer(report, reference.report, _SOFT_SHARE):
                 share = f"{ratio * 100:.0f} % of the fine structure of {reference.frame.file_name}"
                 text = f"{frame.file_name} has {share}: focus or shake"
                 found.append(_of(frame, rung, "soft", "softer", text))
@@ -184,7 +194,7 @@ def _moved(
         return
     distance = float((shift[0] ** 2 + shift[1] ** 2) ** 0.5)
     moves.append(distance)
-    if distance > _MOVED_PX:
+    if distance > max(_MOVED_PX, _MOVED_CELLS * report.cell_px):
         text = (
             f"{frame.file_name} lies {distance:.0f} px from {reference.frame.file_name}: the camera or the scene moved"
         )
