@@ -9,11 +9,16 @@ from selenium.webdriver.chrome.service import Service
 
 VIEWS = {
     "desk": "/",
-    "plan": "/sittings/new/",
+    "new-sitting": "/sittings/new/",
+    "plan": "/sittings/2/plan/?ladder=4",
+    "shot-list": "/sittings/2/plan/shots/",
     "shoot": "/sittings/2/shoot/",
+    "dark-room": "/sittings/2/shoot/?ladder=4&room=dark",
+    "check": "/sittings/2/check/",
     "measure": "/sittings/1/measure/?rung=3200",
     "look": "/sittings/1/look/?rung=3200",
     "record": "/sittings/1/record/?rung=3200",
+    "bodies": "/bodies/",
     "record-print": "/sittings/1/record/print/",
 }
 WIDTH, HEIGHT = 1280, 800

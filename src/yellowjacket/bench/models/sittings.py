@@ -34,6 +34,9 @@ class Sitting(models.Model):
     tripod = models.BooleanField(default=True)
     starts_at = models.TimeField(null=True, blank=True)
     # The first frame was looked at and found good: focus, grey, nothing clipped.
+    # The inbox is looked at as long as a Shoot page is open; what was seen there is not looked at again.
+    watches_inbox = models.BooleanField(default=False)
+    inbox_seen = models.JSONField(default=list)
     first_accepted_at = models.DateTimeField(null=True, blank=True)
     lens_used = models.ForeignKey(Lens, on_delete=models.SET_NULL, null=True, blank=True, related_name="sittings")
     light = models.CharField(max_length=120, blank=True)

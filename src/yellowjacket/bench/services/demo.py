@@ -15,7 +15,9 @@ from yellowjacket.simcam.bodies import HEATH
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))
 _METERED = Exposure(100, 1 / 8, 8.0)
-_MORE_LADDERS = (
+_LADDER_12 = (LadderSpec("iso", "shutter", _METERED),)
+_LADDERS_7 = (
+    LadderSpec("iso", "shutter", _METERED, picked=(100, 200, 400, 800, 1600, 3200, 6400, 12800), darks=1),
     LadderSpec("exposure", "shutter", _METERED),
     LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), longest_s=240.0, lenr="pairs", rest_s=20.0),
 )
@@ -24,6 +26,8 @@ _DRAWER_7 = "Drawer 7, second lamp"
 _JUDGE = "Wren Halloway"
 # The eye-spot of the first moth's right forewing, in raw pixels.
 _EYE_SPOT = (466, 330)
+# What goes wrong on the second day, so that the Check page has something to find.
+_MISHAPS_7 = ("defocus", "doubled", "skipped")
 # Grades of the demo's tester by rung, ISO 50 first, and the reason key of the last ones.
 _GRADES = {"Pixel level": "AABBCCCDDEEE", "Large print": "AAAABBCCDDEE", "Web": "AAAAAABBCCDE"}
 _REASONS = {"B": Grade.Reason.GRAIN, "C": Grade.Reason.GRAIN, "D": Grade.Reason.BLOTCHES, "E": Grade.Reason.DETAIL}
@@ -37,11 +41,12 @@ def make_demo(report: Callable[[str], None]) -> None:
     first = Sitting.objects.filter(name=_DRAWER_12).first()
     if first is None:
         first = _plan(
-            _DRAWER_12, date(2026, 3, 14), "How high may ISO go for specimen plates?", "ISO 3200 for the large print."
-        )
+            _DRAWER_12, date(2026, 3, 14), "How high may ISO go for specimen plates?", "ISO 3200 for the large print.",
+            _LADDER_12,
+        )  # fmt: skip
         _plan(
             _DRAWER_7, date(2026, 3, 21), "Does the second lamp change the limits, and how far can I go wrong?",
-            "The limits stand; three stops under can be pushed.", _MORE_LADDERS,
+            "The limits stand; three stops under can be pushed.", _LADDERS_7,
         )  # fmt: skip
     ladder = first.ladders.get()
     if _shots_due(ladder):
@@ -65,19 +70,22 @@ def make_demo(report: Callable[[str], None]) -> None:
         )
         recording.accept_measured(record)
         recording.sign(record, _JUDGE)
+    second = Sitting.objects.filter(name=_DRAWER_7).first()
+    if second is not None and not second.frames.exists():
+        report("Demo: a second day, with mishaps, is under way ...")
+        shooting.accept_without_looking(second)
+        _run_now(shooting.start_shooting(second.ladders.all()[0], "rest", _MISHAPS_7))
     report("Demo: ready.")
 
 
-def _plan(name: str, held_on: date, question: str, expectation: str, more: Sequence[LadderSpec] = ()) -> Sitting:
+def _plan(name: str, held_on: date, question: str, expectation: str, ladders: Sequence[LadderSpec]) -> Sitting:
     profile, _ = ToleranceProfile.objects.get_or_create(name="Survey default")
     sitting = Sitting(
         name=name, scene="specimen drawer", question=question, expectation=expectation, held_on=held_on,
         lens="90 mm macro, f/8", light="lamp room, two panels", temperature_c=20.0, profile=profile,
     )  # fmt: skip
     body = shooting.register_simulated(HEATH)
-    create_sitting(
-        sitting, USES, [LadderRequest(body, spec) for spec in (LadderSpec("iso", "shutter", _METERED), *more)]
-    )
+    create_sitting(sitting, USES, [LadderRequest(body, spec) for spec in ladders])
     sitting.ladders.update(spot_x=_EYE_SPOT[0], spot_y=_EYE_SPOT[1])
     return sitting
 

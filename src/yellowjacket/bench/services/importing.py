@@ -9,6 +9,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
+from django.utils import timezone
 from django.utils.text import get_valid_filename
 
 from yellowjacket import home
@@ -19,6 +20,12 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
 from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.matching import Misfit
+
+# A file this old (s) is no longer being written; a look takes this many, the next one goes on.
+_SETTLED_S = 1.5
+_MOST_AT_A_LOOK = 200
+# What a watched inbox passes over in silence: files that have nothing to do with the sitting.
+_UNRELATED = {"not-raw", "empty", "unreadable", "body", "ladder"}
 
 
 def import_folder(sitting: Sitting, folder_text: str) -> Job:
@@ -60,6 +67,42 @@ def _files_in(folder: Path) -> list[str]:
                 f"{folder} holds more than {settings.IMPORT_MAX_FILES} files. Import the folder of one card at a time."
             )
     return found
+
+
+def set_watch(sitting: Sitting, wanted: bool) -> None:
+    """Begin or end watching the inbox for a sitting; what lies there already is taken at the first look."""
+    sitting.watches_inbox = wanted
+    sitting.inbox_seen = []
+    sitting.save(update_fields=["watches_inbox", "inbox_seen"])
+
+
+def look_into_inbox(sitting: Sitting) -> Job | None:
+    """Start importing what is new in the inbox of a watching sitting; None when there is nothing new.
+
+    Files still being written are left for the next look; each file is looked at once, whatever becomes of it.
+    """
+    if not sitting.watches_inbox or Job.objects.filter(sitting=sitting, state__in=Job.OPEN).exists():
+        return None
+    seen = set(sitting.inbox_seen)
+    fresh: list[str] = []
+    now = timezone.now().timestamp()
+    for path in sorted(home.inbox(settings.HOME).rglob("*")):
+        try:
+            stat = path.stat()
+        except OSError:
+            continue
+        mark = f"{path.name}|{stat.st_size}|{stat.st_mtime_ns}"
+        plain = path.is_file() and not path.name.startswith(".") and home.inside_allowed(settings.HOME, path)
+        if plain and mark not in seen and now - stat.st_mtime > _SETTLED_S:
+            seen.add(mark)
+            fresh.append(str(path))
+            if len(fresh) >= _MOST_AT_A_LOOK:
+                break
+    if not fresh:
+        return None
+    sitting.inbox_seen = sorted(seen)
+    sitting.save(update_fields=["inbox_seen"])
+    return jobs.start(sitting, Job.Kind.IMPORT, files=fresh, watched=True)
 
 
 def import_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> Job:
@@ -116,7 +159,10 @@ def import_files(job: Job, progress: jobs.Progress) -> str:
     progress.begin(len(waiting))
     added, problems = 0, 0
     for path, facts in run_all(inspect_file, waiting):
-        record = _store_outcome(job.sitting, path, facts)
+        record: Frame | Problem | None = _store_outcome(job.sitting, path, facts)
+        if job.parameters.get("watched") and isinstance(record, Problem) and record.code in _UNRELATED:
+            record.delete()
+            record = None
         added += isinstance(record, Frame)
         problems += isinstance(record, Problem)
         progress.step()

@@ -16,5 +16,6 @@ urlpatterns = [
     path("note/", views.note, name="note"),
     path("folder/", views.folder, name="folder"),
     path("upload/", views.upload, name="upload"),
+    path("watch/", views.watch, name="watch"),
     path("problems/clear/", views.clear_problems, name="clear-problems"),
 ]

@@ -34,6 +34,7 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def live(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The part that follows the day; nothing at all when the window that asks is up to date."""
     sitting_page = _page(request, sitting_id)
+    importing.look_into_inbox(sitting_page.sitting)
     if request.GET.get("seen") == _state(sitting_page):
         return HttpResponse(status=204)
     return render(request, "shoot/_live.html", _context(sitting_page))
@@ -83,6 +84,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         problems=page.sitting.problems.all(),
         landed=checking.landed(page.ladder),
         first=day.first_frame(page.sitting),
+        clock_offset_s=day.clock_offset_s(page.sitting),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
         mishaps=shooting.MISHAPS.items(),
         state=_state(page),
@@ -192,6 +194,13 @@ def upload(request: HttpRequest, sitting_id: int) -> HttpResponse:
     return _carry_out(
         request, sitting_id, lambda page: importing.import_uploads(page.sitting, request.FILES.getlist("frames"))
     )
+
+
+@require_POST
+def watch(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Watch the inbox, or stop watching it."""
+    wanted = request.POST.get("watch") == "on"
+    return _carry_out(request, sitting_id, lambda page: importing.set_watch(page.sitting, wanted))
 
 
 @require_POST

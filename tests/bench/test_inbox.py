@@ -1,0 +1,100 @@
+"""A watched inbox: frames go to their shots as they land, what has nothing to do with the sitting is passed over."""
+
+import os
+import shutil
+import time
+from datetime import datetime, timedelta
+
+import pytest
+from django.utils import timezone
+
+from yellowjacket.bench.models import Frame, Job, Problem, Shot
+from yellowjacket.bench.services import day, importing
+
+pytestmark = pytest.mark.django_db
+
+
+def land(path, inbox, name=None, age_s=10):
+    target = inbox / (name or path.name)
+    shutil.copy(path, target)
+    moment = time.time() - age_s
+    os.utime(target, (moment, moment))
+    return target
+
+
+@pytest.fixture
+def inbox(data_folder):
+    return data_folder / "inbox"
+
+
+def test_frames_are_matched_as_they_land_and_looked_at_once(sitting, card, inbox):
+    assert importing.look_into_inbox(sitting) is None
+    importing.set_watch(sitting, True)
+    assert importing.look_into_inbox(sitting) is None
+    land(card / "F001.DNG", inbox)
+    assert importing.look_into_inbox(sitting) is not None
+    assert Frame.objects.get().shot.rung.key == "100"
+    assert importing.look_into_inbox(sitting) is None
+    land(card / "F003.DNG", inbox)
+    importing.look_into_inbox(sitting)
+    assert Frame.objects.count() == 2
+    importing.set_watch(sitting, False)
+    land(card / "F005.DNG", inbox)
+    assert importing.look_into_inbox(sitting) is None
+
+
+def test_a_file_still_being_written_waits_for_the_next_look(sitting, card, inbox):
+    importing.set_watch(sitting, True)
+    target = land(card / "F001.DNG", inbox, age_s=0)
+    assert importing.look_into_inbox(sitting) is None
+    moment = time.time() - 10
+    os.utime(target, (moment, moment))
+    assert importing.look_into_inbox(sitting) is not None
+
+
+def test_thousands_of_unrelated_files_are_passed_over_in_portions(sitting, card, inbox):
+    for n in range(450):
+        (inbox / f"note{n:04d}.txt").write_text(f"note {n}")
+        os.utime(inbox / f"note{n:04d}.txt", (1e9, 1e9))
+    land(card / "F001.DNG", inbox, "zz.dng")
+    importing.set_watch(sitting, True)
+    looks = 0
+    while importing.look_into_inbox(sitting):
+        looks += 1
+    assert looks == 3
+    assert Frame.objects.count() == 1
+    assert not Problem.objects.exists()
+    assert Job.objects.filter(state="done").count() == 3
+
+
+def test_a_frame_of_the_body_that_does_not_fit_is_told(sitting, card, inbox):
+    importing.set_watch(sitting, True)
+    Shot.objects.filter(rung__key="400").delete()
+    land(card / "F005.DNG", inbox)
+    importing.look_into_inbox(sitting)
+    assert Problem.objects.get().file_name == "F005.DNG"
+
+
+def test_watching_follows_an_open_shoot_page(client, sitting, card, inbox):
+    land(card / "F001.DNG", inbox)
+    page = client.post(f"/sittings/{sitting.pk}/shoot/watch/", {"watch": "on"}, follow=True).content.decode()
+    assert "Stop watching the inbox" in page
+    assert "0.0" in client.get(f"/sittings/{sitting.pk}/shoot/live/").content.decode() or Frame.objects.count() == 1
+    assert Frame.objects.count() == 1
+
+
+@pytest.mark.parametrize(("ahead_s", "zone_h"), [(0, 0), (42, 0), (-7, 2), (3, -5)])
+def test_the_clock_of_the_body_is_held_against_the_computers(sitting, card, data_folder, ahead_s, zone_h):
+    from yellowjacket import home
+
+    home.allow_folder(data_folder, card)
+    importing.import_folder(sitting, str(card))
+    assert day.clock_offset_s(sitting) is None
+    begin = timezone.now()
+    for n, shot in enumerate(Shot.objects.select_related("rung", "frame").order_by("order")[:5]):
+        taken = begin + timedelta(seconds=10 * n)
+        released = taken.replace(tzinfo=None) - timedelta(seconds=shot.rung.exposure_s)
+        captured: datetime = released + timedelta(seconds=ahead_s, hours=zone_h)
+        Frame.objects.filter(shot=shot).update(captured_at=captured.isoformat())
+        Shot.objects.filter(pk=shot.pk).update(taken_at=taken)
+    assert day.clock_offset_s(sitting) == pytest.approx(ahead_s, abs=0.01)
