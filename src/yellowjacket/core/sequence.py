@@ -9,6 +9,9 @@ from yellowjacket.core import stops
 from yellowjacket.core.ladder import PlannedLadder, PlannedRung, Settings
 
 LIGHT, DARK = "light", "dark"
+_AS_METERED, _NO_FILTER, _AS_IT_IS = "as metered", "none", "as it is"
+# What need not be said before the first shot.
+_NOTHING_SPECIAL = {_AS_METERED, _NO_FILTER, _AS_IT_IS}
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,26 +67,25 @@ def changes(before: Settings | None, after: Settings, *, cap: bool | None = None
     found = []
     if cap is not None:
         found.append(Change("cap", "off" if cap else "on", "on" if cap else "off"))
-    pairs = (
-        zip(_named(before), _named(after), strict=True)
-        if before is not None
-        else (((n, ""), (n, v)) for n, v in _named(after))
-    )
-    found += [Change(what, old, new) for (what, old), (_, new) in pairs if old != new]
+    if before is None:
+        found += [Change(what, "", new) for what, new in _named(after) if new not in _NOTHING_SPECIAL]
+    else:
+        pairs = zip(_named(before), _named(after), strict=True)
+        found += [Change(what, old, new) for (what, old), (_, new) in pairs if old != new]
     return tuple(found)
 
 
 def _named(settings: Settings) -> tuple[tuple[str, str], ...]:
     exposure = settings.exposure
-    filters = " + ".join(f.name for f in settings.filters) or "none"
+    filters = " + ".join(f.name for f in settings.filters) or _NO_FILTER
     return (
         ("ISO", f"{exposure.iso:g}"),
         ("shutter", stops.shutter_label(exposure.exposure_s)),
         ("aperture", f"f/{exposure.f_number:g}"),
-        ("lamp", f"{stops.format_stops(settings.lamp_stops, 1)} stop"),
+        ("lamp", f"{stops.format_stops(settings.lamp_stops, 1)} stop" if settings.lamp_stops else _AS_METERED),
         ("filter", filters),
         ("LENR", "on" if settings.lenr else "off"),
-        ("setting", settings.value or "as it is"),
+        ("setting", settings.value or _AS_IT_IS),
     )
 
 
