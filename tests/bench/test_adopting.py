@@ -12,7 +12,7 @@ from tests import making
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
 from yellowjacket.bench.services import adopting, checking, measuring
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.sittings import UseSpec, sitting_schedule
+from yellowjacket.bench.services.sittings import UseSpec, planned_ladders, schedule_of
 from yellowjacket.web.plan.forms import offered_uses
 
 pytestmark = pytest.mark.django_db
@@ -48,7 +48,7 @@ def test_a_folder_becomes_a_measurable_ladder_and_a_body(inbox):
     assert measuring.unmeasured(ladder) == 0
     # The plan was written backwards: a repeat begins from it.
     assert [rung.key for rung in ladder.planned.rungs] == ["100", "200", "400"]
-    assert len(sitting_schedule(sitting).entries) == 12
+    assert len(schedule_of(planned_ladders(sitting)).entries) == 12
 
 
 def test_a_body_in_the_register_is_recognised(inbox, body):

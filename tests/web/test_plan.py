@@ -182,3 +182,10 @@ def test_a_template_is_kept_and_used(client, sitting):
     client.post("/sittings/from-plan/", {"template": template.pk, "name": "Again"})
     again = Sitting.objects.get(name="Again").ladders.get()
     assert [rung.key for rung in again.rungs.all()] == ["100", "200", "400"]
+
+
+def test_a_body_corrected_later_leaves_the_plan_as_it_was_and_says_so(client, sitting):
+    Body.objects.update(lowest_iso=200, native_lowest_iso=200)
+    page = get(client, f"/sittings/{sitting.pk}/plan/")
+    assert "entry has changed since this was planned" in page
+    assert get(client, f"/sittings/{sitting.pk}/plan/shots.csv").count("light") == 6

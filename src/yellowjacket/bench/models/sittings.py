@@ -7,9 +7,10 @@ from django.db import models
 from yellowjacket.bench.models.register import Body, Lens, ToleranceProfile
 from yellowjacket.core import stops
 from yellowjacket.core.cautions import Surroundings
-from yellowjacket.core.ladder import Exposure, Filter, PlannedLadder, Settings
+from yellowjacket.core.ladder import Caution, Exposure, Filter, PlannedLadder, PlannedRung, Settings
 from yellowjacket.core.plan_files import spec_from
-from yellowjacket.core.planning import plan_ladder
+from yellowjacket.core.planning import PlanError, plan_ladder
+from yellowjacket.core.stops import exact_exposure_s
 
 
 class Sitting(models.Model):
@@ -124,8 +125,16 @@ class Ladder(models.Model):
 
     @property
     def planned(self) -> PlannedLadder:
-        """The plan worked out anew from what was asked for, with the cautions of the sitting's light and lens."""
-        return plan_ladder(spec_from(self.spec), self.body.limits, self.sitting.surroundings)
+        """The plan as it was stored: a body corrected later does not change a sitting behind its tester's back."""
+        return PlannedLadder(spec_from(self.spec), tuple(rung.planned(self.f_number) for rung in self.rungs.all()))
+
+    @property
+    def advice(self) -> tuple[str, ...]:
+        """What the method confounds and what would make the ladder fit, for the body as the register has it now."""
+        try:
+            return plan_ladder(spec_from(self.spec), self.body.limits, self.sitting.surroundings).advice
+        except PlanError as error:
+            return (f"The body's entry has changed since this was planned. {error.reason}",)
 
 
 class Rung(models.Model):
@@ -168,6 +177,14 @@ class Rung(models.Model):
     def shutter_label(self) -> str:
         """ "1/60 s"."""
         return stops.shutter_label(self.exposure_s)
+
+    def planned(self, f_number: float) -> PlannedRung:
+        """The rung as the core knows it."""
+        return PlannedRung(
+            self.key, self.label, self.at_stops, self.settings(f_number), exact_exposure_s(self.exposure_s),
+            self.rounding_stops, self.expected_stops, self.extended, self.short_by_stops, self.target_lux,
+            tuple(Caution(**one) for one in self.warnings),
+        )  # fmt: skip
 
     def settings(self, f_number: float) -> Settings:
         """Settings as the core knows them."""

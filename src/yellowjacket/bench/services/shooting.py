@@ -161,26 +161,24 @@ def _with_mishaps(orders: list[_Order], mishaps: Sequence[str]) -> list[_Order]:
             )
             result[at] = _Order(replace(order, settings=replace(order.settings, iso=wrong.nominal)), None)
         elif name == "nudge":
-            result[at:] = [replace_release(one, shift_px=_NUDGE_PX) for one in result[at:]]
+            result[at:] = [_changed(one, shift_px=_NUDGE_PX) for one in result[at:]]
         elif name == "defocus":
-            result[at] = replace_release(result[at], blur_px=_DEFOCUS_PX)
+            result[at] = _changed(result[at], blur_px=_DEFOCUS_PX)
         elif name == "jpeg":
             result[at] = _Order(
                 replace(order, path=str(Path(order.path).with_suffix(".JPG")), jpeg=True), result[at].shot
             )
     if "drift" in mishaps:
         half = light[len(light) // 2]
-        result[half:] = [
-            replace_release(one, light_stops=one.release.light_stops + _DRIFT_STOPS) for one in result[half:]
-        ]
+        result[half:] = [_changed(one, light_stops=one.release.light_stops + _DRIFT_STOPS) for one in result[half:]]
     if "soft" in mishaps:
-        result = [replace_release(one, blur_px=max(one.release.blur_px, _SOFT_PX)) for one in result]
+        result = [_changed(one, blur_px=max(one.release.blur_px, _SOFT_PX)) for one in result]
     if "lenr" in mishaps:
         result = _locked_up(result)
     return [one for n, one in enumerate(result) if n not in gone] + extra
 
 
-def replace_release(one: _Order, **changes: object) -> _Order:
+def _changed(one: _Order, **changes: object) -> _Order:
     """The order with another release."""
     return _Order(replace(one.release, **changes), one.shot)  # type: ignore[arg-type]
 
@@ -189,7 +187,7 @@ def _locked_up(orders: list[_Order]) -> list[_Order]:
     """The clock as LENR leaves it: every exposure of a second and more holds the camera twice."""
     late, result = timedelta(), []
     for one in orders:
-        result.append(replace_release(one, captured_at=one.release.captured_at + late))
+        result.append(_changed(one, captured_at=one.release.captured_at + late))
         seconds = exact_exposure_s(one.release.settings.exposure_s)
         late += timedelta(seconds=seconds if seconds >= 1 else 0)
     return result

@@ -126,10 +126,15 @@ def number_shots(sitting: Sitting) -> None:
     Shot.objects.bulk_update(shots, ["order"], batch_size=500)
 
 
-def sitting_schedule(sitting: Sitting) -> Schedule:
+def planned_ladders(sitting: Sitting) -> list[tuple[Ladder, PlannedLadder]]:
+    """Every ladder with its plan, in order, in two queries."""
+    ladders = sitting.ladders.select_related("body", "sitting__lens_used").prefetch_related("rungs")
+    return [(ladder, ladder.planned) for ladder in ladders]
+
+
+def schedule_of(planned: Sequence[tuple[Ladder, PlannedLadder]]) -> Schedule:
     """The time line of everything planned, in order."""
-    ladders = sitting.ladders.select_related("body", "sitting__lens_used")
-    return schedule([(ladder.planned, ladder.body.supply) for ladder in ladders])
+    return schedule([(plan, ladder.body.supply) for ladder, plan in planned])
 
 
 @transaction.atomic

@@ -30,7 +30,7 @@ CSV_COLUMNS = (
 
 def _timeline(request: HttpRequest, sitting_id: int) -> tuple[Sitting, Timeline]:
     page = SittingPage(request, sitting_id, "plan")
-    return page.sitting, timeline_of(page.sitting, page.ladders, sittings.sitting_schedule(page.sitting))
+    return page.sitting, timeline_of(page.sitting)
 
 
 def _attachment(response: HttpResponse, sitting: Sitting, ending: str) -> HttpResponse:

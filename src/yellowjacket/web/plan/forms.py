@@ -173,10 +173,8 @@ class SittingForm(LadderForm):
     expectation = forms.CharField(label="What do you expect?", max_length=200)
     held_on = forms.DateField(label="Day", initial=timezone.localdate, widget=forms.DateInput(attrs={"type": "date"}))
     lens = forms.CharField(max_length=120, required=False)
-    lens_used = forms.ModelChoiceField(
-        Lens.objects.all(), label="or from the register", required=False, empty_label="not listed"
-    )
-    hand_held = forms.BooleanField(label="Hand-held, no tripod", required=False)
+    lens_used = forms.ModelChoiceField(Lens.objects.all(), label="or listed", required=False, empty_label="not listed")
+    hand_held = forms.BooleanField(label="Hand-held", required=False)
     light = forms.CharField(max_length=120, required=False)
     temperature_c = forms.FloatField(label="Room °C", required=False, min_value=-60, max_value=70)
     held_equal = forms.ChoiceField(label="Held equal between bodies", choices=Sitting.HeldEqual.choices)

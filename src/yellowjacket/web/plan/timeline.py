@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from yellowjacket.bench.models import Ladder, Sitting
+from yellowjacket.bench.services.sittings import planned_ladders, schedule_of
 from yellowjacket.core.ladder import PlannedLadder, Settings
 from yellowjacket.core.schedule import Entry, Schedule
 from yellowjacket.core.sequence import Change, changes
@@ -91,8 +92,10 @@ class Timeline:
             before, capped = rung.settings, dark
 
 
-def timeline_of(sitting: Sitting, ladders: Sequence[Ladder], schedule: Schedule) -> Timeline:
-    """Lay the schedule out over WIDTH units."""
+def timeline_of(sitting: Sitting) -> Timeline:
+    """Lay everything planned out over WIDTH units."""
+    planned = planned_ladders(sitting)
+    schedule = schedule_of(planned)
     begins = datetime.combine(sitting.held_on, sitting.starts_at or datetime.min.time().replace(hour=20))
     scale = WIDTH / schedule.total_s if schedule.total_s else 0.0
     pieces: dict[str, list[str]] = {part: [] for part in PARTS}
@@ -107,8 +110,8 @@ def timeline_of(sitting: Sitting, ladders: Sequence[Ladder], schedule: Schedule)
     spent = schedule.spent()
     parts = [Part(part, spent[part], "".join(pieces[part])) for part in PARTS]
     return Timeline(
-        schedule, [(ladder, ladder.planned) for ladder in ladders], begins, parts,
-        _bands(ladders, schedule, begins, scale), _battery(schedule, scale),
+        schedule, planned, begins, parts,
+        _bands([ladder for ladder, _ in planned], schedule, begins, scale), _battery(schedule, scale),
         [round((e.begins_s - e.handling_s) * scale, 1) for e in schedule.entries if e.fresh_battery],
     )  # fmt: skip
 

@@ -148,13 +148,13 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def _page_context(page: SittingPage) -> dict[str, object]:
     rungs = list(page.rungs)
     lines = [*plan_lines(rungs, capped=page.ladder.method == Ladder.Method.CAPPED), frames_line(page)]
-    schedule = sittings.sitting_schedule(page.sitting)
+    timeline = timeline_of(page.sitting)
     return page.context(
         stave=Stave(page.ladder, columns_of(rungs, page.rung), lines),
         warnings=warnings_by_text(rungs),
-        advice=page.ladder.planned.advice,
-        timeline=timeline_of(page.sitting, page.ladders, schedule),
-        notes=schedule.notes,
+        advice=page.ladder.advice,
+        timeline=timeline,
+        notes=timeline.schedule.notes,
         items=page.sitting.check_items.all(),
     )
 
@@ -231,11 +231,11 @@ def _checklist(request: HttpRequest, sitting: Sitting) -> HttpResponse:
 def shot_list(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The shot list on paper, with boxes to tick."""
     sitting_page = SittingPage(request, sitting_id, "plan")
-    schedule = sittings.sitting_schedule(sitting_page.sitting)
-    rows = timeline_of(sitting_page.sitting, sitting_page.ladders, schedule).rows()
-    return render(
-        request, "plan/shot_list.html", sitting_page.context(rows=rows, total=schedule.total_s, notes=schedule.notes)
-    )
+    timeline = timeline_of(sitting_page.sitting)
+    context = sitting_page.context(
+        rows=timeline.rows(), total=timeline.schedule.total_s, notes=timeline.schedule.notes
+    )  # fmt: skip
+    return render(request, "plan/shot_list.html", context)
 
 
 def rung_cards(request: HttpRequest, sitting_id: int) -> HttpResponse:
