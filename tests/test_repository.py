@@ -34,7 +34,7 @@ def texts() -> list[tuple[Path, str]]:
 @pytest.mark.skipif(not (ROOT / ".git").exists(), reason="not a checkout")
 def test_no_package_host_and_no_path_of_a_machine_stands_in_the_repository():
     hosts = re.compile(
-        r'"resolved": *"http|--(?:extra-)?index-url|--find-links|https?://(?:registry|files|pypi|deb|ftp)\.'
+        r'"resolved": *"http|--(?:extra-)?index-url|--find[-]links|https?://(?:registry|files|pypi|deb|ftp)\.'
     )
     home = str(Path.home())
     for path, text in texts():

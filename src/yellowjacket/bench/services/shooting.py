@@ -47,7 +47,7 @@ def register_simulated(body: BodyModel) -> Body:
             "native_highest_iso": body.native_highest_iso, "fastest_shutter_s": body.fastest_shutter_s,
             "slowest_shutter_s": body.slowest_shutter_s, "simulated_as": body.key,
             "sensor_width_mm": body.sensor_width_mm, "sensor_height_mm": body.sensor_height_mm,
-            "frame_mb": 2e-6 * body.width_px * body.height_px, "battery_minutes": body.battery_minutes,
+            "frame_mb": round(2e-6 * body.width_px * body.height_px), "battery_minutes": body.battery_minutes,
             "battery_frames": body.battery_frames, "lenr_from_s": body.lenr_from_s, "iso_step": "third",
         },
     )  # fmt: skip

@@ -1,0 +1,46 @@
+"""Data of the first version goes on in the next: rungs get their names, ladders their plan, shots their order."""
+
+import pytest
+from django.db import connection
+from django.db.migrations.executor import MigrationExecutor
+
+FIRST = [("bench", "0001_initial")]
+
+
+@pytest.mark.django_db(transaction=True)
+def test_sittings_of_the_first_version_keep_their_plan():
+    executor = MigrationExecutor(connection)
+    newest = [node for node in executor.loader.graph.leaf_nodes() if node[0] == "bench"]
+    executor.migrate(FIRST)
+    old = executor.loader.project_state(FIRST).apps
+    body = old.get_model("bench", "Body").objects.create(
+        make="Ostrel", model="Heath", pixel_width=100, pixel_height=100, lowest_iso=100, native_lowest_iso=100,
+        native_highest_iso=200, highest_iso=200, fastest_shutter_s=1 / 8000,
+    )  # fmt: skip
+    profile = old.get_model("bench", "ToleranceProfile").objects.create(name="Default")
+    sitting = old.get_model("bench", "Sitting").objects.create(
+        name="Old", scene="x", question="x", expectation="x", held_on="2026-03-14", profile=profile
+    )
+    ladder = old.get_model("bench", "Ladder").objects.create(
+        sitting=sitting, body=body, metered_iso=100, metered_exposure_s=0.125, f_number=8
+    )
+    for position, iso in enumerate((100, 200)):
+        rung = old.get_model("bench", "Rung").objects.create(
+            ladder=ladder, position=position, iso=iso, exposure_s=12.5 / iso, warnings=["extended ISO"]
+        )
+        for kind in ("light", "dark"):
+            for repeat in (1, 2):
+                old.get_model("bench", "Shot").objects.create(rung=rung, kind=kind, repeat=repeat)
+    executor = MigrationExecutor(connection)
+    executor.migrate(newest)
+
+    from yellowjacket.bench.models import Ladder, Shot
+
+    new = Ladder.objects.get()
+    assert [(rung.key, rung.label) for rung in new.rungs.all()] == [("100", "ISO 100"), ("200", "ISO 200")]
+    assert new.rungs.first().warnings[0]["text"] == "extended ISO"
+    assert (new.planned.spec.repeats, new.planned.spec.darks) == (2, 2)
+    assert new.advice
+    in_order = Shot.objects.order_by("order").values_list("kind", "rung__iso", "repeat")
+    assert list(in_order)[:3] == [("light", 100, 1), ("light", 100, 2), ("light", 200, 1)]
+    assert len(set(Shot.objects.values_list("order", flat=True))) == 8
