@@ -5,7 +5,8 @@ import re
 import pytest
 
 from yellowjacket.bench.models import Frame, Problem, Shot
-from yellowjacket.bench.services import day, importing
+from yellowjacket.bench.services import day, importing, measuring, shooting
+from yellowjacket.simcam.bodies import HEATH
 
 pytestmark = pytest.mark.django_db
 
@@ -96,3 +97,25 @@ def test_a_file_without_a_shot_is_assigned_or_struck(client, sitting, card, data
     assert not Problem.objects.exists()
     client.post(f"{base}/undo/")
     assert Problem.objects.get().file_name == "c.txt"
+
+
+@pytest.mark.parametrize(
+    ("kind", "method", "more"),
+    [
+        ("exposure", "shutter", {"under": 1, "over": 1}), ("time", "capped", {"picked": (1.0, 2.0, 4.0)}),
+        ("setting", "noise_reduction", {"values": ("off", "high")}), ("iso", "fixed", {"picked": (100.0, 200.0, 400.0)}),
+    ],
+)  # fmt: skip
+def test_every_page_stands_for_every_kind_of_ladder(client, body, make_sitting, data_folder, kind, method, more):
+    body.simulated_as, body.serial = HEATH.key, HEATH.serial
+    body.save()
+    sitting = make_sitting(kind=kind, method=method, darks=0, **more)
+    shooting.accept_without_looking(sitting)
+    shooting.start_shooting(sitting.ladders.get())
+    if method != "capped":
+        measuring.start_measuring(sitting)
+        assert not sitting.jobs.filter(state="failed").exists()
+    for step in ("plan", "shoot", "check", "measure", "look", "record"):
+        page = client.get(f"/sittings/{sitting.pk}/{step}/")
+        assert page.status_code == 200, step
+        assert "NaN" not in page.content.decode()

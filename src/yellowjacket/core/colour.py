@@ -18,7 +18,6 @@ SRGB_TO_XYZ = np.array(
 _GREY = 0.18
 _DRAWS = 2000
 NOT_DISTINGUISHABLE = "not distinguishable from none"
-_RGB = ("R", "G1", "G2", "B")
 
 
 @dataclass(frozen=True, slots=True)

@@ -37,8 +37,6 @@ _GREY_REACH_STOPS = 1.5
 _SHADOW_REACH_STOPS = 0.75
 _BLACK_UNDER_GREY_STOPS = 5.0
 
-ROLES = ("grey", "shadow", "black", "field")
-
 
 @dataclass(frozen=True, slots=True)
 class Rect:

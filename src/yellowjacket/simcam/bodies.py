@@ -76,11 +76,6 @@ class BodyModel:
         base_well_e = self.gain_modes[0].full_well_e
         return (self.white_dn - self.black_dn) / base_well_e * iso / self.base_iso
 
-    def saturation_e(self, iso: float) -> float:
-        """Electrons at which a pixel stops: its full well or the converter's end, whichever comes first."""
-        converter_e = (self.white_dn - self.black_dn) / self.gain_dn_per_e(iso)
-        return min(self.gain_mode(iso).full_well_e, converter_e)
-
     def read_noise_e(self, iso: float) -> float:
         """Read noise referred to electrons, root of the squares before and after the gain."""
         after_e = self.read_noise_after_gain_dn / self.gain_dn_per_e(iso)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from django.db.models import Max
 
-from yellowjacket.bench.models import Grade, Ladder, Record, Rung, Use
+from yellowjacket.bench.models import Grade, Ladder, Rung, Use
 from yellowjacket.bench.services.errors import Refusal
 
 
@@ -54,8 +54,3 @@ def current_grades(ladder: Ladder, person: str | None = None) -> Mapping[tuple[i
     newest = rows.values("rung_id", "use_id").annotate(newest=Max("id")).values_list("newest", flat=True)
     found = Grade.objects.filter(pk__in=list(newest), grade__isnull=False)
     return {(grade.rung_id, grade.use_id): grade for grade in found}
-
-
-def signed_record(ladder: Ladder) -> Record | None:
-    """The newest signed record of a ladder."""
-    return ladder.records.filter(signed_at__isnull=False).last()

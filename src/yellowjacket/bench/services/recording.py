@@ -63,7 +63,9 @@ def picture_pixels(ladder: Ladder) -> int:
 
 
 def proposals(ladder: Ladder) -> list[Proposal]:
-    """Every use and level, measured and graded."""
+    """Every use and level, measured and graded; none for ladders that do not run along ISO."""
+    if ladder.kind != Ladder.Kind.ISO:
+        return []
     rungs = list(ladder.rungs.all())
     findings = findings_by_rung(rungs)
     rows = [RungFindings(stops.exact_iso(rung.iso), rung.iso, findings[rung.pk]) for rung in rungs]
