@@ -16,6 +16,7 @@ def plan_fields(body, **changes):
         "metered_shutter": "1/8", "aperture": "f/8", "step": "full", "repeats": 2, "darks": 2,
         "ladder": "iso:shutter", "under": 5, "over": 5, "shortest": "1 s",
         "longest": "4 min", "lenr": "off", "rest_s": 0, "values": "", "held_equal": "settings", "mains_hz": "0",
+        "modulation": "0.3",
         "use_name_0": "Pixel level", "use_mp_0": "", "use_name_1": "Web", "use_mp_1": "2",
     }  # fmt: skip
     return fields | changes

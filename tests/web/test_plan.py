@@ -184,6 +184,18 @@ def test_a_template_is_kept_and_used(client, sitting):
     assert [rung.key for rung in again.rungs.all()] == ["100", "200", "400"]
 
 
+def test_the_depth_of_the_lamps_pulses_widens_the_flicker(client, body):
+    ranges = []
+    for depth in ("0.1", "0.6"):
+        fields = plan_fields(body, name=f"Lamp {depth}", mains_hz="50", modulation=depth, metered_shutter="1/250")
+        client.post("/sittings/new/", fields)
+        rung = Sitting.objects.get(name=f"Lamp {depth}").ladders.get().rungs.first()
+        ranges.append(next(one["short"] for one in rung.warnings if one["code"] == "flicker"))
+    # 1/256 s under 100 pulses a second: sinc(0.39) = 0.77 of the depth, so +0.11 and +0.55 stop.
+    assert ranges == ["+0.11 flicker", "+0.55 flicker"]
+    assert "less than or equal to 0.95" in client.post("/sittings/new/", fields | {"modulation": "2"}).content.decode()
+
+
 def test_a_body_corrected_later_leaves_the_plan_as_it_was_and_says_so(client, sitting):
     Body.objects.update(lowest_iso=200, native_lowest_iso=200)
     page = get(client, f"/sittings/{sitting.pk}/plan/")

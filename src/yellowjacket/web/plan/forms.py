@@ -182,6 +182,7 @@ class SittingForm(LadderForm):
         label="Lamp", coerce=int,
         choices=[(0, "does not flicker"), (50, "on mains, 50 Hz"), (60, "on mains, 60 Hz")],
     )  # fmt: skip
+    modulation = forms.FloatField(label="Pulses by, 0–0.95", initial=0.3, min_value=0, max_value=0.95)
     starts_at = forms.TimeField(label="Starts at", required=False, widget=forms.TimeInput(attrs={"type": "time"}))
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
@@ -230,7 +231,7 @@ class SittingForm(LadderForm):
         profile, _ = ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
         names = (
             "name", "scene", "question", "expectation", "held_on", "lens", "light", "temperature_c", "held_equal", "mains_hz",
-            "starts_at",
+            "modulation", "starts_at",
         )  # fmt: skip
         sitting = Sitting(profile=profile, **{name: data[name] for name in names})
         sitting.lens_used, sitting.tripod = data["lens_used"], not data["hand_held"]
