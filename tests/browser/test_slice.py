@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 from selenium import webdriver
+from selenium.common.exceptions import ElementClickInterceptedException, StaleElementReferenceException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
@@ -70,10 +71,15 @@ def find(browser, css: str):
 
 
 def click(browser, css: str) -> None:
-    """Scroll it to the middle, clear of the foot, and click it."""
-    element = find(browser, css)
-    browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
-    element.click()
+    """Scroll it to the middle, clear of the foot, and click it; once more if the page was just renewed."""
+
+    def clicked(b):
+        element = b.find_element(By.CSS_SELECTOR, css)
+        b.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+        element.click()
+        return True
+
+    WebDriverWait(browser, WAIT_S, ignored_exceptions=[*_stale(), ElementClickInterceptedException]).until(clicked, css)
 
 
 def wait_for_text(browser, css: str, text: str, seconds: float = WAIT_S) -> None:
@@ -84,8 +90,6 @@ def wait_for_text(browser, css: str, text: str, seconds: float = WAIT_S) -> None
 
 
 def _stale():
-    from selenium.common.exceptions import StaleElementReferenceException
-
     return [StaleElementReferenceException]
 
 
@@ -132,30 +136,30 @@ def plan(browser):
 
 
 def shoot(browser):
-    find(browser, ".top-right a.do").click()
+    click(browser, ".top-right a.do")
     wait_for_text(browser, ".next-shot", "50")
     # The first frame is looked at before the rest is shot.
-    find(browser, "[value=rest]").click()
+    click(browser, "[value=rest]")
     wait_for_text(browser, ".notice", "Take the first shot alone")
-    find(browser, "[value=one]").click()
-    find(browser, "[data-accept]").click()
+    click(browser, "[value=one]")
+    click(browser, "[data-accept]")
     WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
-    find(browser, "[value=rest]").click()
+    click(browser, "[value=rest]")
     find(browser, ".job progress")
     # Stopped in the middle and taken up again.
-    find(browser, ".job button").click()
+    click(browser, ".job button")
     wait_for_text(browser, ".notice", "stopped after")
     taken = len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in"))
     assert 0 < taken < 48
-    find(browser, "[value=rest]").click()
+    click(browser, "[value=rest]")
     wait_for_text(browser, ".next", "Every shot is in")
     assert len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in")) == 48
 
 
 def measure(browser):
-    find(browser, ".next a.do").click()
+    click(browser, ".next a.do")
     wait_for_text(browser, ".summary", "Nothing to decide")
-    find(browser, ".top-right a.do").click()
+    click(browser, ".top-right a.do")
     find(browser, "[data-key=m]")
     press(browser, "m")
     wait_for_text(browser, ".picture-side", "Everything is measured")

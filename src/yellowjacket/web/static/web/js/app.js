@@ -80,6 +80,17 @@ document.addEventListener("htmx:configRequest", (event) => {
   }
 });
 
+// Somebody who follows a link has left: an answer that still comes, such as "reload yourself", must not pull them
+// back. A download looks like leaving too, so the page listens again after a moment.
+let leaving = false;
+window.addEventListener("beforeunload", () => {
+  leaving = true;
+  window.setTimeout(() => { leaving = false; }, 3000);
+});
+document.addEventListener("htmx:beforeOnLoad", (event) => {
+  if (leaving) event.preventDefault();
+});
+
 // After a swap the lit column follows the URL, whatever the server thought.
 document.addEventListener("htmx:afterSwap", () => {
   const key = state().get("rung");
