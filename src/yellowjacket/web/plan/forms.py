@@ -180,7 +180,7 @@ class SittingForm(LadderForm):
     held_equal = forms.ChoiceField(label="Held equal between bodies", choices=Sitting.HeldEqual.choices)
     mains_hz = forms.TypedChoiceField(
         label="Lamp", coerce=int,
-        choices=[(0, "does not flicker"), (50, "on mains, 50 Hz"), (60, "on mains, 60 Hz")],
+        choices=[(0, "steady"), (50, "on mains, 50 Hz"), (60, "on mains, 60 Hz")],
     )  # fmt: skip
     modulation = forms.FloatField(label="Pulses by, 0–0.95", initial=0.3, min_value=0, max_value=0.95)
     starts_at = forms.TimeField(label="Starts at", required=False, widget=forms.TimeInput(attrs={"type": "time"}))
