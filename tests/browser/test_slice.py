@@ -135,15 +135,20 @@ def plan(browser):
     find(browser, ".actions .do").click()
 
 
+def accept_first_frame(browser):
+    """The simulated camera takes the first frame alone, and it is found good."""
+    click(browser, "[value=one]")
+    click(browser, "[data-accept]")
+    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
+
+
 def shoot(browser):
     click(browser, ".top-right a.do")
     wait_for_text(browser, ".next-shot", "50")
     # The first frame is looked at before the rest is shot.
     click(browser, "[value=rest]")
     wait_for_text(browser, ".notice", "Take the first shot alone")
-    click(browser, "[value=one]")
-    click(browser, "[data-accept]")
-    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
+    accept_first_frame(browser)
     click(browser, "[value=rest]")
     find(browser, ".job progress")
     # Stopped in the middle and taken up again.
@@ -322,9 +327,7 @@ def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
     wait_for_text(browser, ".change", "frame 2 of the same rung")
     press(browser, "u")
     wait_for_text(browser, ".change", "set everything")
-    click(browser, "[value=one]")
-    click(browser, "[data-accept]")
-    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
+    accept_first_frame(browser)
     click(browser, "details summary")
     for mishap in ("skipped", "doubled", "iso", "nudge", "defocus", "jpeg", "drift"):
         click(browser, f"[name=mishap][value={mishap}]")
