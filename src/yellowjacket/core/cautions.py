@@ -84,7 +84,7 @@ def _time(rung: PlannedRung, body: BodyLimits, spec: LadderSpec) -> Iterator[Cau
 
 
 def _light(rung: PlannedRung, around: Surroundings, spec: LadderSpec) -> Iterator[Caution]:
-    if around.mains_hz <= 0 or spec.method == "capped" or rung.short_by_stops:
+    if around.mains_hz <= 0 or spec.capped or rung.short_by_stops:
         return
     seconds = stops.exact_exposure_s(rung.settings.exposure.exposure_s)
     if is_whole_pulses(seconds, around.mains_hz):

@@ -42,7 +42,7 @@ def _settings(specs: Sequence[LadderSpec], kinds: set[str], methods: set[str]) -
     if "iso" in kinds:
         yield Item("Auto ISO off; extended ISO on in the menu.")
     yield Item("White balance set once from the grey card, then fixed.")
-    if methods - {"capped"}:
+    if any(not spec.capped for spec in specs):
         yield Item("Grey, black and white patches, saturated colours, fine texture and small print in the scene.")
         yield Item("First frame looked at: focus on the spots that matter, grey where it should be, nothing clipped.")
     if "lamp" in methods:
@@ -57,7 +57,7 @@ def _cautions(kinds: set[str], methods: set[str], light: str) -> Iterator[Item]:
     yield Item("Never point a lens or an optical finder at the sun or a laser.", caution=True)
     yield Item("Hot lamps burn and set cloth alight: keep clearance, never leave them.", caution=True)
     yield Item("A dark room is a trip hazard: tape the cables.", caution=True)
-    if "time" in kinds or "capped" in methods:
+    if "time" in kinds:
         yield Item(
             "A body or battery too hot to hold is stopped and left to cool; follow the maker's temperature limits. A "
             "swollen battery is not used.", caution=True,

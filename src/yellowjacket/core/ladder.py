@@ -12,7 +12,7 @@ KINDS = ("iso", "exposure", "time", "setting")
 METHODS: dict[str, tuple[str, ...]] = {
     "iso": ("shutter", "lamp", "nd", "fixed"),
     "exposure": ("shutter",),
-    "time": ("capped", "scene"),
+    "time": ("capped", "scene", "endurance"),
     "setting": ("raw_mode", "noise_reduction", "bit_depth"),
 }
 LENR_CHOICES = ("off", "on", "pairs")
@@ -104,6 +104,16 @@ class LadderSpec:
     closing_repeat: bool = False
     filters: tuple[Filter, ...] = ()
     lux: float | None = None
+
+    @property
+    def capped(self) -> bool:
+        """Whether the lens has its cap on throughout: every frame is a dark."""
+        return self.method in ("capped", "endurance")
+
+    @property
+    def endurance(self) -> bool:
+        """Whether the same shot is taken until battery or heat stops it; ``repeats`` then is the most."""
+        return self.method == "endurance"
 
 
 @dataclass(frozen=True, slots=True)

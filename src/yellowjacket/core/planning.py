@@ -31,6 +31,8 @@ _SAME_MARK_STOPS = 0.1
 # A slip of the pen, not a plan.
 MOST_RUNGS = 120
 _MOST_REPEATS = 50
+# An endurance run is as long as a battery.
+MOST_ENDURANCE = 1000
 _MOST_STOPS = 12.0
 _LONGEST_S = 4 * 3600.0
 # Combining more filters than this vignettes and reflects.
@@ -129,9 +131,10 @@ def _check(spec: LadderSpec, body: BodyLimits) -> None:
     if not body.has_iso(spec.metered.iso):
         nearest = body.nearest_iso(spec.metered.iso)
         raise PlanError("metered_iso", f"ISO {spec.metered.iso:g} is not on the dial; the nearest mark is {nearest}.")
+    most = MOST_ENDURANCE if spec.endurance else _MOST_REPEATS
     for field, count, least in (("repeats", spec.repeats, 1), ("darks", spec.darks, 0)):
-        if not least <= count <= _MOST_REPEATS:
-            raise PlanError(field, f"{count} frames a rung cannot be shot: choose {least} to {_MOST_REPEATS}.")
+        if not least <= count <= most:
+            raise PlanError(field, f"{count} frames a rung cannot be shot: choose {least} to {most}.")
     if spec.rest_s < 0:
         raise PlanError("rest_s", "A rest cannot be negative; the shortest is 0 s.")
     if spec.lenr not in LENR_CHOICES:
@@ -215,10 +218,15 @@ def _time_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
         raise PlanError("longest_s", "The longest time must not be shorter than the shortest.")
     if spec.longest_s > _LONGEST_S:
         raise PlanError("longest_s", f"{spec.longest_s / 60:g} min is too long; {_LONGEST_S / 60:g} min at most.")
-    times = sorted(set(spec.picked)) or _doublings(spec.shortest_s, spec.longest_s, STEPS[spec.step])
+    if spec.endurance:
+        times = [stops.shutter_mark(spec.shortest_s).nominal]
+    else:
+        times = sorted(set(spec.picked)) or _doublings(spec.shortest_s, spec.longest_s, STEPS[spec.step])
     if times[0] <= 0:
         raise PlanError("picked", "Exposure times must be positive.")
     metered_s = stops.exact_exposure_s(spec.metered.exposure_s)
+    if spec.endurance and spec.lenr == "pairs":
+        raise PlanError("lenr", "An endurance run takes the same shot throughout: choose LENR off or on.")
     lenr = {"off": (False,), "on": (True,), "pairs": (False, True)}[spec.lenr]
     rungs = []
     for on, seconds in itertools.product(lenr, times):
@@ -348,6 +356,8 @@ _CONFOUNDED = {
     ("iso", "lamp"): "Brightness is held by the lamp: a dimmed lamp may change its colour, so watch the neutral drift.",
     ("iso", "nd"): "Brightness is held by filters: their true strength and tint go into the readings.",
     ("iso", "fixed"): "Everything is held and the picture brightens: the upper rungs will clip.",
+    ("time", "endurance"): "The same shot until battery or heat stops it: note level and warmth every ten shots or so. "
+    "A body too hot to hold is stopped and left to cool; the maker's temperature limits come first.",
 }
 
 

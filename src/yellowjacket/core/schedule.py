@@ -100,7 +100,13 @@ def schedule(ladders: Sequence[tuple[PlannedLadder, Supply]], pace: Pace | None 
             exposure_s, lockup_s = costs[n]
             rest_s = ladder.spec.rest_s if n + 1 < len(shots) else 0.0
             needed = costs if n == 0 and ladder.spec.kind == "time" else costs[n : n + 1]
-            fresh = battery.change_before(needed)
+            if ladder.spec.endurance:
+                # Begun on a full battery and never given another.
+                fresh = n == 0 and battery.renew()
+                if battery.empties_with(costs[n]):
+                    notes.append(f"Endurance run: a full battery is expected to last {n} of the {len(shots)} shots.")
+            else:
+                fresh = battery.change_before(needed)
             if fresh and n and ladder.spec.kind == "time":
                 notes.append(f"Ladder {index + 1} outlasts a battery: it is split before shot {n + 1}.")
             handling_s = _handling_s(pace, shots, n, first=index == 0) + (pace.battery_s if fresh else 0.0)
@@ -142,8 +148,18 @@ class _Battery:
         lasts = self._share_after(seconds, frames)
         if lasts is None or lasts >= 0 or self._used_frames == 0:
             return False
+        return self.renew()
+
+    def renew(self) -> bool:
+        """Put in a full one, if this one was used; whether it was."""
+        used = self._used_frames > 0
         self._used_s, self._used_frames = 0.0, 0
-        return True
+        return used
+
+    def empties_with(self, cost: tuple[float, float]) -> bool:
+        """Whether this shot is the first that the battery would not last through."""
+        before, after = self._share_after(0.0, 0), self._share_after(sum(cost), 1)
+        return before is not None and after is not None and before >= 0 > after
 
     def use(self, seconds: float) -> None:
         """One frame more."""

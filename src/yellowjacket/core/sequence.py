@@ -37,7 +37,7 @@ def shots_of(ladder: PlannedLadder) -> tuple[PlannedShot, ...]:
 def _in_order(ladder: PlannedLadder) -> Iterator[PlannedShot]:
     spec = ladder.spec
     order = [n for n, rung in enumerate(ladder.rungs) if rung.shootable]
-    capped = spec.method == "capped"
+    capped = spec.capped
     for n in order:
         for repeat in range(1, spec.repeats + 1):
             yield PlannedShot(n, DARK if capped else LIGHT, repeat, spec.repeats)

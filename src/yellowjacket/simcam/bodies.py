@@ -56,6 +56,12 @@ class BodyModel:
     battery_minutes: float = 150.0
     battery_frames: int = 600
     lenr_from_s: float = 1.0
+    # What the unit really does: battery minutes, the sensor's rise over the room (°C) under endless work, its time
+    # constant (s), the sensor temperature (°C) at which the body stops.
+    true_battery_minutes: float = 128.0
+    heat_rise_c: float = 14.0
+    heat_constant_s: float = 1100.0
+    heat_limit_c: float = 58.0
 
     @property
     def white_dn(self) -> int:

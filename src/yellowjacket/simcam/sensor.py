@@ -35,14 +35,22 @@ class Lamp:
     colour: tuple[float, float, float] = (1.12, 1.0, 0.76)
 
 
+# Dark current is stated at this sensor temperature and doubles every so many degrees (common practice, no source).
+REFERENCE_C, DOUBLING_C = 20.0, 6.0
+
+
 @dataclass(frozen=True, slots=True)
 class ExposureSettings:
-    """What is set on the body. Printed marks are allowed; the camera sets the exact power of two."""
+    """What is set on the body. Printed marks are allowed; the camera sets the exact power of two.
+
+    ``sensor_c``: temperature of the sensor, on which its dark current hangs.
+    """
 
     iso: float
     exposure_s: float
     f_number: float
     capped: bool = False
+    sensor_c: float = REFERENCE_C
 
 
 def neutral_response(body: BodyModel, lamp: Lamp) -> NDArray[np.float64]:
@@ -95,7 +103,8 @@ def expose(
     shape = scene.reflectance.shape
     sensitivity, offset_e, hot = _fixed_pattern(body, (shape[0], shape[1]))
     seconds = exact_exposure_s(settings.exposure_s)
-    expected_e = (body.dark_current_e_per_s + hot) * np.float32(seconds)
+    warmth = 2.0 ** ((settings.sensor_c - REFERENCE_C) / DOUBLING_C)
+    expected_e = (body.dark_current_e_per_s + hot) * np.float32(seconds * warmth)
     if not settings.capped:
         light = _mosaic_light(body, lamp.colour, scene)
         expected_e = expected_e + light * sensitivity * np.float32(

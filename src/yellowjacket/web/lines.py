@@ -24,6 +24,7 @@ from yellowjacket.web.templatetags import values
 
 CROP_HEIGHT_PX = 60
 _CHART_HEIGHT_PX = 150
+_MOST_DOTS = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,8 +89,10 @@ def frames_line(page: SittingPage) -> Line:
         marks = []
         for kind in (Shot.Kind.LIGHT, Shot.Kind.DARK):
             planned, taken = page.shots.get((rung.pk, kind), 0), len(page.frames.get((rung.pk, kind), []))
-            marks.append((kind, [n < taken for n in range(planned)]))
-        title = ", ".join(f"{sum(done)} of {len(done)} {kind}" for kind, done in marks)
+            # A long run is counted; a dot for each of it would fill the page.
+            dots = [n < taken for n in range(planned)] if planned <= _MOST_DOTS else []
+            marks.append((kind, dots, f"{taken} of {planned}"))
+        title = ", ".join(f"{count} {kind}" for kind, _, count in marks)
         return Cell(extra=marks, title=title)
 
     return Line("frames", "Frames in", "light above, dark below", "frames", [cell(rung) for rung in page.rungs])

@@ -1,14 +1,16 @@
 """All records, by room: what is tested, the sitting, its frames, what was found, what was judged, work."""
 
+from yellowjacket.bench.models.conditions import Conditions
 from yellowjacket.bench.models.findings import Patch, Reading
 from yellowjacket.bench.models.frames import Frame, Problem
 from yellowjacket.bench.models.jobs import Job
 from yellowjacket.bench.models.judgement import Decision, Grade, Record
-from yellowjacket.bench.models.preparation import CheckItem, PlanTemplate, SittingEvent
+from yellowjacket.bench.models.preparation import CheckItem, MarkedSpot, PlanTemplate, SittingEvent
 from yellowjacket.bench.models.register import Body, Firmware, Lens, ToleranceProfile
 from yellowjacket.bench.models.sittings import Ladder, Rung, Shot, Sitting, Use
 
 __all__ = [
-    "Body", "CheckItem", "Decision", "Firmware", "Frame", "Grade", "Job", "Ladder", "Lens", "Patch", "PlanTemplate",
-    "Problem", "Reading", "Record", "Rung", "Shot", "Sitting", "SittingEvent", "ToleranceProfile", "Use",
+    "Body", "CheckItem", "Conditions", "Decision", "Firmware", "Frame", "Grade", "Job", "Ladder", "Lens", "MarkedSpot",
+    "Patch", "PlanTemplate", "Problem", "Reading", "Record", "Rung", "Shot", "Sitting", "SittingEvent",
+    "ToleranceProfile", "Use",
 ]  # fmt: skip

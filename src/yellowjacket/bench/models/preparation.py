@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
+from yellowjacket.bench.models.register import Body
 from yellowjacket.bench.models.sittings import Shot, Sitting
 
 
@@ -39,6 +40,25 @@ class PlanTemplate(models.Model):
         return self.name
 
 
+class MarkedSpot(models.Model):
+    """A spot that matters on one body's frames: where focus is watched. Centre in raw pixels."""
+
+    sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="marked_spots")
+    body = models.ForeignKey(Body, on_delete=models.CASCADE, related_name="marked_spots")
+    name = models.CharField(max_length=40)
+    x = models.PositiveIntegerField()
+    y = models.PositiveIntegerField()
+    # Soft from the start, so nobody may judge detail on it; the reason.
+    ruled_out = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["sitting", "body", "name"], name="spot_name_once")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class SittingEvent(models.Model):
     """Something that was done or noted on the day. Undoing puts back what was, and stamps the row."""
 
@@ -51,6 +71,9 @@ class SittingEvent(models.Model):
         EXCLUDED = "excluded", "frame excluded"
         RESHOOT = "reshoot", "marked for re-shoot"
         NOTE = "note", "note"
+        STOPPED = "stopped", "stopped"
+        RULED_OUT = "ruled-out", "spot ruled out"
+        CORRECTED = "corrected", "file's word corrected"
 
     sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="events")
     shot = models.ForeignKey(Shot, on_delete=models.SET_NULL, null=True, blank=True, related_name="events")

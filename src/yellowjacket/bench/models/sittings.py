@@ -99,6 +99,7 @@ class Ladder(models.Model):
         FIXED = "fixed", "held fixed"
         CAPPED = "capped", "lens capped"
         SCENE = "scene", "on the scene"
+        ENDURANCE = "endurance", "endurance run"
         RAW_MODE = "raw_mode", "raw mode"
         NOISE_REDUCTION = "noise_reduction", "noise reduction"
         BIT_DEPTH = "bit_depth", "bit depth"
@@ -122,6 +123,11 @@ class Ladder(models.Model):
 
     def __str__(self) -> str:
         return f"{self.get_kind_display()} · {self.body.model}"
+
+    @property
+    def capped(self) -> bool:
+        """Whether the lens has its cap on throughout."""
+        return spec_from(self.spec).capped
 
     @property
     def planned(self) -> PlannedLadder:

@@ -7,7 +7,7 @@ from datetime import datetime
 from django.db.models import QuerySet
 from django.utils import timezone
 
-from yellowjacket.bench.models import Frame, Shot, Sitting, SittingEvent
+from yellowjacket.bench.models import Body, Frame, Shot, Sitting, SittingEvent
 from yellowjacket.bench.services import daylog
 from yellowjacket.bench.services.errors import Refusal
 
@@ -57,7 +57,7 @@ def accept_first(sitting: Sitting) -> SittingEvent:
 
 
 def note(sitting: Sitting, text: str) -> SittingEvent:
-    """Write something down with its time: battery, warmth, room, what happened."""
+    """Write something down with its time."""
     if not text.strip():
         raise Refusal("There is nothing to note.")
     return daylog.act(sitting, SittingEvent.Kind.NOTE, text.strip())
@@ -67,6 +67,13 @@ def first_frame(sitting: Sitting) -> Frame | None:
     """The first light frame that is in."""
     frames = Frame.objects.filter(sitting=sitting, shot__kind=Shot.Kind.LIGHT).select_related("shot__rung__ladder")
     return frames.order_by("shot__order").first()
+
+
+def last_done(sitting: Sitting, body: Body) -> Shot | None:
+    """The shot done last with a body: with a frame, or said to be taken."""
+    shots = Shot.objects.filter(rung__ladder__sitting=sitting, rung__ladder__body=body)
+    done = shots.exclude(frame__isnull=True, taken_at__isnull=True).select_related("rung__ladder__body")
+    return done.order_by("order").last()
 
 
 def _first_taken(sitting: Sitting) -> bool:

@@ -14,12 +14,14 @@ from django.utils import timezone
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Shot, Sitting
 from yellowjacket.bench.services import day, jobs
+from yellowjacket.bench.services.conditions import keep_instruments, stop
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
 from yellowjacket.bench.workers import Release, release
 from yellowjacket.core.inspection import FrameFacts
 from yellowjacket.core.stops import ISO_MARKS, exact_exposure_s, iso_mark
-from yellowjacket.simcam.bodies import BodyModel
+from yellowjacket.simcam.bodies import BODIES, BodyModel
+from yellowjacket.simcam.instruments import Panel, panels
 from yellowjacket.simcam.sensor import ExposureSettings
 
 # The simulated sitting begins in the evening; a release and a change of settings take this long.
@@ -32,7 +34,10 @@ MISHAPS = {
     "nudge": "the camera nudged", "defocus": "focus lost", "lenr": "LENR left on", "jpeg": "a JPEG instead of raw",
     "soft": "soft from the start",
 }  # fmt: skip
-_DRIFT_STOPS, _NUDGE_PX, _DEFOCUS_PX, _SOFT_PX = -0.4, (14, -8), 1.2, 1.0
+_DRIFT_STOPS, _NUDGE_PX, _DEFOCUS_PX, _SOFT_PX = -0.4, (14, -8), 1.2, 2.6
+_ROOM_C = 20.0
+# An endurance run that ends with more than this left was ended by heat.
+_LAST_PERCENT = 3
 
 
 def register_simulated(body: BodyModel) -> Body:
@@ -83,14 +88,21 @@ def shoot_remaining(job: Job, progress: jobs.Progress) -> str:
     """The shooting job: release, inspect and store every shot that has no frame yet."""
     ladder = Ladder.objects.select_related("body", "sitting__lens_used").get(pk=job.parameters["ladder"])
     due = _due(ladder, job.parameters.get("scope", "rest"))
-    orders = _with_mishaps(_orders(ladder, due), job.parameters.get("mishaps", ()))
+    planned = _orders(ladder, due)
+    orders = _with_mishaps(planned, job.parameters.get("mishaps", ()))
     progress.begin(len(orders))
     taken = 0
     for order, facts in run_all(release, [one.release for one in orders]):
         shot = next(one.shot for one in orders if one.release is order)
         taken += _store(ladder.sitting, shot, order, facts)
         progress.step()
-    return f"{taken} frame{'s' if taken != 1 else ''} shot"
+    keep_instruments(ladder.sitting, ladder.body, ((one.shot, one.panel) for one in planned if one.panel))
+    text = f"{taken} frame{'s' if taken != 1 else ''} shot"
+    if ladder.method == Ladder.Method.ENDURANCE and len(planned) < len(due):
+        hot = planned and planned[-1].panel and planned[-1].panel.battery_percent > _LAST_PERCENT
+        stop(ladder, "heat" if hot else "battery")
+        text += ", then the body stopped"
+    return text
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +111,7 @@ class _Order:
 
     release: Release
     shot: Shot | None
+    panel: Panel | None = None
 
 
 def _store(sitting: Sitting, shot: Shot | None, order: Release, facts: FrameFacts | Exception) -> bool:
@@ -117,23 +130,35 @@ def _orders(ladder: Ladder, due: Sequence[Shot]) -> list[_Order]:
     moment = datetime.combine(ladder.sitting.held_on, ladder.sitting.starts_at or _BEGIN)
     rest_s = float(ladder.spec.get("rest_s", 0.0))
     retakes = Frame.objects.filter(sitting=ladder.sitting, shot=None).count()
-    orders = []
-    for number, shot in enumerate(Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("order"), 1):
+    shots = list(Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("order"))
+    releases = []
+    for shot in shots:
         seconds = exact_exposure_s(shot.rung.exposure_s)
         locked = shot.rung.lenr and ladder.body.lenr_from_s is not None and seconds >= ladder.body.lenr_from_s
-        if shot.pk in wanted:
-            light = shot.rung.settings(ladder.f_number)
-            exposure = ExposureSettings(
-                shot.rung.iso, shot.rung.exposure_s, ladder.f_number, capped=shot.kind == Shot.Kind.DARK
-            )
-            # A shot taken again is another frame: another file, other noise.
-            path = folder / (f"YJ{number:05d}.DNG" if not retakes else f"YJ{number:05d}-{retakes}.DNG")
-            order = Release(
-                ladder.body.simulated_as, exposure, str(path), number + 100_000 * retakes, moment, seed,
-                light.lamp_stops - light.nd_stops,
-            )  # fmt: skip
-            orders.append(_Order(order, shot))
-        moment += timedelta(seconds=_HANDLING_S + rest_s + seconds * (2 if locked else 1))
+        busy_s = seconds * (2 if locked else 1)
+        releases.append((moment, busy_s))
+        moment += timedelta(seconds=_HANDLING_S + rest_s + busy_s)
+    model = BODIES[ladder.body.simulated_as]
+    room_c = ladder.sitting.temperature_c if ladder.sitting.temperature_c is not None else _ROOM_C
+    shown = panels(
+        model, releases, room_c, ladder.body.frame_mb or 0.0, one_battery=ladder.method == Ladder.Method.ENDURANCE
+    )
+    orders = []
+    # An endurance run ends before its shots do.
+    for number, (shot, panel) in enumerate(zip(shots, shown, strict=False), 1):
+        if shot.pk not in wanted:
+            continue
+        light = shot.rung.settings(ladder.f_number)
+        exposure = ExposureSettings(
+            shot.rung.iso, shot.rung.exposure_s, ladder.f_number, shot.kind == Shot.Kind.DARK, panel.sensor_c
+        )
+        # A shot taken again is another frame: another file, other noise.
+        path = folder / (f"YJ{number:05d}.DNG" if not retakes else f"YJ{number:05d}-{retakes}.DNG")
+        order = Release(
+            ladder.body.simulated_as, exposure, str(path), number + 100_000 * retakes, panel.at, seed,
+            light.lamp_stops - light.nd_stops,
+        )  # fmt: skip
+        orders.append(_Order(order, shot, panel))
     return orders
 
 
@@ -180,7 +205,7 @@ def _with_mishaps(orders: list[_Order], mishaps: Sequence[str]) -> list[_Order]:
 
 def _changed(one: _Order, **changes: object) -> _Order:
     """The order with another release."""
-    return _Order(replace(one.release, **changes), one.shot)  # type: ignore[arg-type]
+    return replace(one, release=replace(one.release, **changes))  # type: ignore[arg-type]
 
 
 def _locked_up(orders: list[_Order]) -> list[_Order]:

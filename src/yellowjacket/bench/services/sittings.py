@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass
 from django.db import transaction
 
 from yellowjacket.bench.models import Body, CheckItem, Frame, Ladder, Rung, Shot, Sitting, Use
+from yellowjacket.bench.services.conditions import supply_of
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.checklist import items_for
 from yellowjacket.core.ladder import LadderSpec, PlannedLadder
@@ -134,7 +135,9 @@ def planned_ladders(sitting: Sitting) -> list[tuple[Ladder, PlannedLadder]]:
 
 def schedule_of(planned: Sequence[tuple[Ladder, PlannedLadder]]) -> Schedule:
     """The time line of everything planned, in order."""
-    return schedule([(plan, ladder.body.supply) for ladder, plan in planned])
+    # The schedule knows a body that goes on by its supply: one for each body.
+    supplies = {body: supply_of(body) for body in {ladder.body for ladder, _ in planned}}
+    return schedule([(plan, supplies[ladder.body]) for ladder, plan in planned])
 
 
 @transaction.atomic

@@ -76,7 +76,8 @@ _LADDERS = (
     ("ISO", (("iso:shutter", "ISO, held by shutter"), ("iso:lamp", "ISO, held by lamp"), ("iso:nd", "ISO, held by filter"),
              ("iso:fixed", "ISO, everything held"))),
     ("Exposure", (("exposure:shutter", "Exposure, by shutter"),)),
-    ("Time", (("time:capped", "Time, lens capped"), ("time:scene", "Time, on the scene"))),
+    ("Time", (("time:capped", "Time, lens capped"), ("time:scene", "Time, on the scene"),
+              ("time:endurance", "Time, endurance run"))),
     ("Setting", (("setting:raw_mode", "Setting: raw mode"), ("setting:noise_reduction", "Setting: noise reduction"),
                  ("setting:bit_depth", "Setting: bit depth"))),
 )  # fmt: skip

@@ -67,7 +67,7 @@ def _preview_context(form: LadderForm) -> dict[str, object]:
         body=asked.body, f_number=asked.spec.metered.f_number, kind=asked.spec.kind, method=asked.spec.method
     )
     rungs = sittings.unsaved_rungs(ladder, plan)
-    stave = Stave(ladder, columns_of(rungs, None), plan_lines(rungs, capped=ladder.method == Ladder.Method.CAPPED))
+    stave = Stave(ladder, columns_of(rungs, None), plan_lines(rungs, capped=asked.spec.capped))
     return {"stave": stave, "plan": plan, "summary": _summary(plan), "warnings": warnings_by_text(rungs)}
 
 
@@ -130,7 +130,9 @@ def _summary(plan: PlannedLadder) -> str:
     shootable = sum(rung.shootable for rung in plan.rungs)
     shots = shots_of(plan)
     parts = [f"{shootable} rungs, {len(shots)} shots"]
-    if spec.method == "capped":
+    if spec.endurance:
+        parts.append(f"the same dark {spec.repeats} times at most")
+    elif spec.capped:
         parts.append(f"{spec.repeats} dark on each rung")
     else:
         parts.append(f"{spec.repeats} light and {spec.darks} dark on each rung")
@@ -147,7 +149,7 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 def _page_context(page: SittingPage) -> dict[str, object]:
     rungs = list(page.rungs)
-    lines = [*plan_lines(rungs, capped=page.ladder.method == Ladder.Method.CAPPED), frames_line(page)]
+    lines = [*plan_lines(rungs, capped=page.ladder.capped), frames_line(page)]
     timeline = timeline_of(page.sitting)
     return page.context(
         stave=Stave(page.ladder, columns_of(rungs, page.rung), lines),
