@@ -11,7 +11,7 @@ from yellowjacket.core import stops
 _SAME_APERTURE_STOPS = 0.2
 _SAME_TIME_STOPS = 0.2
 # Codes of misfits, from no ladder at all to a ladder that only has no room left.
-NEARNESS = ("ladder", "body", "size", "metadata", "iso", "shutter", "aperture", "kind", "complete")
+NEARNESS = ("ladder", "body", "size", "bits", "metadata", "iso", "shutter", "aperture", "mode", "kind", "complete")
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,11 +27,15 @@ class Candidate:
     dark: bool
     width: int
     height: int
+    bits: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """A shot that waits for its frame, or has one (``taken``)."""
+    """A shot that waits for its frame, or has one (``taken``).
+
+    ``size``, ``bits``: what the raw mode or bit depth planned for it writes; None when the plan does not say.
+    """
 
     key: int
     iso: int
@@ -39,6 +43,8 @@ class Slot:
     f_number: float
     dark: bool
     taken: bool
+    size: tuple[int, int] | None = None
+    bits: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,12 +58,13 @@ class Misfit:
 
 @dataclass(frozen=True, slots=True)
 class LadderFacts:
-    """The body and frame size a ladder stands for; size None while it has no frame yet."""
+    """The body, frame size and bit depth a ladder stands for; None while it has no frame yet, or varies them."""
 
     make: str
     model: str
     serial: str
     size: tuple[int, int] | None
+    bits: int | None = None
 
 
 def find_slot(frame: Candidate, ladder: LadderFacts, slots: Sequence[Slot]) -> Slot | Misfit:
@@ -72,6 +79,11 @@ def find_slot(frame: Candidate, ladder: LadderFacts, slots: Sequence[Slot]) -> S
         return Misfit(
             "size", f"is {frame.width} × {frame.height} px, the ladder has {ladder.size[0]} × {ladder.size[1]} px.",
             "Shoot the whole ladder in one raw mode and crop.",
+        )  # fmt: skip
+    if ladder.bits is not None and frame.bits is not None and frame.bits != ladder.bits:
+        return Misfit(
+            "bits", f"holds {frame.bits} bits, the ladder's frames {ladder.bits}.",
+            "Drive modes and silent shutters may cut the bit depth: set the ladder's mode and shoot this rung again.",
         )  # fmt: skip
     if frame.iso is None or frame.exposure_s is None:
         absent = "ISO" if frame.iso is None else "exposure time"
@@ -93,7 +105,13 @@ def find_slot(frame: Candidate, ladder: LadderFacts, slots: Sequence[Slot]) -> S
             "aperture", f"was shot at f/{frame.f_number:g}; the ladder is planned at f/{of_time[0].f_number:g}.",
             "Set the aperture back and shoot this rung again.",
         )  # fmt: skip
-    return _free(frame, of_aperture)
+    of_mode = [slot for slot in of_aperture if _same_mode(slot, frame)]
+    if not of_mode:
+        return Misfit(
+            "mode", f"is {frame.width} × {frame.height} px{f' of {frame.bits} bits' if frame.bits else ''}, which no raw "
+            "mode planned for these settings writes.", "Set the raw mode of the plan and shoot this rung again.",
+        )  # fmt: skip
+    return _free(frame, of_mode)
 
 
 def _free(frame: Candidate, slots: Sequence[Slot]) -> Slot | Misfit:
@@ -132,6 +150,12 @@ def _same_name(frame: Candidate, ladder: LadderFacts) -> bool:
 def _same_time(planned_s: float, found_s: float) -> bool:
     exact = stops.exact_exposure_s(planned_s), stops.exact_exposure_s(found_s)
     return abs(stops.stops_between(*exact)) <= _SAME_TIME_STOPS
+
+
+def _same_mode(slot: Slot, frame: Candidate) -> bool:
+    if slot.size is not None and slot.size != (frame.width, frame.height):
+        return False
+    return slot.bits is None or frame.bits is None or slot.bits == frame.bits
 
 
 def _same_aperture(planned: float, found: float | None) -> bool:

@@ -79,6 +79,11 @@ class SittingPage:
         return named or min(self.rungs, key=lambda rung: (abs(rung.at_stops), rung.position))
 
     @property
+    def several_bodies(self) -> bool:
+        """Whether bodies are compared here, so that what is held equal between them must be said."""
+        return len({ladder.body_id for ladder in self.ladders}) > 1
+
+    @property
     def person(self) -> str:
         """Who is judging."""
         return str(self.request.session.get(_PERSON_KEY, ""))

@@ -62,6 +62,11 @@ class Frame(models.Model):
         """Name without the folder."""
         return Path(self.path).name
 
+    def said(self, name: str) -> float | None:
+        """A setting as the tester corrected it, else as the file says: "iso", "exposure_s" or "f_number"."""
+        value = self.overrides.get(name, getattr(self, name))
+        return None if value is None else float(value)
+
     @property
     def xyz_to_camera(self) -> NDArray[np.float64] | None:
         """Colour matrix of the file, 3×3."""

@@ -7,27 +7,33 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import pairwise
+from math import log2
 
 from django.core.cache import cache
 from django.db import transaction
 from django.db.models import Count, Max
 
-from yellowjacket.bench.models import Frame, Ladder, Problem, Rung, Shot, Sitting, SittingEvent
+from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting, SittingEvent
 from yellowjacket.bench.services import daylog
+from yellowjacket.bench.services.conditions import temperature_drifts
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.frames import add_frame
+from yellowjacket.bench.services.frames import add_frame, candidate_from, slot_for
 from yellowjacket.bench.services.measuring import reference_rung
 from yellowjacket.core.audit import (
     FrameReport,
     exposure_stops,
+    frame_is_soft,
     is_softer,
     lockup_gap_s,
     report_from,
     sharpness_ratio,
     shift_px,
+    spot_sharpness,
+    structure_at,
 )
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.inspection import inspect_file
+from yellowjacket.core.matching import Slot
 from yellowjacket.core.stops import exact_exposure_s, format_stops
 
 # Exposure may lie this far from the plan (docs/methods.md).
@@ -40,6 +46,8 @@ _MOVED_PX = 4.0
 _MOVED_CELLS = 0.4
 # Fine structure below this share of the reference is softer; noise adds to its scatter at high ISO.
 _SOFT_SHARE = 0.85
+_SURE_SE = 4.0
+_MOST_SPOTS = 8
 _CLIPPED_SHARE = 0.2
 _DARK_SHARE = 0.9
 # White balance of the file against the reference's.
@@ -48,6 +56,8 @@ _NEUTRAL_SHARE = 0.01
 _LENR_FROM_S = 4.0
 # A lock-up is at least this share of the exposure: files are stamped in whole seconds.
 _LOCKUP_SHARE = 0.9
+# A longer gap is a break, not a lock-up.
+_LONGEST_GAP_S = 3600
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +70,7 @@ class Finding:
     text: str
     shot: Shot | None = None
     frame: Frame | None = None
+    spot: MarkedSpot | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +106,8 @@ def audit(ladder: Ladder) -> Audit:
             light[shot.rung_id].append(frame)
     reference = _reference(ladder, rungs, light)
     findings: list[Finding] = list(_missing(shots))
+    if reference is not None:
+        findings += _soft_from_the_start(reference)
     values: dict[int, RungAudit] = {}
     for rung in rungs:
         if reference is None or rung.pk not in light:
@@ -102,6 +115,8 @@ def audit(ladder: Ladder) -> Audit:
         values[rung.pk], found = _rung_audit(rung, light[rung.pk], reference)
         findings += found
     findings += _lockups(ladder, shots)
+    if ladder.kind == Ladder.Kind.TIME:
+        findings += _warmed(ladder)
     positions = {rung.pk: rung.position for rung in rungs}
     findings.sort(key=lambda finding: positions[finding.rung.pk])
     return Audit(values, tuple(findings))
@@ -128,6 +143,9 @@ class _Reference:
     frame: Frame
     report: FrameReport
     expected_stops: float
+    rung: Rung
+    # Where focus is watched; spots that were soft from the start are not.
+    spots: tuple[MarkedSpot, ...] = ()
 
 
 def _reference(ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Frame]]) -> _Reference | None:
@@ -138,7 +156,36 @@ def _reference(ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Fram
     wanted = reference_rung(ladder, rungs)
     rung = min(with_frames, key=lambda rung: abs(rung.position - wanted.position))
     frame = light[rung.pk][0]
-    return _Reference(frame, report_from(frame.report), rung.expected_stops)
+    return _Reference(frame, report_from(frame.report), rung.expected_stops, rung, _spots(ladder))
+
+
+def _spots(ladder: Ladder) -> tuple[MarkedSpot, ...]:
+    return tuple(MarkedSpot.objects.filter(sitting=ladder.sitting_id, body=ladder.body_id, ruled_out=""))
+
+
+def _soft_from_the_start(reference: _Reference) -> Iterator[Finding]:
+    """Spots, or without any the whole frame, that hold nothing fine in the very frame others are held against."""
+    name = reference.frame.file_name
+    for spot in reference.spots:
+        structure = structure_at(reference.report, spot.x, spot.y)
+        if structure is not None and structure.soft:
+            text = f"“{spot}” is soft from the start in {name}: detail cannot be judged on it"
+            yield Finding("soft-start", reference.rung, "soft spot", text, reference.frame.shot, spot=spot)
+    if not reference.spots and frame_is_soft(reference.report):
+        text = f"{name} holds nothing finer than about four pixels: focus was never there. Focus, and begin again"
+        yield _of(reference.frame, reference.rung, "soft-start", "soft from the start", text)
+
+
+def _warmed(ladder: Ladder) -> Iterator[Finding]:
+    """Rungs shot at another temperature than the first; once a rung, at the worst."""
+    worst: dict[int, tuple[Shot, float, float]] = {}
+    for shot, now, first in temperature_drifts(ladder):
+        before = worst.get(shot.rung_id)
+        if before is None or abs(now - first) > abs(before[1] - first):
+            worst[shot.rung_id] = (shot, now, first)
+    for shot, now, first in worst.values():
+        text = f"noted {now:g} °C here and {first:g} °C at first: the dark signal drifts with it. Rest longer, or keep the note"
+        yield Finding("temperature", shot.rung, f"{now - first:+.1f} °C".replace("-", "−"), text, shot)
 
 
 def _missing(shots: Sequence[Shot]) -> Iterator[Finding]:
@@ -167,13 +214,7 @@ def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> t
                 text = f"{frame.file_name} is {format_stops(error)} stop off the plan"
                 found.append(_of(frame, rung, "exposure", f"{format_stops(error)} stop", text))
         found += _moved(frame, rung, report, reference, moves)
-        ratio = sharpness_ratio(report, reference.report)
-        if ratio is not None:
-            sharp.append(ratio)
-            if is_softer(report, reference.report, _SOFT_SHARE):
-                share = f"{ratio * 100:.0f} % of the fine structure of {reference.frame.file_name}"
-                text = f"{frame.file_name} has {share}: focus or shake"
-                found.append(_of(frame, rung, "soft", "softer", text))
+        found += _softer(frame, rung, report, reference, sharp)
         clipped.append(report.clipped_share)
         found += _levels(frame, rung, report)
         found += _neutral(frame, rung, reference.frame)
@@ -184,6 +225,27 @@ def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> t
 
 def _of(frame: Frame, rung: Rung, code: str, short: str, text: str) -> Finding:
     return Finding(code, rung, short, text, frame.shot, frame)
+
+
+def _softer(
+    frame: Frame, rung: Rung, report: FrameReport, reference: _Reference, sharp: list[float]
+) -> Iterator[Finding]:
+    """Fine structure on the marked spots; over the whole frame where none is marked."""
+    of = f"of the fine structure of {reference.frame.file_name}"
+    for spot in reference.spots:
+        found = spot_sharpness(report, reference.report, spot.x, spot.y)
+        if found is not None:
+            ratio, se = found
+            sharp.append(ratio)
+            if ratio + _SURE_SE * se < _SOFT_SHARE:
+                text = f"{frame.file_name} has {ratio * 100:.0f} % {of} on “{spot}”: focus or shake"
+                yield _of(frame, rung, "soft", "softer", text)
+    ratio_whole = sharpness_ratio(report, reference.report)
+    if not reference.spots and ratio_whole is not None:
+        sharp.append(ratio_whole)
+        if is_softer(report, reference.report, _SOFT_SHARE):
+            text = f"{frame.file_name} has {ratio_whole * 100:.0f} % {of}: focus or shake"
+            yield _of(frame, rung, "soft", "softer", text)
 
 
 def _moved(
@@ -277,15 +339,61 @@ def landed(ladder: Ladder) -> Landed | None:
     first = frames.filter(shot__rung=wanted).order_by("shot__repeat").first() or frames.order_by("shot__order").first()
     if first is None or first.shot is None or not first.report:
         return None
-    reference = _Reference(first, report_from(first.report), first.shot.rung.expected_stops)
+    reference = _Reference(
+        first, report_from(first.report), first.shot.rung.expected_stops, first.shot.rung, _spots(ladder)
+    )
     values, findings = _rung_audit(newest.shot.rung, [newest], reference)
     parts = []
     if values.error_stops is not None and newest.pk != first.pk:
         parts.append(f"{format_stops(values.error_stops)} stop from the plan")
     parts.append(f"{(values.clipped_share or 0.0) * 100:.2f} % clipped")
     if values.sharpness is not None and newest.pk != first.pk:
-        parts.append(f"fine structure {values.sharpness * 100:.0f} % of the reference")
+        where = " on the marked spots" if reference.spots else ""
+        parts.append(f"fine structure{where} {values.sharpness * 100:.0f} % of the reference")
+    if newest.pk == first.pk:
+        findings += _soft_from_the_start(reference)
+    parts += [*_gap_before(newest), *_beside_other_body(newest)]
     return Landed(newest, ", ".join(parts), tuple(findings))
+
+
+def _gap_before(frame: Frame) -> Iterator[str]:
+    """How long the body had been free before this release, by the files' own clock: a lock-up shows at once."""
+    if not frame.captured_at or frame.shot is None:
+        return
+    ladder = frame.shot.rung.ladder
+    earlier = Frame.objects.filter(shot__rung__ladder=ladder, captured_at__lt=frame.captured_at).exclude(captured_at="")
+    before = earlier.select_related("shot__rung").order_by("captured_at").last()
+    if before is None or before.shot is None:
+        return
+    seconds = exact_exposure_s(before.shot.rung.exposure_s)
+    gap = lockup_gap_s(datetime.fromisoformat(before.captured_at), datetime.fromisoformat(frame.captured_at), seconds)
+    if 0 <= gap < _LONGEST_GAP_S:
+        yield f"released {gap:.0f} s after the exposure before it ended"
+        locked = seconds >= _LENR_FROM_S and gap >= _LOCKUP_SHARE * seconds
+        if locked and not before.shot.rung.lenr:
+            yield "as long again as that exposure: is LENR on?"
+
+
+def _beside_other_body(frame: Frame) -> Iterator[str]:
+    """Brightness against another body's frame of the same settings, as shares of each one's range."""
+    shot = frame.shot
+    if shot is None or frame.report.get("level_dn") is None:
+        return
+    rung = shot.rung
+    others = Frame.objects.filter(
+        sitting=frame.sitting, shot__kind=shot.kind, shot__rung__iso=rung.iso, shot__rung__exposure_s=rung.exposure_s,
+        shot__rung__ladder__f_number=rung.ladder.f_number, shot__rung__lamp_stops=rung.lamp_stops,
+    ).exclude(shot__rung__ladder__body=rung.ladder.body)  # fmt: skip
+    other = others.select_related("shot__rung__ladder__body").order_by("id").last()
+    if other is None or other.shot is None or not other.report.get("level_dn"):
+        return
+    stops = log2(_range_share(frame) / _range_share(other))
+    yield f"{format_stops(stops, 2)} stop against {other.shot.rung.ladder.body.model} at the same settings"
+
+
+def _range_share(frame: Frame) -> float:
+    black = (frame.black_dn["G1"] + frame.black_dn["G2"]) / 2
+    return float(frame.report["level_dn"]) / (frame.white_dn - black)
 
 
 # Remedies.
@@ -361,6 +469,59 @@ def _overrides(shot: Shot, iso: int | None, exposure_s: float | None, f_number: 
     planned = {"iso": shot.rung.iso, "exposure_s": shot.rung.exposure_s, "f_number": ladder.f_number}
     said = {"iso": iso, "exposure_s": exposure_s, "f_number": f_number}
     return {name: value for name, value in planned.items() if said[name] != value}
+
+
+def rule_out(spot: MarkedSpot) -> SittingEvent:
+    """A spot that was soft from the start: nobody judges detail on it any more."""
+    return daylog.act(
+        spot.sitting, SittingEvent.Kind.RULED_OUT, f"“{spot}” on {spot.body}: soft from the start",
+        [(spot, {"ruled_out": "soft from the start"})],
+    )  # fmt: skip
+
+
+def mark_spot(ladder: Ladder, name: str, x: int, y: int) -> SittingEvent:
+    """Mark a spot where focus is watched on a body's frames. Refuses nameless, doubled and too many spots."""
+    words = name.strip()[:40]
+    present = MarkedSpot.objects.filter(sitting=ladder.sitting, body=ladder.body)
+    if not words:
+        raise Refusal("Name the spot: antenna, label, pin.")
+    if present.filter(name=words).exists():
+        raise Refusal(f"A spot named “{words}” is marked already.")
+    if present.count() >= _MOST_SPOTS:
+        raise Refusal(f"{_MOST_SPOTS} spots are marked already; strike one first.")
+    spot = MarkedSpot.objects.create(sitting=ladder.sitting, body=ladder.body, name=words, x=x, y=y)
+    return daylog.act(ladder.sitting, SittingEvent.Kind.NOTE, f"spot “{words}” marked on {ladder.body}", created=spot)
+
+
+def strike_spot(spot: MarkedSpot) -> SittingEvent:
+    """Take a marked spot away."""
+    return daylog.act(spot.sitting, SittingEvent.Kind.NOTE, f"spot “{spot}” struck", removed=spot)
+
+
+@transaction.atomic
+def correct(frame: Frame, said: dict[str, float]) -> SittingEvent:
+    """The tester's word over the file's for ISO, time or aperture; the file's own value stays beside it.
+
+    A frame on no shot is looked at again with what was said, and goes to its shot when one is free.
+    """
+    overrides = {name: value for name, value in said.items() if value != getattr(frame, name)}
+    if overrides == frame.overrides:
+        raise Refusal(f"{frame.file_name}: nothing to correct; the file says the same.")
+    names = {"iso": "ISO {:g}", "exposure_s": "{:g} s", "f_number": "f/{:g}"}
+    words = ", ".join(names[name].format(value) for name, value in overrides.items()) or "as the file says"
+    values: dict[str, object] = {"overrides": overrides}
+    shot = None
+    if frame.shot_id is None and frame.standing == Frame.Standing.EXTRA:
+        frame.overrides = overrides
+        found = slot_for(frame.sitting, candidate_from(frame))
+        if isinstance(found, Slot):
+            shot = Shot.objects.select_related("rung").get(pk=found.key)
+            values |= {"shot_id": shot.pk, "standing": Frame.Standing.USED, "standing_reason": ""}
+            words += f", on {shot.rung} {shot.kind} {shot.repeat}"
+        frame.refresh_from_db()
+    return daylog.act(
+        frame.sitting, SittingEvent.Kind.CORRECTED, f"{frame.file_name}: {words}", [(frame, values)], shot=shot
+    )
 
 
 def free_shots(sitting: Sitting) -> list[Shot]:

@@ -40,7 +40,7 @@ def add_frame(
     if standing != Frame.Standing.USED:
         return Frame.objects.create(sitting=sitting, shot=None, standing=standing, **_fields(facts))
     if shot is None:
-        found = _slot_in_sitting(sitting, facts)
+        found = slot_for(sitting, _candidate(sitting, facts))
         if isinstance(found, Misfit):
             return note_problem(sitting, name, found, facts.path)
         shot_id = found.key
@@ -48,7 +48,11 @@ def add_frame(
         shot_id = shot.pk
     if not keep_problems:
         Problem.objects.filter(sitting=sitting, file_name=name).delete()
-    return Frame.objects.create(sitting=sitting, shot_id=shot_id, **_fields(facts))
+    frame = Frame.objects.create(sitting=sitting, shot_id=shot_id, **_fields(facts))
+    if without_contacts(sitting) and frame.shot is not None:
+        frame.overrides = {"f_number": frame.shot.rung.ladder.f_number}
+        frame.save(update_fields=["overrides"])
+    return frame
 
 
 def note_problem(sitting: Sitting, file_name: str, misfit: Misfit, path: str = "") -> Problem:
@@ -74,10 +78,9 @@ def misfit_from(error: Exception) -> Misfit:
     raise error
 
 
-def _slot_in_sitting(sitting: Sitting, facts: FrameFacts) -> Slot | Misfit:
-    """The shot among all ladders of the sitting; of several refusals that of the nearest ladder is told."""
+def slot_for(sitting: Sitting, candidate: Candidate) -> Slot | Misfit:
+    """The shot for what a file, or its tester, says; of several refusals that of the nearest ladder is told."""
     refusals = [Misfit("ladder", "has no ladder to go to.", "Plan a ladder first.")]
-    candidate = _candidate(facts)
     for ladder in sitting.ladders.select_related("body"):
         found = find_slot(candidate, _ladder_facts(ladder), _slots(ladder, candidate.iso or 0))
         if isinstance(found, Slot):
@@ -86,35 +89,67 @@ def _slot_in_sitting(sitting: Sitting, facts: FrameFacts) -> Slot | Misfit:
     return max(refusals, key=lambda misfit: NEARNESS.index(misfit.code))
 
 
-def _candidate(facts: FrameFacts) -> Candidate:
+def _candidate(sitting: Sitting, facts: FrameFacts) -> Candidate:
     data = facts.metadata
+    # What a lens without contacts leaves in the file is no aperture: the plan's own stands.
+    f_number = None if without_contacts(sitting) else data.f_number
     return Candidate(
-        data.make,
-        data.model,
-        data.serial,
-        data.iso,
-        data.exposure_s,
-        data.f_number,
-        facts.dark,
-        facts.width,
-        facts.height,
-    )
+        data.make, data.model, data.serial, data.iso, data.exposure_s, f_number, facts.dark, facts.width, facts.height,
+        bits_of(facts.white_dn),
+    )  # fmt: skip
+
+
+def candidate_from(frame: Frame) -> Candidate:
+    """A frame that is in already, as its tester corrected it."""
+    iso = frame.said("iso")
+    f_number = None if without_contacts(frame.sitting) else frame.said("f_number")
+    return Candidate(
+        frame.make, frame.model, frame.serial, None if iso is None else round(iso), frame.said("exposure_s"), f_number,
+        frame.dark, frame.width, frame.height, bits_of(frame.white_dn),
+    )  # fmt: skip
+
+
+def without_contacts(sitting: Sitting) -> bool:
+    """Whether the lens of the sitting cannot tell the body its aperture."""
+    return sitting.lens_used is not None and not sitting.lens_used.contacts
+
+
+def bits_of(white_dn: float) -> int:
+    """Bit depth that a white level asks for: 16383 and 15520 are both of 14 bits."""
+    return int(white_dn).bit_length()
 
 
 def _ladder_facts(ladder: Ladder) -> LadderFacts:
     body = ladder.body
-    size = Frame.objects.filter(shot__rung__ladder=ladder).values_list("width", "height").first()
-    return LadderFacts(body.make, body.model, body.serial, size)
+    varies_size = ladder.method == Ladder.Method.RAW_MODE or bool(ladder.spec.get("crossed"))
+    varies_bits = varies_size or ladder.method == Ladder.Method.BIT_DEPTH
+    first = Frame.objects.filter(shot__rung__ladder=ladder).values_list("width", "height", "white_dn").first()
+    size = (first[0], first[1]) if first and not varies_size else None
+    bits = bits_of(first[2]) if first and not varies_bits else None
+    return LadderFacts(body.make, body.model, body.serial, size, bits)
 
 
 def _slots(ladder: Ladder, iso: int) -> Sequence[Slot]:
     """The shots at an ISO: a long night has thousands, and only these can fit."""
     shots = Shot.objects.filter(rung__ladder=ladder, rung__iso=iso).select_related("rung").order_by("order")
     taken = set(Frame.objects.filter(shot__rung__ladder=ladder, shot__rung__iso=iso).values_list("shot_id", flat=True))
+    modes = {mode["name"]: mode for mode in ladder.body.raw_modes}
     return [
-        Slot(s.pk, s.rung.iso, s.rung.exposure_s, ladder.f_number, s.kind == Shot.Kind.DARK, s.pk in taken)
+        Slot(
+            s.pk, s.rung.iso, s.rung.exposure_s, ladder.f_number, s.kind == Shot.Kind.DARK, s.pk in taken,
+            *_mode_of(ladder, s.rung.value, modes),
+        )
         for s in shots
-    ]
+    ]  # fmt: skip
+
+
+def _mode_of(ladder: Ladder, value: str, modes: dict[str, dict[str, int]]) -> tuple[tuple[int, int] | None, int | None]:
+    """Frame size and bit depth that a rung's own setting writes, as far as plan and register say."""
+    if value in modes:
+        mode = modes[value]
+        return (mode["width"], mode["height"]), mode["bits"]
+    digits = "".join(character for character in value if character.isdigit())
+    return None, int(digits) if ladder.method == Ladder.Method.BIT_DEPTH and digits else None
 
 
 def _fields(facts: FrameFacts) -> dict[str, object]:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from datetime import date
 
 from yellowjacket.bench.models import Body, PlanTemplate, Sitting
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.sittings import LadderRequest
+from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.fitting import fit_to_body
 from yellowjacket.core.plan_files import PlanFileError, PlannedFor, plan_document, read_plan, spec_from
 from yellowjacket.core.planning import PlanError, plan_ladder
@@ -77,6 +78,22 @@ def fit_plan(document: object, body: Body | None) -> FittedPlan:
         requests.append(LadderRequest(target, spec))
     valid = Sitting.HeldEqual.values
     return FittedPlan(name, held_equal if held_equal in valid else valid[0], tuple(requests), tuple(differences))
+
+
+def repeat(sitting: Sitting, body: Body | None, held_on: date) -> tuple[Sitting, FittedPlan]:
+    """The same plan as a new sitting: question, light, lens, uses and profile carried over.
+
+    Fitted to ``body``, or to the bodies it names when None. Refuses as fit_plan does.
+    """
+    fitted = fit_plan(document_of(sitting), body)
+    name = f"{sitting.name}, {'again' if body is None else body.model}"[:120]
+    carried = (
+        "scene", "question", "expectation", "lens", "held_equal", "mains_hz", "modulation", "tripod", "starts_at",
+        "lens_used", "light", "temperature_c", "profile",
+    )  # fmt: skip
+    again = Sitting(name=name, held_on=held_on, **{field: getattr(sitting, field) for field in carried})
+    uses = [UseSpec(use.name, use.output_pixels) for use in sitting.uses.all()]
+    return create_sitting(again, uses, fitted.ladders), fitted
 
 
 def _named_body(planned: PlannedFor) -> Body:

@@ -9,5 +9,6 @@ urlpatterns = [
     path("", views.page, name="page"),
     path("frame/<int:frame_id>/", views.frame, name="frame"),
     path("problem/<int:problem_id>/", views.problem, name="problem"),
+    path("spot/<int:spot_id>/", views.spot, name="spot"),
     path("undo/", views.undo, name="undo"),
 ]

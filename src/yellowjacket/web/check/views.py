@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 
-from yellowjacket.bench.models import Frame, Problem, Rung, Shot
+from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
 from yellowjacket.bench.services import checking, daylog
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.web.check.forms import SaidForm
 from yellowjacket.web.lines import crop_line, frames_line
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Cell, Line, Stave, columns_of, text_line
@@ -34,9 +36,24 @@ def _context(page: SittingPage) -> dict[str, object]:
         problems=page.sitting.problems.all(),
         extras=Frame.objects.filter(sitting=page.sitting, shot=None).defer("report"),
         free=checking.free_shots(page.sitting),
+        of_rung=_frames_of_rung(page),
+        spots=MarkedSpot.objects.filter(sitting=page.sitting, body=page.ladder.body),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
         in_frames=any(page.frames.values()),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class RungFrame:
+    """A frame of the current rung and the form that corrects what its file says."""
+
+    frame: Frame
+    form: SaidForm
+
+
+def _frames_of_rung(page: SittingPage) -> list[RungFrame]:
+    frames = [frame for kind in Shot.Kind.values for frame in page.frames.get((page.rung.pk, kind), [])]
+    return [RungFrame(frame, SaidForm.of(frame)) for frame in frames]
 
 
 def _audit_lines(rungs: list[Rung], audit: checking.Audit) -> list[Line]:
@@ -103,8 +120,10 @@ def frame(request: HttpRequest, sitting_id: int, frame_id: int) -> HttpResponse:
             checking.reshoot(one)
         elif remedy == "assign":
             checking.assign_frame(one, _free_shot(request, page))
+        elif remedy == "correct":
+            checking.correct(one, _said(request))
         else:
-            raise Refusal("Choose a remedy: extra, exclude, re-shoot or assign.")
+            raise Refusal("Choose a remedy: extra, exclude, re-shoot, assign or correct.")
 
     return _carry_out(request, sitting_id, action)
 
@@ -130,6 +149,27 @@ def _free_shot(request: HttpRequest, page: SittingPage) -> Shot:
     return get_object_or_404(
         Shot.objects.select_related("rung__ladder"), rung__ladder__sitting=page.sitting, pk=int(wanted)
     )
+
+
+def _said(request: HttpRequest) -> dict[str, float]:
+    form = SaidForm(request.POST)
+    if not form.is_valid():
+        raise Refusal(form.refusals())
+    return form.said()
+
+
+@require_POST
+def spot(request: HttpRequest, sitting_id: int, spot_id: int) -> HttpResponse:
+    """A marked spot: ruled out for judging detail, or struck."""
+
+    def action(page: SittingPage) -> None:
+        one = get_object_or_404(MarkedSpot.objects.select_related("sitting", "body"), pk=spot_id, sitting=page.sitting)
+        if request.POST.get("remedy") == "rule-out":
+            checking.rule_out(one)
+        else:
+            checking.strike_spot(one)
+
+    return _carry_out(request, sitting_id, action)
 
 
 @require_POST

@@ -9,5 +9,6 @@ urlpatterns = [
     path("", views.page, name="page"),
     path("wall/", views.wall, name="wall"),
     path("grade/", views.grade, name="grade"),
+    path("mark/", views.mark, name="mark"),
     path("person/", views.person, name="person"),
 ]

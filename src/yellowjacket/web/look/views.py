@@ -7,8 +7,8 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.models import Frame, Grade
-from yellowjacket.bench.services import judging, recording
+from yellowjacket.bench.models import Frame, Grade, MarkedSpot
+from yellowjacket.bench.services import checking, judging, recording
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.web import pictures
@@ -62,6 +62,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         stave=Stave(page.ladder, columns, lines), cells=cells, size=size, sizes=SIZES, equalised=equalised,
         surround=surround if surround in SURROUNDS else SURROUNDS[0], surrounds=SURROUNDS,
         cell_width=CELL_WIDTH_PX, cell_height=CELL_HEIGHT_PX, overview=_overview(page, crops, cut),
+        spots=MarkedSpot.objects.filter(sitting=page.sitting, body=page.ladder.body),
         reasons=REASON_KEYS, current_grade=grades.get((page.rung.pk, page.use.pk)),
     )  # fmt: skip
 
@@ -111,6 +112,22 @@ def _give(request: HttpRequest, page: SittingPage) -> None:
         judging.take_back(page.rung, page.use, page.person)
     else:
         judging.give_reason(page.rung, page.use, page.person, request.POST.get("reason", ""))
+
+
+@require_POST
+def mark(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Mark the spot shown as one where focus is watched; answers with sheet and wall."""
+    sitting_page = SittingPage(request, sitting_id, "look")
+    message = ""
+    frame = _any_frame(sitting_page)
+    try:
+        if frame is None:
+            raise Refusal("There is no frame yet to mark a spot on.")
+        x, y = Crops.of(sitting_page).spot(frame)
+        checking.mark_spot(sitting_page.ladder, request.POST.get("name", ""), x, y)
+    except Refusal as refusal:
+        message = str(refusal)
+    return render(request, "look/_wall.html", _context(sitting_page) | {"message": message})
 
 
 @require_POST

@@ -114,6 +114,22 @@ def save_template(request: HttpRequest, sitting_id: int) -> HttpResponse:
     return redirect("plan:page", sitting_id=sitting.pk)
 
 
+@require_POST
+def repeat(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The same plan as a new sitting of today, fitted to another body where one is chosen."""
+    sitting = get_object_or_404(Sitting.objects.select_related("lens_used", "profile"), pk=sitting_id)
+    chosen = request.POST.get("body", "")
+    body = get_object_or_404(Body, pk=int(chosen)) if chosen.isdigit() else None
+    try:
+        again, fitted = plan_files.repeat(sitting, body, timezone.localdate())
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+        return redirect("plan:page", sitting_id=sitting.pk)
+    for difference in fitted.differences:
+        messages.warning(request, difference)
+    return redirect("plan:page", sitting_id=again.pk)
+
+
 def from_plan(request: HttpRequest) -> HttpResponse:
     """A new sitting from a template or a plan file, fitted to a body."""
     context: dict[str, object] = {

@@ -20,5 +20,6 @@ urlpatterns = [
     path("sittings/<int:sitting_id>/plan/schedule.ics", files.schedule_ics, name="ics"),
     path("sittings/<int:sitting_id>/plan/plan.json", files.plan_json, name="json"),
     path("sittings/<int:sitting_id>/plan/template/", files.save_template, name="save-template"),
+    path("sittings/<int:sitting_id>/plan/repeat/", files.repeat, name="repeat"),
     path("sittings/from-plan/", files.from_plan, name="from-plan"),
 ]

@@ -11,11 +11,12 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.models import Body, CheckItem, Ladder, Rung, Sitting
-from yellowjacket.bench.services import sittings
+from yellowjacket.bench.services import conditions, sittings
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.ladder import PlannedLadder
 from yellowjacket.core.plan_files import spec_from
 from yellowjacket.core.planning import PlanError, plan_ladder
+from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.sequence import menu_visits, shots_of
 from yellowjacket.web.lines import frames_line
 from yellowjacket.web.plan.forms import LadderForm, SittingForm, ladder_initial
@@ -156,9 +157,19 @@ def _page_context(page: SittingPage) -> dict[str, object]:
         warnings=warnings_by_text(rungs),
         advice=page.ladder.advice,
         timeline=timeline,
+        rises=conditions.expected_rises(timeline.ladders, timeline.schedule),
+        batteries=_measured_batteries(page),
+        bodies=Body.objects.all(),
         notes=timeline.schedule.notes,
         items=page.sitting.check_items.all(),
     )
+
+
+def _measured_batteries(page: SittingPage) -> list[tuple[Body, Quantity]]:
+    """Bodies of the sitting whose battery was measured on some day, with the minutes a charge lasts."""
+    bodies = {ladder.body for ladder in page.ladders}
+    found = [(body, conditions.battery_of(body)) for body in sorted(bodies, key=str)]
+    return [(body, minutes) for body, minutes in found if minutes.known]
 
 
 def _edit(request: HttpRequest, page: SittingPage, initial: dict[str, object], keep: Callable[[LadderForm], Ladder],

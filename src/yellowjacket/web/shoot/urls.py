@@ -13,6 +13,7 @@ urlpatterns = [
     path("skip/", views.skip, name="skip"),
     path("undo/", views.undo, name="undo"),
     path("accept/", views.accept, name="accept"),
+    path("stopped/", views.stopped, name="stopped"),
     path("note/", views.note, name="note"),
     path("folder/", views.folder, name="folder"),
     path("upload/", views.upload, name="upload"),

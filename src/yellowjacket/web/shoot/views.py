@@ -11,12 +11,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.models import Frame, Shot
-from yellowjacket.bench.services import checking, day, daylog, importing, shooting
+from yellowjacket.bench.models import Conditions, Frame, Shot
+from yellowjacket.bench.services import checking, conditions, day, daylog, importing, shooting
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core import stops
 from yellowjacket.core.sequence import Change, changes
 from yellowjacket.web.lines import Readings, error_line, frames_line
+from yellowjacket.web.shoot.forms import ConditionsForm
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Stave, columns_of
 
@@ -86,6 +87,8 @@ def _context(page: SittingPage) -> dict[str, object]:
         first=day.first_frame(page.sitting),
         clock_offset_s=day.clock_offset_s(page.sitting),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
+        conditions_form=ConditionsForm(auto_id="noted_%s"),
+        latest=Conditions.objects.filter(sitting=page.sitting, body=page.ladder.body).order_by("id").last(),
         mishaps=shooting.MISHAPS.items(),
         state=_state(page),
         dark_room=page.request.GET.get("room") == "dark",
@@ -176,8 +179,22 @@ def accept(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 @require_POST
 def note(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """Write something down with its time."""
-    return _carry_out(request, sitting_id, lambda page: day.note(page.sitting, request.POST.get("text", "")))
+    """Write down what was looked at, with its time."""
+
+    def action(page: SittingPage) -> None:
+        blank = Conditions(sitting=page.sitting, body=page.ladder.body)
+        form = ConditionsForm(request.POST, instance=blank)
+        if not form.is_valid():
+            raise Refusal(form.refusals())
+        conditions.note(form.save(commit=False), form.cleaned_data["text"])
+
+    return _carry_out(request, sitting_id, action)
+
+
+@require_POST
+def stopped(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The body was stopped by an empty battery or by heat."""
+    return _carry_out(request, sitting_id, lambda page: conditions.stop(page.ladder, request.POST.get("why", "")))
 
 
 @require_POST

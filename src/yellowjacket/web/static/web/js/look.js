@@ -15,6 +15,8 @@ export function startLook() {
   });
   document.addEventListener("click", (event) => {
     const button = event.target.closest("[data-grade], [data-reason]");
+    const known = event.target.closest("[data-to-spot]");
+    if (known) look(known.dataset.toSpot);
     if (button) grade(button.dataset.grade ? { grade: button.dataset.grade } : { reason: button.dataset.reason });
   });
   document.addEventListener("keydown", onKey);
