@@ -115,3 +115,24 @@ def test_what_makes_no_ladder_says_so(client, data_folder):
     # Its other pages lead back to what happened instead of failing.
     for step in ("plan", "shoot", "check", "measure", "look", "record"):
         assert client.get(f"/sittings/{sitting.pk}/{step}/").status_code in (302, 404)
+
+
+def test_a_guess_can_be_taken_apart_and_made_again(inbox):
+    sitting = adopt()
+    ladder = sitting.ladders.get()
+    with pytest.raises(Refusal, match="needs a ladder"):
+        adopting.dissolve(ladder)
+    singles = [frame for frame in Frame.objects.all() if frame.shot.rung.iso == 400 and frame.shot.kind == "dark"]
+    for frame in singles:
+        checking.keep_as_extra(frame)
+    fresh = list(Frame.objects.filter(shot=None))
+    darks = adopting.gather(sitting, fresh, "time")
+    assert (darks.kind, darks.method, darks.rungs.count()) == ("time", "capped", 1)
+    assert Frame.objects.filter(shot=None).count() == 0
+    adopting.dissolve(darks)
+    assert Frame.objects.filter(shot=None).count() == len(singles)
+    assert Frame.objects.filter(standing="used").count() == 12 - len(singles)
+    with pytest.raises(Refusal, match="Choose which kind"):
+        adopting.gather(sitting, fresh, "shape")
+    with pytest.raises(Refusal, match="on no shot"):
+        adopting.gather(sitting, [], "iso")

@@ -2,10 +2,12 @@
 
 import pytest
 
-from yellowjacket.bench.models import Frame, Problem, Shot, SittingEvent
-from yellowjacket.bench.services import checking, day, daylog, shooting
+from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Shot, SittingEvent
+from yellowjacket.bench.services import checking, day, daylog, shooting, sittings
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
+from yellowjacket.simcam.scene import PATCHES_BOX, TEXTURE_BOX
 
 pytestmark = pytest.mark.django_db
 
@@ -187,3 +189,85 @@ def test_the_frame_that_landed_last_reports_itself(ladder):
     found = checking.landed(ladder)
     assert "clipped" in found.text
     assert found.findings == ()
+
+
+def test_focus_that_was_never_there_is_told_from_the_first_frame(ladder):
+    job = shooting.start_shooting(ladder, "one", ["soft"])
+    job.refresh_from_db()
+    assert codes(ladder)["soft-start"] == ["100"]
+    assert "focus was never there" in checking.landed(ladder).findings[0].text
+
+
+def test_a_marked_spot_is_watched_and_can_be_ruled_out(ladder):
+    accept(ladder)
+    # Corner of the fine texture, where detail is judged.
+    left, top, width, height = TEXTURE_BOX
+    checking.mark_spot(ladder, "texture", left + width // 2, top + height // 2)
+    shoot(ladder, mishaps=["defocus"])
+    (finding,) = [one for one in checking.audit(ladder).findings if one.code == "soft"]
+    assert "on “texture”" in finding.text
+    spot = MarkedSpot.objects.get()
+    checking.rule_out(spot)
+    assert "on “texture”" not in "".join(one.text for one in checking.audit(ladder).findings)
+    daylog.undo(ladder.sitting)
+    assert "on “texture”" in "".join(one.text for one in checking.audit(ladder).findings)
+    checking.strike_spot(spot)
+    daylog.undo(ladder.sitting)
+    assert MarkedSpot.objects.get().name == "texture"
+
+
+def test_a_soft_marked_spot_is_told_with_its_name(ladder):
+    job = shooting.start_shooting(ladder, "one", ["soft"])
+    job.refresh_from_db()
+    left, top, width, height = PATCHES_BOX
+    checking.mark_spot(ladder, "patch edge", left + width // 10, top + height // 2)
+    (finding,) = [one for one in checking.audit(ladder).findings if one.code == "soft-start"]
+    assert finding.spot.name == "patch edge"
+
+
+@pytest.mark.parametrize(("name", "words"), [(" ", "Name the spot"), ("pin", "marked already")])
+def test_spots_without_a_name_or_twice_are_refused(ladder, name, words):
+    checking.mark_spot(ladder, "pin", 10, 10)
+    with pytest.raises(Refusal, match=words):
+        checking.mark_spot(ladder, name, 20, 20)
+
+
+def test_a_corrected_file_keeps_both_values_and_finds_its_shot(ladder):
+    accept(ladder)
+    shoot(ladder, mishaps=["skipped"])
+    missing = next(one for one in checking.audit(ladder).findings if one.code == "missing")
+    other = Frame.objects.filter(shot__rung__ladder=ladder).exclude(shot__rung=missing.rung).last()
+    was = other.iso
+    checking.keep_as_extra(other)
+    other.refresh_from_db()
+    checking.correct(other, {"iso": missing.rung.iso, "exposure_s": missing.rung.exposure_s})
+    other.refresh_from_db()
+    assert (other.iso, other.said("iso")) == (was, missing.rung.iso)
+    assert other.shot.rung == missing.rung
+    with pytest.raises(Refusal, match="nothing to correct"):
+        checking.correct(other, {"iso": missing.rung.iso, "exposure_s": missing.rung.exposure_s})
+    daylog.undo(ladder.sitting)
+    other.refresh_from_db()
+    assert (other.shot, other.overrides) == (None, {})
+
+
+def test_a_frame_that_lands_tells_its_gap_and_its_light_beside_the_other_body(ladder, make_sitting):
+    accept(ladder)
+    shoot(ladder, "rung")
+    assert "released 5 s after the exposure before it ended" in checking.landed(ladder).text
+    other = Body.objects.create(
+        make="Quillon", model="Tarn", pixel_width=640, pixel_height=448, lowest_iso=100, native_lowest_iso=100,
+        native_highest_iso=400, highest_iso=400, fastest_shutter_s=1 / 8000,
+    )  # fmt: skip
+    second = sittings.add_ladder(
+        ladder.sitting,
+        sittings.LadderRequest(other, LadderSpec("iso", "shutter", Exposure(100, 1 / 8, 8.0), repeats=1)),
+    )
+    frame = Frame.objects.filter(shot__rung__key="100").first()
+    shot = Shot.objects.filter(rung__ladder=second, rung__iso=100).first()
+    Frame.objects.create(
+        sitting=ladder.sitting, shot=shot, path="x", sha256="y", size_bytes=1, width=640, height=448, dark=False,
+        white_dn=frame.white_dn, black_dn=frame.black_dn, offsets=frame.offsets,
+        report=frame.report | {"level_dn": 2 * frame.report["level_dn"]},
+    )  # fmt: skip
+    assert "+1.00 stop against Heath at the same settings" in checking.landed(second).text

@@ -1,9 +1,11 @@
+from dataclasses import replace
 from datetime import datetime, timedelta
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core.adopting import FoundFrame, adopt
+from yellowjacket.core.adopting import FoundFrame, adopt, as_ladder
 
 BEGIN = datetime(2026, 3, 14, 20, 0)
 
@@ -14,6 +16,11 @@ def frames(*shots, model="Heath", size=(640, 448)):
         FoundFrame(n, "Ostrel", model, "1", *size, iso, seconds, 8.0, dark, BEGIN + timedelta(seconds=5 * n))
         for n, (iso, seconds, dark) in enumerate(shots)
     ]  # fmt: skip
+
+
+def frame(index, **changes):
+    """One light frame at ISO 100 and 1/8 s, with changes."""
+    return replace(frames((100, 1 / 8, False))[0], index=index, **changes)
 
 
 def test_an_uneven_iso_ladder_with_its_darks_is_found():
@@ -77,3 +84,27 @@ def test_no_frame_is_ever_lost_or_doubled(shots):
     found = adopt(frames(*shots))
     places = [index for ladder in found.ladders for rung in ladder.rungs for index in (*rung.light, *rung.darks)]
     assert sorted([*places, *found.singles, *found.unsaid]) == list(range(len(shots)))
+
+
+def test_frames_become_a_ladder_at_a_persons_word():
+    found = [frame(n, iso=iso, exposure_s=1 / 8) for n, iso in enumerate((100, 400, 3200))]
+    ladder = as_ladder("iso", found)
+    assert [rung.iso for rung in ladder.rungs] == [100, 400, 3200]
+    assert [rung.light for rung in ladder.rungs] == [(0,), (1,), (2,)]
+    timed = as_ladder("time", [frame(n, iso=800, exposure_s=t, dark=True) for n, t in enumerate((1.0, 8.0))])
+    assert (timed.kind, timed.method) == ("time", "capped")
+
+
+@pytest.mark.parametrize(
+    ("kind", "changes", "words"),
+    [
+        ("iso", [{"iso": 100, "exposure_s": 1.0}, {"iso": 100, "exposure_s": 2.0}], "one time at each ISO"),
+        ("exposure", [{"iso": 100}, {"iso": 200}], "stands at one ISO"),
+        ("iso", [{"model": "Fen"}, {}], "one body"),
+        ("iso", [{"iso": None}, {}], "do not say"),
+        ("iso", [{"dark": True}], "only a time ladder"),
+    ],
+)
+def test_frames_that_are_no_ladder_are_refused_with_the_reason(kind, changes, words):
+    with pytest.raises(ValueError, match=words):
+        as_ladder(kind, [frame(n, **one) for n, one in enumerate(changes)])

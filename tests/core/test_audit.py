@@ -7,7 +7,17 @@ import pytest
 from scipy.ndimage import gaussian_filter
 
 from tests import making
-from yellowjacket.core.audit import exposure_stops, is_softer, look_at, report_from, sharpness_ratio, shift_px
+from yellowjacket.core.audit import (
+    exposure_stops,
+    frame_is_soft,
+    is_softer,
+    look_at,
+    report_from,
+    sharpness_ratio,
+    shift_px,
+    spot_sharpness,
+    structure_at,
+)  # fmt: skip
 
 
 @pytest.fixture(scope="module")
@@ -75,3 +85,35 @@ def test_a_report_survives_the_database(light):
     report = look(light)
     assert report_from(report.as_dict()) == report
     assert replace(report, shape=report.shape) == report
+
+
+@pytest.mark.parametrize(("blur", "soft"), [(0.0, False), (1.0, False), (3.0, True)])
+def test_softness_from_the_start_is_told_from_one_frame(light, blur, soft):
+    blurred = light.copy()
+    if blur:
+        for row in (0, 1):
+            for column in (0, 1):
+                blurred[row::2, column::2] = gaussian_filter(light[row::2, column::2], blur / 2)
+    report = look(blurred)
+    assert frame_is_soft(report) is soft
+    assert report_from(report.as_dict()) == report
+
+
+def test_a_spot_has_a_sharpness_of_its_own(light):
+    half = light.copy()
+    middle = light.shape[1] // 2
+    for row in (0, 1):
+        for column in (0, 1):
+            half[row::2, column::2][:, middle // 2 :] = gaussian_filter(light[row::2, column::2], 1.5)[:, middle // 2 :]
+    sharp, part = look(light), look(half)
+    y = light.shape[0] / 2
+    assert spot_sharpness(part, sharp, middle * 0.5, y)[0] == pytest.approx(1, abs=0.1)
+    ratio, se = spot_sharpness(part, sharp, middle * 1.5, y)
+    assert ratio + 4 * se < 0.7
+
+
+def test_a_frame_without_light_or_an_older_report_has_no_spots(light):
+    report = look(np.zeros_like(light))
+    assert frame_is_soft(report) is None
+    assert structure_at(report, 10, 10) is None
+    assert spot_sharpness(report, look(light), 10, 10) is None

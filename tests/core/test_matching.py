@@ -75,3 +75,19 @@ def test_no_two_frames_ever_share_a_shot_and_none_is_lost(shots, dark):
         slots = [replace(slot, taken=slot.taken or slot.key == found.key) for slot in slots]
     assert len(set(given_to)) == len(given_to)
     assert len(given_to) + refused == len(shots)
+
+
+def test_a_frame_of_another_bit_depth_is_told():
+    found = find_slot(replace(FRAME, bits=12), replace(LADDER, bits=14), SLOTS)
+    assert (found.code, "12 bits" in found.reason) == ("bits", True)
+    assert isinstance(find_slot(replace(FRAME, bits=14), replace(LADDER, bits=14), SLOTS), Slot)
+
+
+def test_raw_modes_are_told_apart_by_size_and_depth():
+    varied = LadderFacts("Ostrel", "Heath", "OH-1", None)
+    full = replace(SLOTS[4], key=1, size=(640, 448), bits=14)
+    reduced = replace(SLOTS[4], key=2, size=(320, 224), bits=14)
+    assert find_slot(replace(FRAME, width=320, height=224, bits=14), varied, [full, reduced]).key == 2
+    assert find_slot(replace(FRAME, bits=14), varied, [full, reduced]).key == 1
+    found = find_slot(replace(FRAME, width=200, height=100), varied, [full, reduced])
+    assert (found.code, "200 × 100 px" in found.reason) == ("mode", True)

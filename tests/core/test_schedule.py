@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.core.planning import BodyLimits, plan_ladder
+from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
 from yellowjacket.core.schedule import Pace, Supply, schedule
 from yellowjacket.core.sequence import changes, menu_visits, shots_of
 
@@ -97,3 +97,23 @@ def test_crossing_visits_the_menu_once_per_mode_only():
     spec = LadderSpec("exposure", "shutter", METERED, crossed=("full", "small", "tiny"), darks=0)
     plan = plan_ladder(spec, body)
     assert menu_visits(plan.rungs, shots_of(plan)) == 2
+
+
+def test_an_endurance_run_is_one_shot_over_and_over_on_one_battery():
+    plan = ladder("time", "endurance", shortest_s=30.0, repeats=200, darks=5)
+    shots = shots_of(plan)
+    assert [shot.kind for shot in shots] == ["dark"] * 200
+    assert len(plan.rungs) == 1
+    # 30 s is set as the mark and lasts 32 s: 60 min hold 112 of them.
+    supply = Supply(50.0, 60.0, None)
+    line = schedule([(ladder(picked=(100.0, 200.0)), supply), (plan, supply)])
+    assert [entry.fresh_battery for entry in line.entries].count(True) == 1
+    assert line.entries[8].fresh_battery
+    assert line.notes == ("Endurance run: a full battery is expected to last 112 of the 200 shots.",)
+
+
+@pytest.mark.parametrize(("changes", "field"), [({"repeats": 1001}, "repeats"), ({"lenr": "pairs"}, "lenr")])
+def test_an_endurance_run_that_cannot_be_is_refused_at_its_field(changes, field):
+    with pytest.raises(PlanError) as refused:
+        ladder("time", "endurance", **changes)
+    assert refused.value.field == field

@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from yellowjacket.bench.models import Frame, Problem, Shot
+from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting
 from yellowjacket.bench.services import day, importing, measuring, shooting
 from yellowjacket.simcam.bodies import HEATH
 
@@ -119,3 +119,55 @@ def test_every_page_stands_for_every_kind_of_ladder(client, body, make_sitting, 
         page = client.get(f"/sittings/{sitting.pk}/{step}/")
         assert page.status_code == 200, step
         assert "NaN" not in page.content.decode()
+
+
+def test_conditions_are_noted_as_values_and_a_stop_is_logged(client, sitting):
+    page = live(client, sitting, do="note", battery_percent="83", room_c="21.5", warmth="hot", text="fan on")
+    assert "battery 83 %, room 21.5 °C, body too hot to hold, fan on" in page
+    assert "maker&#x27;s temperature limits" in page or "maker's temperature limits" in page
+    assert "battery %: " in live(client, sitting, do="note", battery_percent="120").casefold()
+    assert Conditions.objects.count() == 1
+    assert "battery empty" in live(client, sitting, do="stopped", why="battery")
+
+
+def test_a_spot_is_marked_on_the_wall_and_ruled_out_in_check(client, measured):
+    base = f"/sittings/{measured.pk}"
+    assert "Name the spot" in client.post(f"{base}/look/mark/?spot=100,120", {"name": ""}).content.decode()
+    page = client.post(f"{base}/look/mark/?spot=100,120", {"name": "label"}).content.decode()
+    assert 'data-to-spot="100,120"' in page
+    spot = MarkedSpot.objects.get()
+    assert "“label”" in client.get(f"{base}/check/").content.decode()
+    page = client.post(f"{base}/check/spot/{spot.pk}/", {"remedy": "rule-out"}).content.decode()
+    assert "ruled out: soft from the start" in page
+    client.post(f"{base}/check/spot/{spot.pk}/", {"remedy": "strike"})
+    assert not MarkedSpot.objects.exists()
+
+
+def test_a_files_word_is_corrected_in_check(client, measured):
+    frame = Frame.objects.filter(shot__rung__key="200").first()
+    url = f"/sittings/{measured.pk}/check/frame/{frame.pk}/?rung=200"
+    page = client.post(url, {"remedy": "correct", "aperture": "f/5.6"}).content.decode()
+    assert 'value="f/5.6"' in page
+    assert "file: f/8" in page
+    frame.refresh_from_db()
+    assert frame.overrides == {"f_number": 5.6}
+    assert "Aperture: " in client.post(url, {"remedy": "correct", "aperture": "wide"}).content.decode()
+
+
+def test_singles_become_a_ladder_and_a_plan_is_repeated(client, measured):
+    base = f"/sittings/{measured.pk}"
+    for frame in Frame.objects.filter(shot__kind="dark"):
+        client.post(f"{base}/check/frame/{frame.pk}/", {"remedy": "extra"})
+    singles = [frame.pk for frame in Frame.objects.filter(shot=None, iso=100)]
+    client.post(f"{base}/check/gather/", {"frame": singles, "kind": "time"})
+    assert measured.ladders.count() == 2
+    assert "Choose frames" in client.post(f"{base}/check/gather/", {"kind": "iso"}, follow=True).content.decode()
+    made = measured.ladders.last()
+    client.post(f"{base}/plan/dissolve/?ladder={made.pk}")
+    assert measured.ladders.count() == 1
+    answer = client.post(f"{base}/plan/repeat/", {"body": ""}, follow=True)
+    again = Sitting.objects.exclude(pk=measured.pk).get()
+    assert again.name == f"{measured.name}, again"
+    assert [rung.key for rung in again.ladders.get().rungs.all()] == ["100", "200", "400"]
+    assert [use.name for use in again.uses.all()] == ["Pixel level", "Web"]
+    assert answer.status_code == 200

@@ -94,6 +94,34 @@ def adopt(frames: Sequence[FoundFrame]) -> Adoption:
     return Adoption(tuple(ladders), tuple(sorted(singles)), unsaid, tuple(guesses))
 
 
+def as_ladder(kind: str, frames: Sequence[FoundFrame]) -> AdoptedLadder:
+    """These frames as one ladder of a kind, at a person's word: "iso", "exposure" or "time".
+
+    Raises ValueError, with a sentence, where they cannot be one.
+    """
+    silent = [f for f in frames if f.iso is None or f.exposure_s is None]
+    if silent:
+        raise ValueError("Some of these frames do not say their ISO or time: correct that first.")
+    if len({(f.make, f.model, f.serial, f.width, f.height) for f in frames}) != 1:
+        raise ValueError("A ladder belongs to one body in one raw mode: choose frames of one.")
+    capped = all(f.dark for f in frames)
+    light = _by_settings(f for f in frames if not f.dark)
+    darks = _by_settings(f for f in frames if f.dark)
+    keys = sorted({*light, *darks})
+    isos = {iso for iso, _ in keys}
+    if kind == "iso" and len(keys) != len(isos):
+        raise ValueError("An ISO ladder has one time at each ISO: leave the others out, or choose exposure.")
+    if kind != "iso" and len(isos) != 1:
+        raise ValueError(
+            f"An {kind} ladder stands at one ISO." if kind == "exposure" else "A time ladder stands at one ISO."
+        )
+    rungs = tuple(AdoptedRung(*key, _indices(light.get(key, ())), _indices(darks.get(key, ()))) for key in keys)
+    if kind != "time" and capped:
+        raise ValueError("These are all darks: only a time ladder can be made of them.")
+    method = "capped" if capped else "scene" if kind == "time" else "shutter"
+    return _ladder(kind, method, frames, rungs)
+
+
 def _settings(frame: FoundFrame) -> _Settings:
     assert frame.iso is not None  # noqa: S101 - frames without settings were set aside
     assert frame.exposure_s is not None  # noqa: S101

@@ -214,7 +214,9 @@ def _stops_key(move: float) -> str:
 
 
 def _time_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
-    if not 0 < spec.shortest_s <= spec.longest_s:
+    if spec.endurance and not 0 < spec.shortest_s <= _LONGEST_S:
+        raise PlanError("shortest_s", f"Choose a time up to {_LONGEST_S / 60:g} min.")
+    if not spec.endurance and not 0 < spec.shortest_s <= spec.longest_s:
         raise PlanError("longest_s", "The longest time must not be shorter than the shortest.")
     if spec.longest_s > _LONGEST_S:
         raise PlanError("longest_s", f"{spec.longest_s / 60:g} min is too long; {_LONGEST_S / 60:g} min at most.")

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from datetime import datetime
 from pathlib import Path
 
 from django.core.files.uploadedfile import UploadedFile
@@ -11,12 +12,25 @@ from django.db import transaction
 from django.utils import timezone
 
 from yellowjacket.bench.executor import run_all
-from yellowjacket.bench.models import Body, Frame, Job, Ladder, Rung, Shot, Sitting, SittingEvent, ToleranceProfile, Use
+from yellowjacket.bench.models import (
+    Body,
+    Frame,
+    Grade,
+    Job,
+    Ladder,
+    Rung,
+    Shot,
+    Sitting,
+    SittingEvent,
+    ToleranceProfile,
+    Use,
+)
 from yellowjacket.bench.services import importing, jobs
+from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
 from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist
 from yellowjacket.core import stops
-from yellowjacket.core.adopting import AdoptedLadder, AdoptedRung, Adoption, FoundFrame, adopt
+from yellowjacket.core.adopting import AdoptedLadder, AdoptedRung, Adoption, FoundFrame, adopt, as_ladder
 from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.plan_files import spec_as_dict
@@ -102,7 +116,7 @@ def _store(sitting: Sitting, facts: Sequence[FrameFacts], adoption: Adoption) ->
         sitting.held_on = days[0]
         sitting.save(update_fields=["held_on"])
     for position, ladder in enumerate(adoption.ladders):
-        _store_ladder(sitting, position, ladder, facts)
+        _store_ladder(sitting, position, ladder, lambda index, shot: add_frame(sitting, facts[index], shot))
     number_shots(sitting)
     renew_checklist(sitting)
     for index in (*adoption.singles, *adoption.unsaid):
@@ -113,7 +127,9 @@ def _store(sitting: Sitting, facts: Sequence[FrameFacts], adoption: Adoption) ->
         SittingEvent.objects.create(sitting=sitting, kind=SittingEvent.Kind.NOTE, text=f"guessed: {guess}"[:300])
 
 
-def _store_ladder(sitting: Sitting, position: int, adopted: AdoptedLadder, facts: Sequence[FrameFacts]) -> None:
+def _store_ladder(
+    sitting: Sitting, position: int, adopted: AdoptedLadder, place: Callable[[int, Shot], object]
+) -> Ladder:
     body = _body_of(adopted)
     spec = _spec_of(adopted, body)
     record = Ladder.objects.create(
@@ -133,7 +149,62 @@ def _store_ladder(sitting: Sitting, position: int, adopted: AdoptedLadder, facts
         for kind, indices in ((Shot.Kind.LIGHT, rung.light), (Shot.Kind.DARK, rung.darks)):
             for repeat, index in enumerate(indices, start=1):
                 shot = Shot.objects.create(rung=row, kind=kind, repeat=repeat)
-                add_frame(sitting, facts[index], shot)
+                place(index, shot)
+    return record
+
+
+@transaction.atomic
+def dissolve(ladder: Ladder) -> None:
+    """Take an adopted ladder apart: its frames become singles. Refuses what was graded or recorded already."""
+    if ladder.records.exists() or Grade.objects.filter(rung__ladder=ladder).exists():
+        raise Refusal(f"{ladder} was graded or has a record: it stays.")
+    sitting = ladder.sitting
+    if sitting.ladders.count() == 1:
+        raise Refusal("A sitting needs a ladder: make another of the singles first.")
+    frames = Frame.objects.filter(shot__rung__ladder=ladder)
+    count = frames.update(shot=None, standing=Frame.Standing.EXTRA, standing_reason="single")
+    SittingEvent.objects.create(
+        sitting=sitting, kind=SittingEvent.Kind.NOTE, text=f"{ladder} taken apart: {count} frames are singles now"
+    )
+    ladder.delete()
+    number_shots(sitting)
+    renew_checklist(sitting)
+
+
+@transaction.atomic
+def gather(sitting: Sitting, frames: Sequence[Frame], kind: str) -> Ladder:
+    """Make a ladder of singles, at a person's word. Refuses, with the reason, what cannot be one."""
+    if kind not in ("iso", "exposure", "time"):
+        raise Refusal("Choose which kind of ladder these frames are.")
+    if not frames or any(frame.shot_id is not None for frame in frames):
+        raise Refusal("Choose frames that are on no shot.")
+    try:
+        adopted = as_ladder(kind, [_found_again(n, frame) for n, frame in enumerate(frames)])
+    except ValueError as error:
+        raise Refusal(str(error)) from error
+
+    def place(index: int, shot: Shot) -> None:
+        frame = frames[index]
+        frame.shot, frame.standing, frame.standing_reason = shot, Frame.Standing.USED, ""
+        frame.save(update_fields=["shot", "standing", "standing_reason"])
+
+    last = sitting.ladders.last()
+    ladder = _store_ladder(sitting, last.position + 1 if last else 0, adopted, place)
+    number_shots(sitting)
+    renew_checklist(sitting)
+    SittingEvent.objects.create(
+        sitting=sitting, kind=SittingEvent.Kind.NOTE, text=f"{ladder} made of {len(frames)} singles"
+    )
+    return ladder
+
+
+def _found_again(index: int, frame: Frame) -> FoundFrame:
+    iso = frame.said("iso")
+    captured = datetime.fromisoformat(frame.captured_at) if frame.captured_at else None
+    return FoundFrame(
+        index, frame.make, frame.model, frame.serial, frame.width, frame.height, None if iso is None else round(iso),
+        frame.said("exposure_s"), frame.said("f_number"), frame.dark, captured,
+    )  # fmt: skip
 
 
 def _name_of(adopted: AdoptedLadder, rung: AdoptedRung) -> tuple[str, float]:

@@ -10,5 +10,6 @@ urlpatterns = [
     path("frame/<int:frame_id>/", views.frame, name="frame"),
     path("problem/<int:problem_id>/", views.problem, name="problem"),
     path("spot/<int:spot_id>/", views.spot, name="spot"),
+    path("gather/", views.gather, name="gather"),
     path("undo/", views.undo, name="undo"),
 ]

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
-from yellowjacket.bench.services import checking, daylog
+from yellowjacket.bench.services import adopting, checking, daylog
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.web.check.forms import SaidForm
 from yellowjacket.web.lines import crop_line, frames_line
@@ -170,6 +171,20 @@ def spot(request: HttpRequest, sitting_id: int, spot_id: int) -> HttpResponse:
             checking.strike_spot(one)
 
     return _carry_out(request, sitting_id, action)
+
+
+@require_POST
+def gather(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Make a ladder of the singles chosen."""
+    page = SittingPage(request, sitting_id, "check")
+    wanted = [int(pk) for pk in request.POST.getlist("frame") if pk.isdigit()]
+    frames = list(Frame.objects.filter(sitting=page.sitting, pk__in=wanted))
+    try:
+        ladder = adopting.gather(page.sitting, frames, request.POST.get("kind", ""))
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+        return redirect(page.url("check"))
+    return redirect(page.url("check", ladder=ladder.pk))
 
 
 @require_POST

@@ -12,6 +12,7 @@ urlpatterns = [
     path("sittings/<int:sitting_id>/plan/add/", views.add_ladder, name="add"),
     path("sittings/<int:sitting_id>/plan/change/", views.change_ladder, name="change"),
     path("sittings/<int:sitting_id>/plan/remove/", views.remove_ladder, name="remove"),
+    path("sittings/<int:sitting_id>/plan/dissolve/", views.dissolve, name="dissolve"),
     path("sittings/<int:sitting_id>/plan/items/", views.add_item, name="add-item"),
     path("sittings/<int:sitting_id>/plan/items/<int:item_id>/", views.tick, name="tick"),
     path("sittings/<int:sitting_id>/plan/shots/", views.shot_list, name="shot-list"),

@@ -11,7 +11,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.models import Body, CheckItem, Ladder, Rung, Sitting
-from yellowjacket.bench.services import conditions, sittings
+from yellowjacket.bench.services import adopting, conditions, sittings
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.ladder import PlannedLadder
 from yellowjacket.core.plan_files import spec_from
@@ -214,6 +214,18 @@ def remove_ladder(request: HttpRequest, sitting_id: int) -> HttpResponse:
         messages.error(request, str(refusal))
         return redirect(page.url("plan"))
     return redirect("plan:page", sitting_id=page.sitting.pk)
+
+
+@require_POST
+def dissolve(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Take an adopted ladder apart into singles."""
+    page = SittingPage(request, sitting_id, "plan")
+    try:
+        adopting.dissolve(page.ladder)
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+        return redirect(page.url("plan"))
+    return redirect("check:page", sitting_id=page.sitting.pk)
 
 
 @require_POST
