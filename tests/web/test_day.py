@@ -5,7 +5,8 @@ import re
 import pytest
 
 from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting
-from yellowjacket.bench.services import day, importing, measuring, shooting
+from yellowjacket.bench.services import day, importing, measuring, shooting, sittings
+from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 
 pytestmark = pytest.mark.django_db
@@ -171,3 +172,16 @@ def test_singles_become_a_ladder_and_a_plan_is_repeated(client, measured):
     assert [rung.key for rung in again.ladders.get().rungs.all()] == ["100", "200", "400"]
     assert [use.name for use in again.uses.all()] == ["Pixel level", "Web"]
     assert answer.status_code == 200
+
+
+def test_forms_of_a_page_act_on_the_ladder_it_shows(client, sitting, body):
+    """A page without a ladder in its address still shows one, and its forms must name it."""
+    second = sittings.add_ladder(
+        sitting, sittings.LadderRequest(body, LadderSpec("exposure", "shutter", Exposure(100, 1 / 8, 8.0)))
+    )
+    for step in ("shoot", "measure", "record"):
+        page = client.get(f"/sittings/{sitting.pk}/{step}/?ladder={second.pk}").content.decode()
+        shown = re.search(r'class="tab here" href="[^"]*" data-ladder="(\d+)"', page).group(1)
+        actions = re.findall(r'<form[^>]*action="(/sittings/[^"]*)"', page)
+        assert actions or step == "measure"
+        assert all(action.endswith(f"?ladder={shown}") for action in actions), actions

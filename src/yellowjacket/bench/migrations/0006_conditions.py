@@ -31,7 +31,7 @@ class Migration(migrations.Migration):
                 ('source', models.CharField(choices=[('noted', 'noted by hand'), ('instrument', 'simulated instruments')], default='noted', max_length=10)),
                 ('battery_percent', models.FloatField(blank=True, null=True, validators=[django.core.validators.MinValueValidator(0), django.core.validators.MaxValueValidator(100)], verbose_name='battery %')),
                 ('card_gb', models.FloatField(blank=True, null=True, validators=[django.core.validators.MinValueValidator(0)], verbose_name='card free, GB')),
-                ('warmth', models.CharField(blank=True, choices=[('cool', 'cool'), ('warm', 'warm'), ('hot', 'too hot to hold')], max_length=4, verbose_name='body')),
+                ('warmth', models.CharField(blank=True, choices=[(None, '–'), ('cool', 'cool'), ('warm', 'warm'), ('hot', 'too hot to hold')], max_length=4, verbose_name='body')),
                 ('sensor_c', models.FloatField(blank=True, null=True, validators=[django.core.validators.MinValueValidator(-60), django.core.validators.MaxValueValidator(150)], verbose_name='sensor °C')),
                 ('room_c', models.FloatField(blank=True, null=True, validators=[django.core.validators.MinValueValidator(-60), django.core.validators.MaxValueValidator(70)], verbose_name='room °C')),
                 ('body', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='conditions', to='bench.body')),

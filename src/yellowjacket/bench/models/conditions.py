@@ -22,6 +22,7 @@ class Conditions(models.Model):
         INSTRUMENT = "instrument", "simulated instruments"
 
     class Warmth(models.TextChoices):
+        __empty__ = "–"
         COOL = "cool", "cool"
         WARM = "warm", "warm"
         HOT = "hot", "too hot to hold"

@@ -7,6 +7,7 @@ from yellowjacket.web.check import views
 app_name = "check"
 urlpatterns = [
     path("", views.page, name="page"),
+    path("rung/", views.rung, name="rung"),
     path("frame/<int:frame_id>/", views.frame, name="frame"),
     path("problem/<int:problem_id>/", views.problem, name="problem"),
     path("spot/<int:spot_id>/", views.spot, name="spot"),

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
 from yellowjacket.bench.services import adopting, checking, daylog
@@ -42,6 +42,13 @@ def _context(page: SittingPage) -> dict[str, object]:
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
         in_frames=any(page.frames.values()),
     )
+
+
+@require_GET
+def rung(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The frames of the current rung, after a step along the ladder."""
+    page = SittingPage(request, sitting_id, "check")
+    return render(request, "check/_of_rung.html", page.context(of_rung=_frames_of_rung(page)))
 
 
 @dataclass(frozen=True, slots=True)

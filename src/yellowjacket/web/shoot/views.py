@@ -44,7 +44,7 @@ def live(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def _page(request: HttpRequest, sitting_id: int) -> SittingPage:
     """The page on the ladder asked for, else on the ladder of the next shot."""
     sitting_page = SittingPage(request, sitting_id, "shoot")
-    if "ladder" not in request.GET:
+    if "ladder" not in request.GET and "ladder" not in request.POST:
         shot = day.due(sitting_page.sitting).first()
         if shot is not None and shot.rung.ladder_id != sitting_page.ladder.pk:
             sitting_page.switch_to(shot.rung.ladder_id)
