@@ -120,3 +120,19 @@ def test_the_simulated_endurance_run_ends_with_its_battery(body, make_sitting, d
     assert job.message.endswith("then the body stopped")
     assert day.due(sitting).count() == 0
     assert SittingEvent.objects.filter(kind="stopped").count() == 1
+
+
+def test_a_drift_is_told_once_and_can_be_let_be(run, body):
+    for degrees, shot in zip((20.0, 21.0, 25.0, 24.0), take_all(run), strict=False):
+        Conditions.objects.create(sitting=run, body=body, shot=shot, sensor_c=degrees)
+    ladder = run.ladders.get()
+    (finding,) = [one for one in checking.audit(ladder).findings if one.code == "temperature"]
+    assert finding.short == "+5.0 °C"
+    checking.let_be(finding.rung, "temperature")
+    ladder.refresh_from_db()
+    assert "temperature" not in {one.code for one in checking.audit(ladder).findings}
+    daylog.undo(run)
+    ladder.refresh_from_db()
+    assert "temperature" in {one.code for one in checking.audit(ladder).findings}
+    with pytest.raises(Refusal, match="remedy of its own"):
+        checking.let_be(finding.rung, "moved")

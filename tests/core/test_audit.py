@@ -11,6 +11,7 @@ from yellowjacket.core.audit import (
     exposure_stops,
     frame_is_soft,
     is_softer,
+    locked_up,
     look_at,
     report_from,
     sharpness_ratio,
@@ -117,3 +118,15 @@ def test_a_frame_without_light_or_an_older_report_has_no_spots(light):
     assert frame_is_soft(report) is None
     assert structure_at(report, 10, 10) is None
     assert spot_sharpness(report, look(light), 10, 10) is None
+
+
+@pytest.mark.parametrize(
+    ("exposure_s", "gap_s", "shortest", "expected"),
+    [
+        # Handling of 5 s is no lock-up, however short the exposure; a gap that grows with the exposure is one.
+        (4, 5, (1, 5), None), (8, 5, (1, 5), False), (8, 13, (1, 6), True), (64, 69, (1, 5), True), (64, 9, (1, 5), False),
+        (32, 37, (32, 37), True), (32, 6, (32, 6), False), (8, 9, (8, 9), None),
+    ],
+)  # fmt: skip
+def test_a_lock_up_grows_with_the_exposure_and_handling_does_not(exposure_s, gap_s, shortest, expected):
+    assert locked_up(exposure_s, gap_s, shortest) is expected

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core.matching import Candidate, LadderFacts, Misfit, Slot, find_slot
+from yellowjacket.core.matching import Candidate, LadderFacts, Matcher, Misfit, Slot, find_slot
 
 LADDER = LadderFacts("Ostrel", "Heath", "OH-1", (640, 448))
 FRAME = Candidate("Ostrel", "Heath", "OH-1", 200, 1 / 15, 8.0, False, 640, 448)
@@ -91,3 +91,21 @@ def test_raw_modes_are_told_apart_by_size_and_depth():
     assert find_slot(replace(FRAME, bits=14), varied, [full, reduced]).key == 1
     found = find_slot(replace(FRAME, width=200, height=100), varied, [full, reduced])
     assert (found.code, "200 × 100 px" in found.reason) == ("mode", True)
+
+
+@given(st.permutations(range(24)), st.integers(0, 23), st.lists(st.integers(0, 11), max_size=6))
+def test_the_matcher_finds_what_a_search_over_all_shots_finds(order, missing, doubled):
+    """Shuffled, missing and doubled frames: each shot once, in the same order, and never a frame lost."""
+    slots = [replace(slot, key=n) for n, slot in enumerate([*SLOTS, *SLOTS])]
+    wanted = [slots[n] for n in order if n != missing] + [slots[n] for n in doubled]
+    matcher, taken = Matcher(LADDER, slots), set()
+    for slot in wanted:
+        frame = replace(FRAME, iso=slot.iso, exposure_s=slot.exposure_s, dark=slot.dark)
+        expected = find_slot(frame, LADDER, [replace(one, taken=one.key in taken) for one in slots])
+        found = matcher.find(frame)
+        if isinstance(expected, Misfit):
+            assert found == expected
+        else:
+            assert found.key == expected.key
+            matcher.take(found.key)
+            taken.add(found.key)

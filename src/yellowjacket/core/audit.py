@@ -46,6 +46,12 @@ _TELLING_SE = 8.0
 # 0.42 under a blur of 1.5 raw pixels (σ), 0.31 of 2 and 0.19 of 3, at ISO 100 and 3200 alike (measured).
 SOFT_BELOW = 0.36
 _FEWEST_TELLING = 3
+# LENR shows from exposures of this length on; shorter lock-ups drown in handling.
+_LENR_FROM_S = 4.0
+# Without a shorter rung to tell handling by, only lock-ups of this length are believed.
+_SURELY_FROM_S = 15.0
+# A lock-up is at least this share of the exposure, less the rounding of stamps to whole seconds.
+_LOCKUP_SHARE, _STAMP_S = 0.9, 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -296,3 +302,17 @@ def lockup_gap_s(before: datetime, after: datetime, exposure_s: float) -> float:
     Files are stamped at the release, in whole seconds on many bodies.
     """
     return (after - before).total_seconds() - exposure_s
+
+
+def locked_up(exposure_s: float, gap_s: float, shortest: tuple[float, float]) -> bool | None:
+    """Whether the body was busy for another exposure's length after one; None when too short to tell.
+
+    ``gap_s``: time to the next release beyond the exposure. ``shortest``: exposure and gap of the shortest rung,
+    which tells the tester's own handling: a lock-up grows with the exposure, handling does not.
+    """
+    longer = exposure_s - shortest[0]
+    if longer >= _LENR_FROM_S:
+        return gap_s - shortest[1] >= _LOCKUP_SHARE * longer - _STAMP_S
+    if longer == 0 and exposure_s >= _SURELY_FROM_S:
+        return gap_s >= _LOCKUP_SHARE * exposure_s
+    return None

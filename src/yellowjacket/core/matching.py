@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections import deque
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from yellowjacket.core import stops
 
@@ -35,6 +37,7 @@ class Slot:
     """A shot that waits for its frame, or has one (``taken``).
 
     ``size``, ``bits``: what the raw mode or bit depth planned for it writes; None when the plan does not say.
+    ``count``: shots of the same settings that it stands for.
     """
 
     key: int
@@ -45,6 +48,7 @@ class Slot:
     taken: bool
     size: tuple[int, int] | None = None
     bits: int | None = None
+    count: int = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,8 +128,9 @@ def _free(frame: Candidate, slots: Sequence[Slot]) -> Slot | Misfit:
     for slot in of_kind:
         if not slot.taken:
             return slot
+    planned = sum(slot.count for slot in of_kind)
     return Misfit(
-        "complete", f"is one more {kind} frame at ISO {frame.iso}; the rung already has its {len(of_kind)}.",
+        "complete", f"is one more {kind} frame at ISO {frame.iso}; the rung already has its {planned}.",
         "Nothing to do; the frames that came first are used.",
     )  # fmt: skip
 
@@ -147,6 +152,8 @@ def _same_name(frame: Candidate, ladder: LadderFacts) -> bool:
     return set(ladder.model.casefold().split()) <= set(found) and set(frame.model.casefold().split()) <= set(wanted)
 
 
+# A card holds a handful of times and apertures, asked for over and over.
+@lru_cache(maxsize=4096)
 def _same_time(planned_s: float, found_s: float) -> bool:
     exact = stops.exact_exposure_s(planned_s), stops.exact_exposure_s(found_s)
     return abs(stops.stops_between(*exact)) <= _SAME_TIME_STOPS
@@ -158,6 +165,62 @@ def _same_mode(slot: Slot, frame: Candidate) -> bool:
     return slot.bits is None or frame.bits is None or slot.bits == frame.bits
 
 
+@lru_cache(maxsize=4096)
 def _same_aperture(planned: float, found: float | None) -> bool:
     # Lenses without contacts report nothing or f/0: the plan's own entry stands.
     return found is None or abs(stops.aperture_stops(planned, found)) <= _SAME_APERTURE_STOPS
+
+
+class Matcher:
+    """The shots of one ladder, grouped by their settings: a frame is held against a handful of groups, not thousands.
+
+    Finds what find_slot over all shots in their order finds.
+    """
+
+    def __init__(self, ladder: LadderFacts, slots: Iterable[Slot]) -> None:
+        self.ladder = ladder
+        self._groups: dict[Slot, _Group] = {}
+        self._group_of: dict[int, _Group] = {}
+        self._by_iso: dict[int, list[_Group]] = {}
+        for slot in slots:
+            settings = replace(slot, key=0, taken=False)
+            group = self._groups.get(settings)
+            if group is None:
+                group = self._groups[settings] = _Group(slot)
+                self._by_iso.setdefault(slot.iso, []).append(group)
+            group.add(slot)
+            self._group_of[slot.key] = group
+
+    def find(self, frame: Candidate) -> Slot | Misfit:
+        """The first free shot with the frame's settings, or the reason why there is none."""
+        groups = self._by_iso.get(frame.iso or 0, [])
+        return find_slot(frame, self.ladder, [group.standing for group in groups])
+
+    def take(self, key: int) -> None:
+        """The shot has its frame now."""
+        self._group_of[key].take(key)
+
+
+class _Group:
+    """Shots of one setting: those still free, and the slot that stands for all of them."""
+
+    def __init__(self, first: Slot) -> None:
+        self._free: deque[int] = deque()
+        self._count = 0
+        self.standing = first
+
+    def add(self, slot: Slot) -> None:
+        self._count += 1
+        if not slot.taken:
+            self._free.append(slot.key)
+        self._renew()
+
+    def take(self, key: int) -> None:
+        self._free.remove(key)
+        self._renew()
+
+    def _renew(self) -> None:
+        free = self._free
+        self.standing = replace(
+            self.standing, key=free[0] if free else self.standing.key, taken=not free, count=self._count
+        )

@@ -118,6 +118,9 @@ class Ladder(models.Model):
     spot_x = models.PositiveIntegerField(null=True, blank=True)
     spot_y = models.PositiveIntegerField(null=True, blank=True)
 
+    # Findings left as they are, by "code:rung key", see services.checking.
+    let_be = models.JSONField(default=list)
+
     class Meta:
         ordering = ["position", "id"]
 

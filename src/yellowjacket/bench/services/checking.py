@@ -17,13 +17,15 @@ from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, 
 from yellowjacket.bench.services import daylog
 from yellowjacket.bench.services.conditions import temperature_drifts
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.frames import add_frame, candidate_from, slot_for
+from yellowjacket.bench.services.frames import add_frame
+from yellowjacket.bench.services.matching import ShotFinder, candidate_from
 from yellowjacket.bench.services.measuring import reference_rung
 from yellowjacket.core.audit import (
     FrameReport,
     exposure_stops,
     frame_is_soft,
     is_softer,
+    locked_up,
     lockup_gap_s,
     report_from,
     sharpness_ratio,
@@ -52,10 +54,6 @@ _CLIPPED_SHARE = 0.2
 _DARK_SHARE = 0.9
 # White balance of the file against the reference's.
 _NEUTRAL_SHARE = 0.01
-# LENR shows from exposures of this length on; shorter lock-ups drown in handling.
-_LENR_FROM_S = 4.0
-# A lock-up is at least this share of the exposure: files are stamped in whole seconds.
-_LOCKUP_SHARE = 0.9
 # A longer gap is a break, not a lock-up.
 _LONGEST_GAP_S = 3600
 
@@ -118,6 +116,7 @@ def audit(ladder: Ladder) -> Audit:
     if ladder.kind == Ladder.Kind.TIME:
         findings += _warmed(ladder)
     positions = {rung.pk: rung.position for rung in rungs}
+    findings = [one for one in findings if f"{one.code}:{one.rung.key}" not in ladder.let_be]
     findings.sort(key=lambda finding: positions[finding.rung.pk])
     return Audit(values, tuple(findings))
 
@@ -177,14 +176,11 @@ def _soft_from_the_start(reference: _Reference) -> Iterator[Finding]:
 
 
 def _warmed(ladder: Ladder) -> Iterator[Finding]:
-    """Rungs shot at another temperature than the first; once a rung, at the worst."""
-    worst: dict[int, tuple[Shot, float, float]] = {}
-    for shot, now, first in temperature_drifts(ladder):
-        before = worst.get(shot.rung_id)
-        if before is None or abs(now - first) > abs(before[1] - first):
-            worst[shot.rung_id] = (shot, now, first)
-    for shot, now, first in worst.values():
-        text = f"noted {now:g} °C here and {first:g} °C at first: the dark signal drifts with it. Rest longer, or keep the note"
+    """The rung furthest from the temperature the ladder began at."""
+    drifts = temperature_drifts(ladder)
+    if drifts:
+        shot, now, first = max(drifts, key=lambda drift: abs(drift[1] - drift[2]))
+        text = f"noted {now:g} °C here and {first:g} °C at first: the dark signal drifts with it. Rest longer, or let it be"
         yield Finding("temperature", shot.rung, f"{now - first:+.1f} °C".replace("-", "−"), text, shot)
 
 
@@ -289,34 +285,27 @@ def _repeats(rung: Rung, frames: Sequence[Frame], reports: Sequence[FrameReport]
 
 
 def _lockups(ladder: Ladder, shots: Sequence[Shot]) -> Iterator[Finding]:
-    """LENR that was left on: the body was busy as long again after every long exposure of a rung."""
+    """LENR that was left on, or off: whether the body was busy as long again after the long exposures of a rung."""
     timed = [(shot, frame) for shot in shots if (frame := _frame_of(shot)) is not None and frame.captured_at]
     timed.sort(key=lambda pair: pair[1].captured_at)
     rest_s = float(ladder.spec.get("rest_s", 0.0))
     gaps: dict[int, list[float]] = defaultdict(list)
     for (shot, frame), (_, after) in pairwise(timed):
+        moments = [datetime.fromisoformat(one.captured_at) for one in (frame, after)]
         seconds = exact_exposure_s(shot.rung.exposure_s)
-        if seconds >= _LENR_FROM_S:
-            moments = [datetime.fromisoformat(one.captured_at) for one in (frame, after)]
-            gaps[shot.rung_id].append(lockup_gap_s(moments[0], moments[1], seconds) - rest_s)
+        gaps[shot.rung_id].append(lockup_gap_s(moments[0], moments[1], seconds) - rest_s)
     rungs = {shot.rung_id: shot.rung for shot in shots}
-    for rung_id, found in gaps.items():
+    free = {rung_id: (exact_exposure_s(rungs[rung_id].exposure_s), min(found)) for rung_id, found in gaps.items()}
+    handling = min(free.values(), default=(0.0, 0.0))
+    for rung_id, (seconds, gap) in free.items():
         rung = rungs[rung_id]
-        busy = min(found) >= _LOCKUP_SHARE * exact_exposure_s(rung.exposure_s)
+        busy = locked_up(seconds, gap, handling)
         if busy and not rung.lenr:
-            yield Finding(
-                "lenr",
-                rung,
-                "LENR on?",
-                f"the body was busy {min(found):.0f} s after the exposure: LENR seems to be on",
-            )
-        elif rung.lenr and not busy and (ladder.body.lenr_from_s or 0) <= rung.exposure_s:
-            yield Finding(
-                "lenr",
-                rung,
-                "LENR off?",
-                f"the next release came {min(found):.0f} s after the exposure: LENR seems off",
-            )
+            text = f"the body was busy {gap:.0f} s after the exposure: LENR seems to be on"
+            yield Finding("lenr", rung, "LENR on?", text)
+        elif rung.lenr and busy is False and (ladder.body.lenr_from_s or 0) <= rung.exposure_s:
+            text = f"the next release came {gap:.0f} s after the exposure: LENR seems off"
+            yield Finding("lenr", rung, "LENR off?", text)
 
 
 @dataclass(frozen=True, slots=True)
@@ -369,8 +358,7 @@ def _gap_before(frame: Frame) -> Iterator[str]:
     gap = lockup_gap_s(datetime.fromisoformat(before.captured_at), datetime.fromisoformat(frame.captured_at), seconds)
     if 0 <= gap < _LONGEST_GAP_S:
         yield f"released {gap:.0f} s after the exposure before it ended"
-        locked = seconds >= _LENR_FROM_S and gap >= _LOCKUP_SHARE * seconds
-        if locked and not before.shot.rung.lenr:
+        if locked_up(seconds, gap, (seconds, gap)) and not before.shot.rung.lenr:
             yield "as long again as that exposure: is LENR on?"
 
 
@@ -414,6 +402,27 @@ def exclude(frame: Frame, reason: str) -> SittingEvent:
 def reshoot(frame: Frame) -> SittingEvent:
     """Free the shot so that it comes up on the Shoot page again; the frame is kept as extra."""
     return _off_its_shot(frame, SittingEvent.Kind.RESHOOT, Frame.Standing.EXTRA, "to be shot again")
+
+
+def reshoot_rung(rung: Rung) -> None:
+    """Every frame of a rung off its shot, to be shot again; each can be undone by itself."""
+    for frame in Frame.objects.filter(shot__rung=rung).select_related("shot__rung", "sitting"):
+        reshoot(frame)
+
+
+# What concerns a rung as a whole and may be left as it is.
+LET_BE = {"lenr": "the lock-up", "temperature": "the temperature"}
+
+
+def let_be(rung: Rung, code: str) -> SittingEvent:
+    """Leave what was found on a rung as it is: it is not asked about again. Refuses what has a remedy of its own."""
+    if code not in LET_BE:
+        raise Refusal("This has a remedy of its own.")
+    ladder = rung.ladder
+    kept = sorted({*ladder.let_be, f"{code}:{rung.key}"})
+    return daylog.act(
+        ladder.sitting, SittingEvent.Kind.NOTE, f"{LET_BE[code]} of {rung} let be", [(ladder, {"let_be": kept})]
+    )
 
 
 def _off_its_shot(frame: Frame, kind: str, standing: str, reason: str) -> SittingEvent:
@@ -513,7 +522,7 @@ def correct(frame: Frame, said: dict[str, float]) -> SittingEvent:
     shot = None
     if frame.shot_id is None and frame.standing == Frame.Standing.EXTRA:
         frame.overrides = overrides
-        found = slot_for(frame.sitting, candidate_from(frame))
+        found = ShotFinder(frame.sitting).find(candidate_from(frame))
         if isinstance(found, Slot):
             shot = Shot.objects.select_related("rung").get(pk=found.key)
             values |= {"shot_id": shot.pk, "standing": Frame.Standing.USED, "standing_reason": ""}

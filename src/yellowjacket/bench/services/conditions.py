@@ -191,15 +191,22 @@ def expected_rises(planned: Sequence[tuple[Ladder, PlannedLadder]], schedule: Sc
     return found
 
 
-def temperature_drifts(ladder: Ladder) -> list[tuple[Shot, float, float]]:
-    """Shots of a ladder whose sensor (or room, where that is all) was noted DRIFT_C or more from the first: shot,
-    degrees now, degrees at first."""
+def _thermometer(ladder: Ladder) -> list[tuple[Shot, float]]:
+    """Temperatures noted at the shots of a ladder in order: the sensor's, the room's where that is all."""
     notes = Conditions.objects.filter(shot__rung__ladder=ladder).select_related("shot__rung").order_by("at", "id")
-    found = []
     for name in ("sensor_c", "room_c"):
         known = [(one.shot, float(getattr(one, name))) for one in notes if getattr(one, name) is not None and one.shot]
         if known:
-            first = known[0][1]
-            found = [(shot, value, first) for shot, value in known if abs(value - first) >= DRIFT_C]
-            break
-    return found
+            return known
+    return []
+
+
+def temperatures(ladder: Ladder) -> dict[int, float]:
+    """The last temperature noted on each rung of a ladder, by rung id."""
+    return {shot.rung_id: value for shot, value in _thermometer(ladder)}
+
+
+def temperature_drifts(ladder: Ladder) -> list[tuple[Shot, float, float]]:
+    """Shots whose temperature was noted DRIFT_C or more from the ladder's first: shot, °C now, °C at first."""
+    known = _thermometer(ladder)
+    return [(shot, value, known[0][1]) for shot, value in known if abs(value - known[0][1]) >= DRIFT_C]

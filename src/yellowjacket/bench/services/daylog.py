@@ -8,11 +8,12 @@ from typing import Any
 from django.db import models, transaction
 from django.utils import timezone
 
-from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting, SittingEvent
+from yellowjacket.bench.models import Conditions, Frame, Ladder, MarkedSpot, Problem, Shot, Sitting, SittingEvent
 from yellowjacket.bench.services.errors import Refusal
 
 _MODELS: dict[str, type[models.Model]] = {
-    "shot": Shot, "frame": Frame, "problem": Problem, "sitting": Sitting, "conditions": Conditions, "markedspot": MarkedSpot,
+    "shot": Shot, "ladder": Ladder, "frame": Frame, "problem": Problem, "sitting": Sitting, "conditions": Conditions,
+    "markedspot": MarkedSpot,
 }  # fmt: skip
 Touched = Sequence[tuple[models.Model, dict[str, Any]]]
 

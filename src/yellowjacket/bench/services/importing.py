@@ -6,6 +6,7 @@ import hashlib
 import os
 from collections.abc import Iterable
 from pathlib import Path
+from stat import S_ISREG
 
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
@@ -18,6 +19,7 @@ from yellowjacket.bench.models import Frame, Job, Problem, Sitting
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
+from yellowjacket.bench.services.matching import ShotFinder
 from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.matching import Misfit
 
@@ -84,24 +86,33 @@ def look_into_inbox(sitting: Sitting) -> Job | None:
     if not sitting.watches_inbox or Job.objects.filter(sitting=sitting, state__in=Job.OPEN).exists():
         return None
     seen = set(sitting.inbox_seen)
-    fresh: list[str] = []
     now = timezone.now().timestamp()
-    for path in sorted(home.inbox(settings.HOME).rglob("*")):
+    landed: list[tuple[int, str, str]] = []
+    for path in home.inbox(settings.HOME).rglob("*"):
         try:
             stat = path.stat()
         except OSError:
             continue
         mark = f"{path.name}|{stat.st_size}|{stat.st_mtime_ns}"
-        plain = path.is_file() and not path.name.startswith(".") and home.inside_allowed(settings.HOME, path)
-        if plain and mark not in seen and now - stat.st_mtime > _SETTLED_S:
-            seen.add(mark)
-            fresh.append(str(path))
-            if len(fresh) >= _MOST_AT_A_LOOK:
-                break
+        if (
+            mark not in seen
+            and S_ISREG(stat.st_mode)
+            and not path.name.startswith(".")
+            and now - stat.st_mtime > _SETTLED_S
+        ):
+            landed.append((stat.st_mtime_ns, str(path), mark))
+    # What landed last is what the tester waits for: thousands of older files must not stand before it.
+    landed.sort(reverse=True)
+    fresh = []
+    for _, name, mark in landed[:_MOST_AT_A_LOOK]:
+        seen.add(mark)
+        if home.inside_allowed(settings.HOME, Path(name)):
+            fresh.append(name)
+    if landed:
+        sitting.inbox_seen = sorted(seen)
+        sitting.save(update_fields=["inbox_seen"])
     if not fresh:
         return None
-    sitting.inbox_seen = sorted(seen)
-    sitting.save(update_fields=["inbox_seen"])
     return jobs.start(sitting, Job.Kind.IMPORT, files=fresh, watched=True)
 
 
@@ -158,8 +169,9 @@ def import_files(job: Job, progress: jobs.Progress) -> str:
     waiting = [path for path in job.parameters["files"] if path not in known]
     progress.begin(len(waiting))
     added, problems = 0, 0
+    finder = ShotFinder(job.sitting)
     for path, facts in run_all(inspect_file, waiting):
-        record: Frame | Problem | None = _store_outcome(job.sitting, path, facts)
+        record: Frame | Problem | None = _store_outcome(job.sitting, path, facts, finder)
         if job.parameters.get("watched") and isinstance(record, Problem) and record.code in _UNRELATED:
             record.delete()
             record = None
@@ -169,9 +181,9 @@ def import_files(job: Job, progress: jobs.Progress) -> str:
     return summary(added, problems, len(job.parameters["files"]) - len(waiting))
 
 
-def _store_outcome(sitting: Sitting, path: str, facts: FrameFacts | Exception) -> Frame | Problem:
+def _store_outcome(sitting: Sitting, path: str, facts: FrameFacts | Exception, finder: ShotFinder) -> Frame | Problem:
     if isinstance(facts, FrameFacts):
-        return add_frame(sitting, facts)
+        return add_frame(sitting, facts, finder=finder)
     return note_problem(sitting, Path(path).name, misfit_from(facts))
 
 

@@ -11,6 +11,7 @@ urlpatterns = [
     path("frame/<int:frame_id>/", views.frame, name="frame"),
     path("problem/<int:problem_id>/", views.problem, name="problem"),
     path("spot/<int:spot_id>/", views.spot, name="spot"),
+    path("rung/<int:rung_id>/", views.rung_remedy, name="rung-remedy"),
     path("gather/", views.gather, name="gather"),
     path("undo/", views.undo, name="undo"),
 ]

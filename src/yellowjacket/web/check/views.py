@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
-from yellowjacket.bench.services import adopting, checking, daylog
+from yellowjacket.bench.services import adopting, checking, conditions, daylog
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.web.check.forms import SaidForm
 from yellowjacket.web.lines import crop_line, frames_line
@@ -30,7 +30,9 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def _context(page: SittingPage) -> dict[str, object]:
     audit = checking.audit(page.ladder)
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung))
-    lines = [crop_line(page, stave.column_px), frames_line(page), *_audit_lines(list(page.rungs), audit)]
+    lines = [frames_line(page), *_audit_lines(list(page.rungs), audit, conditions.temperatures(page.ladder))]
+    if not page.ladder.capped:
+        lines.insert(0, crop_line(page, stave.column_px))
     return page.context(
         stave=Stave(page.ladder, stave.columns, lines),
         findings=audit.findings,
@@ -64,7 +66,7 @@ def _frames_of_rung(page: SittingPage) -> list[RungFrame]:
     return [RungFrame(frame, SaidForm.of(frame)) for frame in frames]
 
 
-def _audit_lines(rungs: list[Rung], audit: checking.Audit) -> list[Line]:
+def _audit_lines(rungs: list[Rung], audit: checking.Audit, temperatures: dict[int, float]) -> list[Line]:
     def of(rung: Rung) -> checking.RungAudit:
         return audit.rungs.get(rung.pk, checking.RungAudit())
 
@@ -79,6 +81,9 @@ def _audit_lines(rungs: list[Rung], audit: checking.Audit) -> list[Line]:
         more = f" +{len(found) - 1}" if len(found) > 1 else ""
         return Cell(found[0].short + more, True, "; ".join(one.text for one in found)) if found else Cell()
 
+    def warm(rung: Rung) -> Cell:
+        return Cell(f"{temperatures[rung.pk]:.1f}" if rung.pk in temperatures else "")
+
     def moved(rung: Rung) -> Cell:
         value = of(rung).moved_px
         return Cell("" if value is None else f"{value:.0f}")
@@ -90,13 +95,16 @@ def _audit_lines(rungs: list[Rung], audit: checking.Audit) -> list[Line]:
     def clipped(rung: Rung) -> Cell:
         return Cell(values.share(of(rung).clipped_share))
 
-    return [
+    lines = [
         text_line("error", "Exposure error", "stops, ±1/6 allowed", rungs, error),
         text_line("moved", "Moved", "raw px from reference", rungs, moved),
         text_line("sharp", "Fine structure", "of the reference's", rungs, sharp),
         text_line("clipped", "Clipped", "of the whole frame", rungs, clipped),
-        text_line("wants", "To decide", "hover for the reason", rungs, wants),
+        text_line("sensor", "Temperature", "°C, as noted", rungs, warm),
     ]
+    # A capped ladder has no light to audit; its lines would stand empty.
+    shown = [line for line in lines if any(cell.text for cell in line.cells)]
+    return [*shown, text_line("wants", "To decide", "hover for the reason", rungs, wants)]
 
 
 def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
@@ -176,6 +184,22 @@ def spot(request: HttpRequest, sitting_id: int, spot_id: int) -> HttpResponse:
             checking.rule_out(one)
         else:
             checking.strike_spot(one)
+
+    return _carry_out(request, sitting_id, action)
+
+
+@require_POST
+def rung_remedy(request: HttpRequest, sitting_id: int, rung_id: int) -> HttpResponse:
+    """A remedy for a rung as a whole: shot again, or left as it is."""
+
+    def action(page: SittingPage) -> None:
+        one = get_object_or_404(
+            Rung.objects.select_related("ladder__sitting"), pk=rung_id, ladder__sitting=page.sitting
+        )
+        if request.POST.get("remedy") == "reshoot":
+            checking.reshoot_rung(one)
+        else:
+            checking.let_be(one, request.POST.get("code", ""))
 
     return _carry_out(request, sitting_id, action)
 
