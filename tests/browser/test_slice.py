@@ -356,6 +356,56 @@ def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
     assert complaints(browser) == []
 
 
+def test_soft_focus_and_a_lock_up_are_found_and_repaired(site, browser):
+    address, _ = site
+    browser.get(f"{address}/sittings/new/")
+    for name, text in (("name", "Night 1"), ("question", "?"), ("expectation", "?")):
+        find(browser, f"[name={name}]").send_keys(text)
+    find(browser, "[name=picked]").send_keys("100, 200" + Keys.TAB)
+    wait_for_text(browser, "#preview .summary", "2 rungs, 8 shots")
+    click(browser, ".actions .do")
+    # A second ladder: the form's own fields must win over the state in the address.
+    click(browser, ".top-right a[href*='/plan/add/']")
+    Select(find(browser, "[name=ladder]")).select_by_value("time:capped")
+    longest = find(browser, "[name=longest]")
+    longest.clear()
+    longest.send_keys("15 s")
+    picked = find(browser, "[name=picked]")
+    picked.clear()
+    picked.send_keys(Keys.TAB)
+    wait_for_text(browser, "#preview .summary", "5 rungs, 10 shots")
+    click(browser, ".actions .do")
+    # Focus was never there: the first frame says so before anything else is shot.
+    click(browser, ".tabs .tab:first-child")
+    click(browser, "[data-step=shoot]")
+    click(browser, "details summary")
+    click(browser, "[name=mishap][value=soft]")
+    click(browser, "[value=one]")
+    wait_for_text(browser, ".notice", "1 frame shot")
+    click(browser, "[data-step=check]")
+    wait_for_text(browser, "[data-finding=soft-start]", "focus was never there")
+    click(browser, "[data-finding=soft-start] .remedies button:first-child")
+    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-finding=soft-start]"))
+    click(browser, "[data-step=shoot]")
+    accept_first_frame(browser)
+    # LENR left on shows in the clock of the files.
+    click(browser, ".tabs .tab:last-child")
+    click(browser, "details summary")
+    click(browser, "[name=mishap][value=lenr]")
+    click(browser, "[value=rest]")
+    wait_for_text(browser, ".notice", "10 frames shot")
+    find(browser, "#noted_battery_percent").send_keys("88")
+    click(browser, ".noted button")
+    wait_for_text(browser, ".day", "battery 88 %")
+    click(browser, "[data-step=check]")
+    wait_for_text(browser, "[data-finding=lenr]", "LENR seems to be on")
+    click(browser, "[data-finding=lenr] .remedies button:last-child")
+    wait_for_text(browser, ".log", "the lock-up of")
+    press(browser, Keys.ARROW_RIGHT)
+    wait_for_text(browser, "#of-rung h2", f"Frames of {find(browser, '[data-now-rung]').text}")
+    assert complaints(browser) == []
+
+
 STEPS = (
     "plan", "plan/add", "plan/shots", "plan/cards", "shoot", "check", "measure", "look", "record", "record/print",
 )  # fmt: skip

@@ -125,7 +125,8 @@ class Ladder(models.Model):
         ordering = ["position", "id"]
 
     def __str__(self) -> str:
-        return f"{self.get_kind_display()} · {self.body.model}"
+        kind = "Endurance" if self.method == self.Method.ENDURANCE else self.get_kind_display()
+        return f"{kind} · {self.body.model}"
 
     @property
     def capped(self) -> bool:

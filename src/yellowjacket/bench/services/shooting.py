@@ -166,7 +166,7 @@ def _with_mishaps(orders: list[_Order], mishaps: Sequence[str]) -> list[_Order]:
     """The same releases with what goes wrong, each mishap on a light shot of its own, a few shots apart."""
     light = [n for n, one in enumerate(orders) if one.shot is not None and one.shot.kind == Shot.Kind.LIGHT]
     if not mishaps or not light:
-        return orders
+        return _locked_up(orders) if "lenr" in mishaps else orders
     result = list(orders)
     single = [name for name in mishaps if name not in ("drift", "lenr", "soft")]
     # The first rung stays whole: it is what the others are held against.

@@ -76,7 +76,7 @@ document.addEventListener("click", (event) => {
 // Fragments are asked for with the state of the page.
 document.addEventListener("htmx:configRequest", (event) => {
   for (const [key, value] of state()) {
-    if (!(key in event.detail.parameters)) event.detail.parameters[key] = value;
+    if (!event.detail.formData.has(key)) event.detail.formData.set(key, value);
   }
 });
 
