@@ -29,7 +29,7 @@ def test_exact_temperatures_give_rise_and_prediction_back():
     record = learn([WarmRun(BUSY, notes(at, truth(at)))])
     later = ((0.0, 3600.0),)
     expected = RISE_C * (1 - np.exp(-3600 / TAU_S))
-    found = record.rise_after(later, 3600.0)
+    found = record.rises(later, [3600.0])[0]
     assert found.value == pytest.approx(expected, abs=0.25)
     assert found.low <= expected <= found.high
 
@@ -43,7 +43,7 @@ def test_the_prediction_holds_the_truth_of_whole_degrees():
         start = rng.choice([0.0, 2.0])
         shown = np.round(exact[start] + rng.normal(0, 0.2, len(exact[start])))
         record = learn([WarmRun(BUSY, notes(np.arange(100.0, 2800, 300), shown))])
-        found = record.rise_after(((0.0, 1800.0),), 1800.0)
+        found = record.rises(((0.0, 1800.0),), [1800.0])[0]
         hits += found.low <= expected <= found.high
     assert hits >= 0.9 * trials
 

@@ -49,13 +49,17 @@ class WarmthRecord:
     fits: tuple[tuple[float, float, float], ...]
     n: int
 
-    def rise_after(self, busy: Busy, at_s: float) -> Quantity:
-        """Expected sensor temperature over the room's at a moment of a plan, in °C, starting at the room's."""
-        curves = [(float(_response(busy, np.array([at_s]), tau)[0]), rise, se) for tau, rise, se in self.fits]
-        value = curves[0][0] * curves[0][1]
-        low = min(share * (rise - Z95 * se) for share, rise, se in curves)
-        high = max(share * (rise + Z95 * se) for share, rise, se in curves)
-        return Quantity(value, max(low, 0.0), high, self.n)
+    def rises(self, busy: Busy, at_s: Sequence[float]) -> list[Quantity]:
+        """Expected sensor temperature over the room's at moments of a plan, in °C, starting at the room's."""
+        moments = np.array(at_s, dtype=np.float64)
+        shares = np.array([_response(busy, moments, tau) for tau, _, _ in self.fits])
+        rise, se = (np.array([fit[n] for fit in self.fits])[:, None] for n in (1, 2))
+        low, high = (shares * (rise - Z95 * se)).min(axis=0), (shares * (rise + Z95 * se)).max(axis=0)
+        values = shares[0] * rise[0]
+        return [
+            Quantity(float(v), max(float(least), 0.0), float(most), self.n)
+            for v, least, most in zip(values, low, high, strict=True)
+        ]
 
 
 def learn(runs: Sequence[WarmRun]) -> WarmthRecord | None:
@@ -99,6 +103,7 @@ def _response(busy: Busy, at_s: NDArray[np.float64], tau: float) -> NDArray[np.f
     """Excess for R = 1 from a cold start at each moment, shape of ``at_s``: the sum over busy intervals."""
     total = np.zeros_like(at_s, dtype=np.float64)
     for begin, end in busy:
-        done = np.clip(at_s, begin, end)
-        total += np.exp(-(at_s - done) / tau) * (1 - np.exp(-(done - begin) / tau)) * (at_s > begin)
+        after = at_s > begin
+        done = np.minimum(at_s[after], end)
+        total[after] += np.exp(-(at_s[after] - done) / tau) * (1 - np.exp(-(done - begin) / tau))
     return total

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
+from typing import TypeVar
+
+from django.core.cache import cache
+from django.db.models import Count, Max
 
 from yellowjacket.bench.models import Body, Conditions, Ladder, Shot, Sitting, SittingEvent
 from yellowjacket.bench.services import day, daylog
@@ -18,6 +22,7 @@ from yellowjacket.core.stops import exact_exposure_s
 from yellowjacket.core.warmth import TemperatureNote, WarmRun, WarmthRecord, learn
 from yellowjacket.simcam.instruments import Panel
 
+Learnt = TypeVar("Learnt")
 # Why a body stopped: in words, and what the tester must know.
 STOPS = {"battery": "battery empty", "heat": "too hot"}
 # A sensor this much (°C) from where its ladder began has another dark current: a sixth of a doubling and more.
@@ -83,7 +88,27 @@ def keep_instruments(sitting: Sitting, body: Body, shown: Iterable[tuple[Shot | 
 
 
 def battery_of(body: Body) -> Quantity:
-    """Minutes of exposure and lock-up a charge lasts, from every note on this body."""
+    """Minutes of exposure and lock-up a charge lasts, from every note on this body; remembered until one is added."""
+    return _remembered(body, "battery", _battery_of)
+
+
+def warmth_of(body: Body) -> WarmthRecord | None:
+    """How warm the sensor gets at work, when enough temperatures were noted; remembered likewise."""
+    return _remembered(body, "warmth", _warmth_of)
+
+
+def _remembered(body: Body, what: str, work_out: Callable[[Body], Learnt]) -> Learnt:
+    notes = Conditions.objects.filter(body=body).aggregate(count=Count("pk"), last=Max("pk"))
+    shots = Shot.objects.filter(rung__ladder__body=body, conditions__isnull=False).aggregate(taken=Max("taken_at"))
+    key = f"{what}-{body.pk}-{notes['count']}-{notes['last']}-{shots['taken']}".replace(" ", "T")
+    kept: tuple[Learnt] | None = cache.get(key)
+    if kept is None:
+        kept = (work_out(body),)
+        cache.set(key, kept)
+    return kept[0]
+
+
+def _battery_of(body: Body) -> Quantity:
     return charge_minutes(
         [
             [
@@ -96,8 +121,7 @@ def battery_of(body: Body) -> Quantity:
     )
 
 
-def warmth_of(body: Body) -> WarmthRecord | None:
-    """How warm the sensor gets at work, when enough temperatures were noted."""
+def _warmth_of(body: Body) -> WarmthRecord | None:
     runs = []
     for conditions, busy in _days(body):
         room = next((one.room_c for one in conditions if one.room_c is not None), None)
@@ -175,18 +199,18 @@ class ExpectedRise:
 
 def expected_rises(planned: Sequence[tuple[Ladder, PlannedLadder]], schedule: Schedule) -> list[ExpectedRise]:
     """For every time ladder of a plan whose body has a record of its warmth."""
-    records = {body.pk: warmth_of(body) for body in {ladder.body for ladder, _ in planned}}
+    timed = {ladder.body for ladder, plan in planned if plan.spec.kind == "time"}
+    records = {body.pk: warmth_of(body) for body in timed}
     found = []
     for index, (ladder, plan) in enumerate(planned):
-        record = records[ladder.body_id]
+        record = records.get(ladder.body_id)
         if record is None or plan.spec.kind != "time":
             continue
         of_body = [e for e in schedule.entries if planned[e.ladder_index][0].body_id == ladder.body_id]
         busy = [(e.begins_s, e.begins_s + e.exposure_s + e.lockup_s) for e in of_body]
         own = [e for e in of_body if e.ladder_index == index]
         moments = [e.begins_s + e.exposure_s + e.lockup_s for e in own]
-        rises = [record.rise_after([span for span in busy if span[0] < at], at) for at in moments]
-        begins = record.rise_after([span for span in busy if span[0] < own[0].begins_s], own[0].begins_s)
+        begins, *rises = record.rises(busy, [own[0].begins_s, *moments])
         found.append(ExpectedRise(ladder, begins, max(rises, key=lambda rise: rise.value or 0.0)))
     return found
 
