@@ -10,7 +10,7 @@ import contextlib
 import hashlib
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -21,6 +21,10 @@ import rawpy
 from numpy.typing import NDArray
 
 CHANNELS = ("R", "G1", "G2", "B")
+BAYER, LARGE_TILE, MONOCHROME, LINEAR = "2×2", "6×6", "monochrome", "linear"
+# LibRaw's colour index for a sensor without filters.
+_NO_FILTER = 6
+_LARGE_TILE_PX = 6
 # Exif writes this where the true ISO does not fit sixteen bits; the true one stands in another tag.
 _ISO_OVERFLOW = 65535
 _ISO_TAGS = ("EXIF RecommendedExposureIndex", "EXIF ISOSpeed", "EXIF StandardOutputSensitivity")
@@ -55,14 +59,26 @@ class FrameMetadata:
     captured_at: datetime | None
 
 
+@dataclass(frozen=True, slots=True)
+class Site:
+    """Where a channel's pixels lie in the mosaic: the first one, and the steps to the next down and across."""
+
+    row: int
+    column: int
+    row_step: int
+    column_step: int
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class RawFrame:
-    """A Bayer mosaic in DN with its claims.
+    """The numbers of a sensor in DN with the file's claims.
 
-    ``mosaic``: uint16, shape (height, width), the full raw area. ``offsets``: for each channel name
-    the (row, column) of its site in the 2×2 tile. ``black_dn`` by channel; ``white_dn`` for all.
-    ``xyz_to_camera``: 3×3 matrix from the file, or None. ``neutral``: camera response to the neutral
-    the body assumed (R, G, B; green 1), or None.
+    ``mosaic``: uint16, the full raw area, shape (height, width × ``samples``); three-sample linear raw has its
+    samples side by side. ``offsets``: for each channel of a 2×2 mosaic the (row, column) of its site in the
+    tile; empty for other layouts. ``sites``: for each channel all its sites; worked out from ``offsets`` for a
+    2×2 mosaic. ``black_dn`` by channel; ``white_dn`` for all. ``xyz_to_camera``: 3×3 matrix from the file, or
+    None. ``neutral``: camera response to the neutral the body assumed (R, G, B; green 1), or None.
+    ``margins``: masked rows above and columns left of the picture.
     """
 
     mosaic: NDArray[np.uint16]
@@ -71,12 +87,43 @@ class RawFrame:
     white_dn: float
     xyz_to_camera: NDArray[np.float64] | None
     neutral: NDArray[np.float64] | None
+    sites: dict[str, tuple[Site, ...]] = field(default_factory=dict)
+    samples: int = 1
+    margins: tuple[int, int] = (0, 0)
+    layout: str = BAYER
+
+    @property
+    def channels(self) -> tuple[str, ...]:
+        """Names of the channels: R, G1, G2, B of a 2×2 mosaic; R, G, B of other colour layouts; M without colour."""
+        return tuple(self.sites) if self.sites else CHANNELS
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in raw pixels, masked borders included."""
+        return self.mosaic.shape[1] // self.samples, self.mosaic.shape[0]
+
+    @property
+    def step(self) -> int:
+        """Raw pixels after which the layout repeats."""
+        return next(iter(self.sites.values()))[0].row_step if self.sites else 2
 
     def plane(self, channel: str) -> NDArray[np.uint16]:
-        """A view of one channel's sites, shape (height // 2, width // 2)."""
+        """A view of one channel's sites of a 2×2 mosaic, shape (height // 2, width // 2)."""
         row, column = self.offsets[channel]
         height, width = self.mosaic.shape
         return self.mosaic[row : height - height % 2 : 2, column : width - width % 2 : 2]
+
+    def planes(self, channel: str) -> tuple[NDArray[np.uint16], ...]:
+        """Views of a channel, one for each of its sites in the tile, all of one shape."""
+        if not self.sites:
+            return (self.plane(channel),)
+        step = self.step
+        width, height = self.size
+        rows, columns = height // step, width // step
+        return tuple(
+            self.mosaic[site.row :: site.row_step, site.column :: site.column_step][:rows, :columns]
+            for site in self.sites[channel]
+        )
 
 
 def sha256_of(path: Path) -> str:
@@ -88,19 +135,20 @@ def sha256_of(path: Path) -> str:
     return digest.hexdigest()
 
 
-def read_frame(path: Path) -> RawFrame:
+def read_frame(path: Path, *, any_layout: bool = False) -> RawFrame:
     """Decode a raw file. The mosaic is a copy that outlives the file.
 
-    Raises FrameError for files that are empty, cut short, not raw, or of a layout not yet read.
+    ``any_layout``: also 6×6 mosaics, monochrome and three-sample linear raw.
+    Raises FrameError for files that are empty, cut short, not raw, or of a layout that is not asked for.
     """
     with _opened(path) as raw:
-        return _frame(path, raw)
+        return _frame(path, raw, any_layout)
 
 
-def read_with_metadata(path: Path) -> tuple[RawFrame, FrameMetadata]:
+def read_with_metadata(path: Path, *, any_layout: bool = False) -> tuple[RawFrame, FrameMetadata]:
     """Decode a raw file once and read what it says about its capture. Raises FrameError like read_frame."""
     with _opened(path) as raw:
-        frame = _frame(path, raw)
+        frame = _frame(path, raw, any_layout)
         other = raw.other
     tags = _exif_tags(path)
     metadata = FrameMetadata(
@@ -116,7 +164,7 @@ def read_with_metadata(path: Path) -> tuple[RawFrame, FrameMetadata]:
     return frame, metadata
 
 
-def _frame(path: Path, raw: Any) -> RawFrame:
+def _frame(path: Path, raw: Any, any_layout: bool) -> RawFrame:
     try:
         # raw_image is a view into LibRaw's memory and dies with the file.
         mosaic = np.array(raw.raw_image, dtype=np.uint16)
@@ -124,18 +172,24 @@ def _frame(path: Path, raw: Any) -> RawFrame:
         raise FrameError(
             path, "truncated", "is cut short or damaged and could not be decoded.", "Copy it from the card again."
         ) from error
-    if mosaic.ndim != 2 or min(mosaic.shape) < 2:
+    if mosaic.ndim not in (2, 3) or min(mosaic.shape[:2]) < 2:
         raise FrameError(path, "no-mosaic", "holds no sensor mosaic.", "Shoot uncompressed or lossless raw.")
-    offsets, black_dn = _layout(path, raw.raw_pattern, raw.color_desc.decode(), raw.black_level_per_channel)
+    layout = _layout_of(path, mosaic, raw, any_layout)
     white = float(raw.white_level)
-    if white <= max(black_dn.values()):
+    if white <= max(layout.black_dn.values()):
         raise FrameError(
-            path, "levels", f"says white {white:g} is not above black {max(black_dn.values()):g}.",
+            path, "levels", f"says white {white:g} is not above black {max(layout.black_dn.values()):g}.",
             "Convert it to DNG with correct levels, or leave it out.",
         )  # fmt: skip
     matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
     known = matrix if matrix.any() else _matrix_from_tags(path)
-    return RawFrame(mosaic, offsets, black_dn, white, known, _neutral(raw.camera_whitebalance))
+    if mosaic.ndim == 3:
+        mosaic = np.ascontiguousarray(mosaic[:, :, :3]).reshape(mosaic.shape[0], -1)
+    sizes = raw.sizes
+    return RawFrame(
+        mosaic, layout.offsets, layout.black_dn, white, known, _neutral(raw.camera_whitebalance), layout.sites,
+        3 if layout.name == LINEAR else 1, (sizes.top_margin, sizes.left_margin), layout.name,
+    )  # fmt: skip
 
 
 @contextlib.contextmanager
@@ -164,14 +218,52 @@ def _opened(path: Path) -> Iterator[Any]:
         raw.close()
 
 
-def _layout(
-    path: Path, pattern: NDArray[np.uint8] | None, colours: str, black: list[int]
-) -> tuple[dict[str, tuple[int, int]], dict[str, float]]:
+@dataclass(frozen=True, slots=True)
+class _Layout:
+    name: str
+    offsets: dict[str, tuple[int, int]]
+    sites: dict[str, tuple[Site, ...]]
+    black_dn: dict[str, float]
+
+
+def _layout_of(path: Path, mosaic: NDArray[np.uint16], raw: Any, any_layout: bool) -> _Layout:
     """Channel sites and blacks; black levels come ordered by colour index, not by place in the tile."""
+    black = [float(level) for level in raw.black_level_per_channel]
+    if mosaic.ndim == 3 and mosaic.shape[2] >= 3 and any_layout:
+        sites: dict[str, tuple[Site, ...]] = {name: (Site(0, n, 1, 3),) for n, name in enumerate("RGB")}
+        return _Layout(LINEAR, {}, sites, dict(zip("RGB", black, strict=False)))
+    pattern = raw.raw_pattern if mosaic.ndim == 2 else None
+    colours = raw.color_desc.decode()
+    if pattern is not None and any_layout and pattern.size == 1 and int(pattern[0, 0]) == _NO_FILTER:
+        return _Layout(MONOCHROME, {}, {"M": (Site(0, 0, 1, 1),)}, {"M": black[0]})
+    if pattern is not None and any_layout and pattern.shape == (_LARGE_TILE_PX, _LARGE_TILE_PX):
+        return _large_tile(path, _tile(raw, _LARGE_TILE_PX, colours), black)
     if pattern is None or pattern.shape != (2, 2) or pattern.max() >= len(colours):
         raise FrameError(
-            path, "cfa", "has a colour-filter layout other than a 2×2 mosaic.", "Use a body with a Bayer sensor."
-        )
+            path, "cfa", "has a colour-filter layout other than a 2×2 mosaic.",
+            "Sittings take bodies with a 2×2 mosaic; the command line measures other layouts too.",
+        )  # fmt: skip
+    return _bayer(path, pattern, colours, black)
+
+
+def _tile(raw: Any, side: int, colours: str) -> list[list[str]]:
+    """Colours of the tile as it lies in the full raw area."""
+    return [[colours[raw.raw_color(row, column)] for column in range(side)] for row in range(side)]
+
+
+def _large_tile(path: Path, tile: list[list[str]], black: list[float]) -> _Layout:
+    side = len(tile)
+    found: dict[str, list[Site]] = {"R": [], "G": [], "B": []}
+    for row in range(side):
+        for column in range(side):
+            if tile[row][column] not in found:
+                raise FrameError(path, "cfa", f"has a {tile[row][column]} filter.", "Use red, green and blue filters.")
+            found[tile[row][column]].append(Site(row, column, side, side))
+    sites = {name: tuple(places) for name, places in found.items()}
+    return _Layout(LARGE_TILE, {}, sites, dict(zip("RGB", black, strict=False)))
+
+
+def _bayer(path: Path, pattern: NDArray[np.uint8], colours: str, black: list[float]) -> _Layout:
     tile = [[colours[pattern[row, column]] for column in (0, 1)] for row in (0, 1)]
     if sorted(tile[0] + tile[1]) != ["B", "G", "G", "R"]:
         raise FrameError(path, "cfa", f"has the colours {tile}, not red, two greens, blue.", "Use a Bayer raw file.")
@@ -183,8 +275,8 @@ def _layout(
             colour = tile[row][column]
             name = colour if colour != "G" else ("G1" if row == red_row else "G2")
             offsets[name] = (row, column)
-            black_dn[name] = float(black[pattern[row, column]])
-    return offsets, black_dn
+            black_dn[name] = black[pattern[row, column]]
+    return _Layout(BAYER, offsets, {}, black_dn)
 
 
 def _neutral(multipliers: list[float]) -> NDArray[np.float64] | None:

@@ -8,13 +8,15 @@ from pathlib import Path
 import numpy as np
 
 from yellowjacket.core.audit import FrameReport, look_at
-from yellowjacket.core.frames import CHANNELS, FrameMetadata, RawFrame, read_with_metadata, sha256_of
+from yellowjacket.core.frames import FrameMetadata, RawFrame, read_with_metadata, sha256_of
 
 # A dark's channel means agree within this many DN or this share; light behind colour filters does not.
 _DARK_SPREAD_DN = 6.0
 _DARK_SPREAD_SHARE = 0.08
 # Every nth pixel each way is enough to tell dark from light.
 _SAMPLE_STEP = 4
+# No dark of a short exposure stands above this share of the range.
+_BRIGHT_SHARE, _LONG_S = 0.05, 10.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +49,7 @@ def inspect_file(path: str) -> FrameFacts:
         width=frame.mosaic.shape[1],
         height=frame.mosaic.shape[0],
         metadata=metadata,
-        dark=looks_dark(frame),
+        dark=looks_dark(frame, metadata.exposure_s),
         white_dn=frame.white_dn,
         black_dn=frame.black_dn,
         offsets=frame.offsets,
@@ -57,11 +59,20 @@ def inspect_file(path: str) -> FrameFacts:
     )
 
 
-def looks_dark(frame: RawFrame) -> bool:
-    """Whether no light reached the sensor: all four planes stand at one level."""
-    means = [
-        float(frame.plane(channel)[::_SAMPLE_STEP, ::_SAMPLE_STEP].mean(dtype=np.float64)) - frame.black_dn[channel]
-        for channel in CHANNELS
-    ]
+def looks_dark(frame: RawFrame, exposure_s: float | None = None) -> bool:
+    """Whether no light reached the sensor: all planes stand at one level, as no scene does behind colour filters.
+
+    Without filters a dark is told by its level alone. A level far above black is light, however even, unless the
+    exposure was long enough for dark signal.
+    """
+    means = []
+    for channel in frame.channels:
+        plane = frame.planes(channel)[0]
+        means.append(float(plane[::_SAMPLE_STEP, ::_SAMPLE_STEP].mean(dtype=np.float64)) - frame.black_dn[channel])
     level = abs(sum(means) / len(means))
+    span = frame.white_dn - max(frame.black_dn.values())
+    if exposure_s is not None and exposure_s < _LONG_S and level > _BRIGHT_SHARE * span:
+        return False
+    if len(means) == 1:
+        return level <= _DARK_SPREAD_DN
     return max(means) - min(means) <= max(_DARK_SPREAD_DN, _DARK_SPREAD_SHARE * level)

@@ -15,7 +15,7 @@ from yellowjacket.core.colour import ChannelMeans, neutral_drift
 from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
 from yellowjacket.core.noise import PairNoise, clipped_share, pair_noise
 from yellowjacket.core.patches import SHADOW_STOPS_UNDER_GREY, Rect
-from yellowjacket.core.quantity import Z95, Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.quantity import Z95, Quantity, missing, rms, weighted, with_error, with_relative_error
 from yellowjacket.core.transfer import TransferFit, TransferPoint, fit_transfer, snr_at
 
 # Darks are read in a central window of at most this side: 260 000 pixels a channel give σ to 0.14 %.
@@ -266,14 +266,14 @@ def _rung_readings(
             None,
             ALL,
             "gain_e_per_dn",
-            _weighted([fits[c].gain_e_per_dn for c in CHANNELS]),
+            weighted([fits[c].gain_e_per_dn for c in CHANNELS]),
             "channels weighted by 1/SE²",
         ),
         Reading(
-            None, ALL, "read_noise_e", _rms([fits[c].read_noise_e for c in CHANNELS]), "root mean square of channels"
+            None, ALL, "read_noise_e", rms([fits[c].read_noise_e for c in CHANNELS]), "root mean square of channels"
         ),
         Reading(
-            None, ALL, "read_noise_dn", _rms([fits[c].read_noise_dn for c in CHANNELS]), "root mean square of channels"
+            None, ALL, "read_noise_dn", rms([fits[c].read_noise_dn for c in CHANNELS]), "root mean square of channels"
         ),
         Reading(None, GREEN, "shadow_snr", _shadow_snr(patches, noise, fits), _shadow_method(patches)),
     ]
@@ -297,26 +297,6 @@ def _dark_point(dark: Sequence[RawFrame], channel: str, black: Quantity) -> Tran
     if not outcome.noise.known:
         return None
     return TransferPoint(0.0, outcome.variance_dn2, outcome.variance_se_dn2, outcome.n)
-
-
-def _weighted(parts: Sequence[Quantity]) -> Quantity:
-    known = [p for p in parts if p.value is not None and p.se > 0]
-    if not known:
-        return missing(parts[0].reason)
-    weights = np.array([1 / p.se**2 for p in known])
-    values = np.array([p.value for p in known])
-    value = float(np.sum(weights * values) / np.sum(weights))
-    return with_relative_error(value, float(1 / np.sqrt(np.sum(weights))) / value, sum(p.n for p in known))
-
-
-def _rms(parts: Sequence[Quantity]) -> Quantity:
-    known = [p for p in parts if p.value is not None and p.value > 0]
-    if not known:
-        return missing(parts[0].reason)
-    values = np.array([p.value for p in known], dtype=np.float64)
-    value = float(np.sqrt(np.mean(values**2)))
-    se = float(np.sqrt(np.sum((values * [p.se for p in known]) ** 2))) / (len(known) * value)
-    return with_relative_error(value, se / value, sum(p.n for p in known))
 
 
 def _named(patches: Sequence[PatchSpec], role: str) -> PatchSpec | None:

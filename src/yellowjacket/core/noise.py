@@ -8,11 +8,13 @@ Transfer* (both from memory); k-correction, outlier bar and standard error as in
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.cooked import LagSums, lag_sums, pooled
 from yellowjacket.core.quantity import Z95, Quantity, missing, with_error, with_relative_error
 
 # A ratio k of the two means is believed when the signal is this many σ and k this many SE from 1.
@@ -64,6 +66,7 @@ class PairNoise:
     excluded: int
     k: float
     light_change_stops: float
+    lags: LagSums | None = None
 
 
 def pair_noise(a: Plane, b: Plane, black_dn: float, *, clip_dn: float | None = None, dark: bool = False) -> PairNoise:
@@ -93,6 +96,33 @@ def pair_noise(a: Plane, b: Plane, black_dn: float, *, clip_dn: float | None = N
         return _unmeasured(f"the light changed by {change:+.2f} stop between the two frames: no pair", a.size)
     difference = without_plane(first - k * second) / math.sqrt(2 * k)
     return _from_difference(difference, (mean_a + mean_b) / 2, k, change)
+
+
+def joint_noise(parts: Sequence[PairNoise]) -> PairNoise:
+    """Several sites of one channel in one patch as one: variances and signals weighted by their pixels.
+
+    What could not be measured on one of them is unmeasured as a whole, with that reason.
+    """
+    if len(parts) == 1:
+        return parts[0]
+    for part in parts:
+        if not part.noise.known:
+            return part
+    n = sum(part.n for part in parts)
+    shares = [part.n / n for part in parts]
+    variance = sum(w * part.variance_dn2 for w, part in zip(shares, parts, strict=True))
+    variance_se = math.sqrt(sum((w * part.variance_se_dn2) ** 2 for w, part in zip(shares, parts, strict=True)))
+    signal = sum(w * (part.signal.value or 0.0) for w, part in zip(shares, parts, strict=True))
+    signal_se = math.sqrt(sum((w * part.signal.se) ** 2 for w, part in zip(shares, parts, strict=True)))
+    sigma, relative = math.sqrt(variance), variance_se / (2 * variance)
+    snr = missing("no signal clear of black")
+    if signal > Z95 * signal_se:
+        snr = with_relative_error(signal / sigma, math.hypot(relative, signal_se / signal), n)
+    return PairNoise(
+        with_error(signal, signal_se, n), with_relative_error(sigma, relative, n), snr, variance, variance_se, n,
+        sum(part.excluded for part in parts), parts[0].k, parts[0].light_change_stops,
+        pooled(part.lags for part in parts if part.lags is not None),
+    )  # fmt: skip
 
 
 def robust_sigma(values: NDArray[np.float64]) -> float:
@@ -173,7 +203,7 @@ def _from_difference(difference: NDArray[np.float64], signal: float, k: float, c
         snr = with_relative_error(signal / (noise.value or sigma), relative, n, remark)
     else:
         snr = missing("no signal clear of black")
-    return PairNoise(signal_quantity, noise, snr, variance, variance_se, n, excluded, k, change)
+    return PairNoise(signal_quantity, noise, snr, variance, variance_se, n, excluded, k, change, lag_sums(filled))
 
 
 def _bounded_by_rounding(read: Quantity) -> Quantity:

@@ -51,6 +51,19 @@ class Rect:
         """The part of one channel's plane that lies inside."""
         return plane[self.y // 2 : (self.y + self.h) // 2, self.x // 2 : (self.x + self.w) // 2]
 
+    def parts(self, frame: RawFrame, channel: str) -> tuple[Plane, ...]:
+        """The part of a channel that lies inside, one array for each of its sites in the tile."""
+        if frame.offsets:
+            return (self.of_plane(frame.plane(channel)),)
+        step, samples = frame.step, frame.samples
+        rows, columns = self.h // step, self.w // step
+        found = []
+        for site in frame.sites[channel]:
+            top = self.y + (site.row - self.y) % step
+            left = samples * self.x + (site.column - samples * self.x) % site.column_step
+            found.append(frame.mosaic[top :: site.row_step, left :: site.column_step][:rows, :columns])
+        return tuple(found)
+
     def fits(self, width: int, height: int) -> bool:
         """Whether it lies wholly inside a frame of that size."""
         return (
@@ -94,6 +107,17 @@ def even_rect(x: float, y: float, w: float, h: float, width: int, height: int) -
     return Rect(x_even, y_even, w_even, h_even)
 
 
+def uniform_patches(first: RawFrame, second: RawFrame, most: int) -> tuple[Rect, ...]:
+    """Uniform, unclipped areas of a scene from two frames of one rung, the largest first, whatever the layout.
+
+    Raises ValueError when the frames differ in size.
+    """
+    if first.mosaic.shape != second.mosaic.shape:
+        raise ValueError(f"frames differ in size: {first.mosaic.shape} and {second.mosaic.shape}")
+    tiles = _tile_statistics(first, second)
+    return tuple(window.rect for window in _uniform_windows(tiles, None)[:most])
+
+
 def propose_patches(first: RawFrame, second: RawFrame) -> tuple[Proposal, ...]:
     """Uniform areas of a scene from two frames of one rung: grey, shadow, black, and field patches.
 
@@ -114,45 +138,70 @@ def propose_patches(first: RawFrame, second: RawFrame) -> tuple[Proposal, ...]:
 
 @dataclass(frozen=True, slots=True)
 class _Tiles:
-    """Per channel and tile: mean above black (DN), whether uniform and unclipped, noise of the tile mean."""
+    """Per plane and tile: mean above black (DN), noise of the tile mean; whether tiles are uniform and unclipped.
+
+    Planes are named by channel, those of a larger tile by channel and place. ``tile_px``: a tile's side in raw
+    pixels.
+    """
 
     means: dict[str, NDArray[np.float64]]
     mean_se: dict[str, NDArray[np.float64]]
     usable: NDArray[np.bool_]
+    tile_px: int
 
 
-def _blocks(plane: NDArray[np.float32]) -> NDArray[np.float32]:
-    rows, columns = (side // TILE_PX for side in plane.shape)
-    return plane[: rows * TILE_PX, : columns * TILE_PX].reshape(rows, TILE_PX, columns, TILE_PX)
+def _blocks(plane: NDArray[np.float32], side: int) -> NDArray[np.float32]:
+    rows, columns = (length // side for length in plane.shape)
+    return plane[: rows * side, : columns * side].reshape(rows, side, columns, side)
 
 
 def _tile_statistics(first: RawFrame, second: RawFrame) -> _Tiles:
     means, mean_se = {}, {}
     usable: NDArray[np.bool_] | None = None
-    pixels = TILE_PX**2
-    for channel in CHANNELS:
-        black = first.black_dn[channel]
-        a = _blocks(first.plane(channel).astype(np.float32) - np.float32(black))
-        b = _blocks(second.plane(channel).astype(np.float32) - np.float32(black))
-        mean_a, mean_b = (v.mean(axis=(1, 3), dtype=np.float64) for v in (a, b))
-        shared = (a * b).mean(axis=(1, 3), dtype=np.float64) - mean_a * mean_b
-        noise = ((a - b) ** 2).mean(axis=(1, 3), dtype=np.float64) / 2
-        mean = (mean_a + mean_b) / 2
-        # The covariance of pure noise scatters by σ²/√n around zero.
-        allowed = (_STRUCTURE_SHARE * mean) ** 2 + _SE_ALLOWED * noise / math.sqrt(pixels)
-        top = np.maximum(a.max(axis=(1, 3)), b.max(axis=(1, 3)))
-        good = (shared < allowed) & (top < CLIP_SHARE * (first.white_dn - black))
-        usable = good if usable is None else usable & good
-        means[channel], mean_se[channel] = mean, np.sqrt(noise / (2 * pixels))
-    assert usable is not None  # noqa: S101 - CHANNELS is never empty
-    return _Tiles(means, mean_se, usable)
+    # Sites of a larger tile are far apart: fewer of them make a tile of about the same size in the picture.
+    side = TILE_PX if first.step <= 2 else TILE_PX // 2
+    side *= 2 if first.step == 1 else 1
+    for channel in first.channels:
+        for n, (one, other) in enumerate(zip(first.planes(channel), second.planes(channel), strict=True)):
+            name = channel if n == 0 else f"{channel} {n}"
+            means[name], mean_se[name], good = _plane_tiles(first, channel, (one, other), side)
+            usable = good if usable is None else usable & good
+    assert usable is not None  # noqa: S101 - there is always a channel
+    tile_px = side * first.step
+    _rule_out_margins(usable, first.margins, tile_px)
+    return _Tiles(means, mean_se, usable, tile_px)
+
+
+def _rule_out_margins(usable: NDArray[np.bool_], margins: tuple[int, int], tile_px: int) -> None:
+    """Masked borders are uniform and dark; they are no part of the picture."""
+    top, left = (math.ceil(margin / tile_px) for margin in margins)
+    usable[:top] = False
+    usable[:, :left] = False
+
+
+def _plane_tiles(
+    frame: RawFrame, channel: str, pair: tuple[Plane, Plane], side: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]:
+    """Tile means, their noise, and where a plane is uniform and unclipped."""
+    pixels = side**2
+    black = frame.black_dn[channel]
+    a, b = (_blocks(plane.astype(np.float32) - np.float32(black), side) for plane in pair)
+    mean_a, mean_b = (v.mean(axis=(1, 3), dtype=np.float64) for v in (a, b))
+    shared = (a * b).mean(axis=(1, 3), dtype=np.float64) - mean_a * mean_b
+    noise = ((a - b) ** 2).mean(axis=(1, 3), dtype=np.float64) / 2
+    mean = (mean_a + mean_b) / 2
+    # The covariance of pure noise scatters by σ²/√n around zero.
+    allowed = (_STRUCTURE_SHARE * mean) ** 2 + _SE_ALLOWED * noise / math.sqrt(pixels)
+    top = np.maximum(a.max(axis=(1, 3)), b.max(axis=(1, 3)))
+    good = (shared < allowed) & (top < CLIP_SHARE * (frame.white_dn - black))
+    return mean, np.sqrt(noise / (2 * pixels)), good
 
 
 def _neutral_of(frame: RawFrame) -> NDArray[np.float64]:
     return frame.neutral if frame.neutral is not None else np.ones(3)
 
 
-def _uniform_windows(tiles: _Tiles, neutral: NDArray[np.float64]) -> list[_Window]:
+def _uniform_windows(tiles: _Tiles, neutral: NDArray[np.float64] | None) -> list[_Window]:
     """Non-overlapping uniform windows, the largest first."""
     windows: list[_Window] = []
     free = tiles.usable.copy()
@@ -178,14 +227,14 @@ def _all_inside(mask: NDArray[np.bool_], side: int) -> NDArray[np.bool_]:
 def _level_spread(tiles: _Tiles, side: int) -> NDArray[np.float64]:
     """Spread of tile means in each window over what is allowed, worst channel; indexed by top left."""
     worst: NDArray[np.float64] | None = None
-    for channel in CHANNELS:
-        mean, se = tiles.means[channel], tiles.mean_se[channel]
+    for name, mean in tiles.means.items():
+        se = tiles.mean_se[name]
         average = _window_mean(mean, side)
         spread = np.maximum(_window_mean(mean**2, side) - average**2, 0.0)
         allowed = (_LEVEL_SPREAD_SHARE * average) ** 2 + _SE_ALLOWED * _window_mean(se**2, side)
         ratio = spread / np.maximum(allowed, 1e-12)
         worst = ratio if worst is None else np.maximum(worst, ratio)
-    assert worst is not None  # noqa: S101 - CHANNELS is never empty
+    assert worst is not None  # noqa: S101 - there is always a plane
     return worst
 
 
@@ -200,12 +249,14 @@ def _by_flatness(flatness: NDArray[np.float64], fits: NDArray[np.bool_]) -> list
     return [(int(rows[i]), int(columns[i])) for i in order]
 
 
-def _window(tiles: _Tiles, neutral: NDArray[np.float64], row: int, column: int, side: int) -> _Window:
+def _window(tiles: _Tiles, neutral: NDArray[np.float64] | None, row: int, column: int, side: int) -> _Window:
+    raw_px = tiles.tile_px
+    rect = Rect(column * raw_px, row * raw_px, side * raw_px, side * raw_px)
+    if neutral is None:
+        return _Window(rect, 0.0, math.inf, side * side)
     area = np.s_[row : row + side, column : column + side]
     level = {channel: float(tiles.means[channel][area].mean()) for channel in CHANNELS}
     green = (level["G1"] + level["G2"]) / 2
-    raw_px = 2 * TILE_PX
-    rect = Rect(column * raw_px, row * raw_px, side * raw_px, side * raw_px)
     return _Window(rect, green, _off_neutral(level, green, neutral), side * side)
 
 

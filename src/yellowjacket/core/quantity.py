@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 # Two-sided 95 % point of the normal distribution.
@@ -69,3 +70,41 @@ def with_relative_error(value: float, relative_se: float, n: int, reason: str = 
         return missing("too uncertain to state: its error is several times its value")
     spread = math.exp(Z95 * relative_se)
     return Quantity(float(value), float(value / spread), float(value * spread), n, reason)
+
+
+def weighted(parts: Sequence[Quantity]) -> Quantity:
+    """Mean of positive quantities weighted by 1/SE²; unknown ones are left out."""
+    known = [p for p in parts if p.value is not None and p.value > 0 and p.se > 0]
+    if not known:
+        return missing(next((p.reason for p in parts if p.reason), "not measured in any channel"))
+    total = sum(1 / p.se**2 for p in known)
+    value = sum((p.value or 0.0) / p.se**2 for p in known) / total
+    reason = next((p.reason for p in known if p.reason), "")
+    return with_relative_error(value, 1 / math.sqrt(total) / value, sum(p.n for p in known), reason)
+
+
+def rms(parts: Sequence[Quantity]) -> Quantity:
+    """Root mean square of positive quantities; unknown ones are left out."""
+    known = [p for p in parts if p.value is not None and p.value > 0]
+    if not known:
+        return missing(next((p.reason for p in parts if p.reason), "not measured in any channel"))
+    value = math.sqrt(sum((p.value or 0.0) ** 2 for p in known) / len(known))
+    se = math.sqrt(sum(((p.value or 0.0) * p.se) ** 2 for p in known)) / (len(known) * value)
+    reason = next((p.reason for p in known if p.reason), "")
+    return with_relative_error(value, se / value, sum(p.n for p in known), reason)
+
+
+def mean(parts: Sequence[Quantity]) -> Quantity:
+    """Plain mean; unknown ones are left out."""
+    known = [p for p in parts if p.value is not None]
+    if not known:
+        return missing(next((p.reason for p in parts if p.reason), "not measured in any channel"))
+    value = sum(p.value for p in known if p.value is not None) / len(known)
+    reason = next((p.reason for p in known if p.reason), "")
+    n = sum(p.n for p in known)
+    if any(p.low != p.value and p.se and p.reason for p in known):
+        # Intervals that are no normal errors, such as "at least", are kept as they are.
+        low = sum(p.low if p.low is not None else value for p in known) / len(known)
+        high = sum(p.high if p.high is not None else value for p in known) / len(known)
+        return Quantity(value, low, high, n, reason)
+    return with_error(value, math.sqrt(sum(p.se**2 for p in known)) / len(known), n, reason)

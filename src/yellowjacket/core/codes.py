@@ -1,0 +1,95 @@
+"""What the codes themselves tell: gaps from digital multiplication, doubled codes from division, the clip point."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+# Codes on either side whose mean tells what a code should hold.
+_NEIGHBOURS = 8
+_FEWEST_PIXELS = 12
+FEWEST_CODES = 64
+EMPTY_SHARE = 0.05
+_DOUBLED, _DOUBLED_PIXELS, DOUBLED_SHARE = 1.5, 50, 0.05
+# A clip point holds this share of the pixels and this many times its neighbours.
+_CLIP_SHARE, _CLIP_TIMES = 1e-4, 20.0
+
+
+@dataclass(frozen=True, slots=True)
+class CodeUse:
+    """How a rung uses its codes: shares empty over all, over the lower and upper half, and doubled.
+
+    ``usable``: codes whose neighbours are full enough to tell.
+    """
+
+    usable: int
+    empty: float
+    empty_low: float
+    empty_high: float
+    doubled: float
+
+
+def code_use(counts: NDArray[np.int64], clip_code: int | None) -> CodeUse:
+    """Shares of empty and doubled codes in a histogram of one channel; the clip code is left out."""
+    values = counts.astype(np.float64)
+    if clip_code is not None:
+        values[clip_code:] = 0
+    padded = np.concatenate([np.zeros(_NEIGHBOURS + 1), np.cumsum(values), np.full(_NEIGHBOURS, values.sum())])
+    at = np.arange(values.size) + _NEIGHBOURS
+    below = (padded[at] - padded[at - _NEIGHBOURS]) / _NEIGHBOURS
+    above = (padded[at + _NEIGHBOURS + 1] - padded[at + 1]) / _NEIGHBOURS
+    usable = (below >= _FEWEST_PIXELS) & (above >= _FEWEST_PIXELS)
+    usable[0] = False
+    places = np.flatnonzero(usable)
+    if places.size == 0:
+        return CodeUse(0, 0.0, 0.0, 0.0, 0.0)
+    empty = values[places] == 0
+    half = places.size // 2
+    around = (below + above)[places] / 2
+    telling = around >= _DOUBLED_PIXELS
+    doubled = values[places] > _DOUBLED * around
+    return CodeUse(
+        int(places.size), float(empty.mean()), float(empty[:half].mean()) if half else float(empty.mean()),
+        float(empty[half:].mean()), float(doubled[telling].mean()) if telling.sum() >= FEWEST_CODES else 0.0,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class DigitalIso:
+    """Whether a mark is made by arithmetic: ``flag`` None when it cannot be told; ``factor`` of the multiplication."""
+
+    flag: bool | None
+    empty_share: float | None
+    factor: float | None
+    reason: str = ""
+
+
+def digital_verdict(use: CodeUse, lowest: CodeUse | None) -> DigitalIso:
+    """Judge a rung by its codes against those of the body's lowest rung (None for the lowest rung itself)."""
+    if use.usable < FEWEST_CODES:
+        return DigitalIso(None, None, None, f"only {use.usable} codes are full enough to tell")
+    share = round(use.empty, 4)
+    if use.empty <= EMPTY_SHARE:
+        if use.doubled > DOUBLED_SHARE:
+            return DigitalIso(True, share, 1 / (1 + use.doubled), "codes are doubled: divided after the converter")
+        return DigitalIso(False, share, None)
+    if lowest is not None and lowest.usable >= FEWEST_CODES and lowest.empty > EMPTY_SHARE:
+        return DigitalIso(False, share, None, "codes are empty on the lowest rung too: the bit depth of this mode")
+    if lowest is None:
+        return DigitalIso(False, share, None, "codes are empty on the lowest rung: the bit depth of this mode")
+    if use.empty_high > 0.2 and use.empty_low < EMPTY_SHARE:
+        return DigitalIso(False, share, None, "codes thin out with the signal: a coding table")
+    return DigitalIso(True, share, 1 / (1 - use.empty), "codes are missing: multiplied after the converter")
+
+
+def clip_code(counts: NDArray[np.int64]) -> int | None:
+    """The code at which a light frame stops, in one channel's histogram, or None when nothing piles up at the top."""
+    present = np.flatnonzero(counts)
+    if present.size == 0:
+        return None
+    top = int(present[-1])
+    below = counts[max(top - _NEIGHBOURS, 0) : top]
+    enough = counts[top] > _CLIP_SHARE * counts.sum()
+    return top if enough and counts[top] > _CLIP_TIMES * max(float(below.mean()) if below.size else 0.0, 0.05) else None

@@ -1,0 +1,72 @@
+"""What stays from frame to frame: the spread of the pixels' own response (PRNU) and offset."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.core.counting import SUM_A, SUM_AA, SUM_AB, SUM_B, SUM_BB, TILE_PX, tile_sums
+from yellowjacket.core.quantity import Quantity, missing, with_relative_error
+
+# Patches dimmer than this share of the brightest say nothing about response.
+_BRIGHT_SHARE = 0.1
+# A patch whose covariance lies this many robust σ above the others holds structure of the scene.
+_STRUCTURED = 4.0
+_FEWEST = 3
+
+
+@dataclass(frozen=True, slots=True)
+class FixedPattern:
+    """Covariance of two frames within small tiles, DN², and its standard error."""
+
+    variance_dn2: float
+    se_dn2: float
+    n: int
+
+
+def fixed_pattern(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> FixedPattern:
+    """What both frames of a patch share inside tiles of 16 × 16: fixed pattern, freed of illumination."""
+    side = min(TILE_PX, *a.shape)
+    sums = tile_sums(a, b, side).reshape(-1, 5).astype(np.float64)
+    n = side * side
+    cross = (sums[:, SUM_AB] - sums[:, SUM_A] * sums[:, SUM_B] / n) / (n - 1)
+    one = (sums[:, SUM_AA] - sums[:, SUM_A] ** 2 / n) / (n - 1)
+    other = (sums[:, SUM_BB] - sums[:, SUM_B] ** 2 / n) / (n - 1)
+    covariance = float(cross.mean())
+    total = n * len(sums)
+    se = math.sqrt(max(float(one.mean() * other.mean()) + covariance**2, 0.0) / total)
+    return FixedPattern(covariance, se, total)
+
+
+def prnu(patches: Sequence[tuple[float, FixedPattern]], dark: FixedPattern | None) -> Quantity:
+    """Relative spread of response p from (signal in DN, pattern) of uniform patches: p² = (σ²(S) − σ²(dark))/S²."""
+    if dark is None:
+        return missing("the fixed pattern of the darks is needed: shoot a dark pair")
+    top = max((signal for signal, _ in patches), default=0.0)
+    bright = [(signal, found) for signal, found in patches if signal > _BRIGHT_SHARE * top > 0]
+    if len(bright) < _FEWEST:
+        return missing(f"{len(bright)} bright uniform patches; at least {_FEWEST} are needed")
+    values = np.array([(found.variance_dn2 - dark.variance_dn2) / signal**2 for signal, found in bright])
+    errors = np.array([math.hypot(found.se_dn2, dark.se_dn2) / signal**2 for signal, found in bright])
+    kept = np.ones(values.size, bool)
+    for _ in range(5):
+        centre = float(np.average(values[kept], weights=1 / errors[kept] ** 2))
+        scaled = (values - centre) / errors
+        spread = max(1.0, 1.4826 * float(np.median(np.abs(scaled[kept]))))
+        # Structure of the scene only adds: the upper side is cut closer than noise alone would be.
+        now = scaled < _STRUCTURED * spread
+        if np.array_equal(now, kept) or now.sum() < _FEWEST:
+            break
+        kept = now
+    weights = 1 / errors[kept] ** 2
+    square = float(np.average(values[kept], weights=weights))
+    chi2 = float(np.sum(weights * (values[kept] - square) ** 2)) / max(int(kept.sum()) - 1, 1)
+    se = math.sqrt(max(1.0, chi2) / float(weights.sum()))
+    n = sum(found.n for (_, found), keep in zip(bright, kept, strict=True) if keep)
+    if square <= 2 * se:
+        return Quantity(0.0, 0.0, math.sqrt(max(square, 0.0) + 2 * se), n, "not clear of zero")
+    return with_relative_error(math.sqrt(square), se / (2 * square), n)

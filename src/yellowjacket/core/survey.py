@@ -1,0 +1,150 @@
+"""A heap of raw files sorted into bodies and ISO settings, and what the settings of a body say about each other."""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from yellowjacket.core.characterise import ChannelFindings, Exposures, IsoFindings, IsoTask
+from yellowjacket.core.codes import DigitalIso, digital_verdict
+from yellowjacket.core.frames import FrameError, FrameMetadata, read_with_metadata
+from yellowjacket.core.inspection import looks_dark
+from yellowjacket.core.quantity import Quantity, missing
+
+# Second base ISO: read noise in DN falls by more than this from one rung to the next, or lies this far below
+# what the three rungs before let expect.
+_FALLS_SHARE, _BELOW_SHARE = 0.03, 0.12
+_RUNGS_BEFORE = 3
+# Gain per ISO may wander by this share and still follow the dial.
+_FOLLOWS_SHARE = 0.1
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """What sorting needs of a file."""
+
+    path: str
+    metadata: FrameMetadata
+    dark: bool
+    size: tuple[int, int]
+    layout: str
+
+
+def card_of(path: str) -> Card:
+    """Read a file's metadata and whether light reached it, whatever its layout. Raises FrameError."""
+    frame, metadata = read_with_metadata(Path(path), any_layout=True)
+    if metadata.iso is None or metadata.exposure_s is None:
+        absent = "ISO" if metadata.iso is None else "exposure time"
+        raise FrameError(Path(path), "metadata", f"does not say its {absent}.", "Copy the original from the card.")
+    return Card(path, metadata, looks_dark(frame, metadata.exposure_s), frame.size, frame.layout)
+
+
+@dataclass(frozen=True, slots=True)
+class BodyTasks:
+    """One body in one raw mode, with its work by ISO."""
+
+    make: str
+    model: str
+    serial: str
+    tasks: tuple[IsoTask, ...]
+
+
+def sort_cards(cards: Sequence[Card]) -> tuple[BodyTasks, ...]:
+    """Bodies, ISO settings and exposure times, each in order; frames in the order of the clock, then of the name."""
+    bodies: dict[tuple[str, str, str, tuple[int, int], str], list[Card]] = defaultdict(list)
+    for card in cards:
+        data = card.metadata
+        bodies[data.make, data.model, data.serial, card.size, card.layout].append(card)
+    found = []
+    for (make, model, serial, _, _), own in sorted(bodies.items()):
+        isos = sorted({card.metadata.iso for card in own if card.metadata.iso is not None})
+        tasks = tuple(IsoTask(iso, _exposures(own, iso, dark=False), _exposures(own, iso, dark=True)) for iso in isos)
+        found.append(BodyTasks(make, model, serial, tasks))
+    return tuple(found)
+
+
+def _exposures(cards: Sequence[Card], iso: int, *, dark: bool) -> tuple[Exposures, ...]:
+    groups: dict[tuple[float, float], list[Card]] = defaultdict(list)
+    for card in cards:
+        data = card.metadata
+        if data.iso == iso and card.dark == dark and data.exposure_s is not None:
+            # Light frames at another aperture are no repeats; darks do not care.
+            groups[data.exposure_s, 0.0 if dark else data.f_number or 0.0].append(card)
+    order = {key: sorted(group, key=_clock) for key, group in groups.items()}
+    return tuple(Exposures(key[0], tuple(card.path for card in order[key])) for key in sorted(order))
+
+
+def _clock(card: Card) -> tuple[bool, str, str]:
+    moment = card.metadata.captured_at
+    return moment is None, moment.isoformat() if moment else "", card.path
+
+
+def digital_of(rungs: Sequence[IsoFindings]) -> dict[int, DigitalIso]:
+    """Digital or not, by ISO: a rung is held against the lowest, whose gaps are the mode's bit depth."""
+    found = {}
+    lowest = rungs[0].every.code_use if rungs and rungs[0].every else None
+    for n, rung in enumerate(rungs):
+        use = rung.every.code_use if rung.every else None
+        if use is None:
+            found[rung.iso] = DigitalIso(None, None, None, "no frame")
+        else:
+            found[rung.iso] = digital_verdict(use, lowest if n else None)
+    return found
+
+
+def second_base_iso(rungs: Sequence[IsoFindings], digital: dict[int, DigitalIso]) -> Quantity:
+    """The ISO from which a second conversion gain is in force, or the reason why none is seen."""
+    usable = [
+        (rung.iso, rung.every) for rung in rungs
+        if rung.every is not None and not rung.every.cooked.flag and not digital[rung.iso].flag
+        and rung.every.quantities["read_noise_dn"].known and rung.every.quantities["gain_e_per_dn"].known
+    ]  # fmt: skip
+    if len(usable) < 2:
+        return missing("fewer than two honest ISO settings with read noise and gain")
+    for n in range(1, len(usable)):
+        before, after = usable[n - 1], usable[n]
+        if _follows(before, after) and (
+            _falls(before[1], after[1]) or _lies_below(usable[max(0, n - 3) : n], after[1])
+        ):
+            iso = float(after[0])
+            return Quantity(iso, iso, iso, len(usable))
+    return missing("read noise gives no sign of one")
+
+
+def _follows(before: tuple[int, ChannelFindings], after: tuple[int, ChannelFindings]) -> bool:
+    gains = [rung.quantities["gain_e_per_dn"].value or math.nan for _, rung in (before, after)]
+    return abs(gains[1] / gains[0] * after[0] / before[0] - 1) < _FOLLOWS_SHARE
+
+
+def _falls(before: ChannelFindings, after: ChannelFindings) -> bool:
+    first, second = before.quantities["read_noise_dn"], after.quantities["read_noise_dn"]
+    if first.value is None or second.value is None or second.high is None or first.low is None:
+        return False
+    return second.value < (1 - _FALLS_SHARE) * first.value and second.high < first.low
+
+
+def _lies_below(before: Sequence[tuple[int, ChannelFindings]], after: ChannelFindings) -> bool:
+    """Whether R lies clearly below R² = a + b·g² (a, b ≥ 0) of the three rungs before."""
+    if len(before) < _RUNGS_BEFORE:
+        return False
+    gains = np.array([rung.quantities["gain_e_per_dn"].value for _, rung in before], dtype=np.float64)
+    noises = np.array([rung.quantities["read_noise_e"].value for _, rung in before], dtype=np.float64)
+    found, gain = after.quantities["read_noise_e"], after.quantities["gain_e_per_dn"]
+    if found.value is None or found.high is None or gain.value is None:
+        return False
+    expected = math.sqrt(max(_expected_square(gains, noises, gain.value), 0.0))
+    return found.value < (1 - _BELOW_SHARE) * expected and found.high < expected
+
+
+def _expected_square(gains: np.ndarray, noises: np.ndarray, at_gain: float) -> float:
+    slope, intercept = np.polyfit(gains**2, noises**2, 1)
+    if slope < 0:
+        slope, intercept = 0.0, float(np.mean(noises**2))
+    elif intercept < 0:
+        slope, intercept = float(np.sum(gains**2 * noises**2) / np.sum(gains**4)), 0.0
+    return float(intercept + slope * at_gain**2)
