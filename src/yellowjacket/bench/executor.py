@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+import resource
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import CancelledError, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import TypeVar
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
+
+# No honest file takes so long (s): a frame of 150 MP is decoded and measured in well under a tenth of it.
+LONGEST_S = 120.0
+_TOO_LONG = "decoding it did not come to an end"
 
 _pool: ProcessPoolExecutor | None = None
 
@@ -19,9 +24,17 @@ class WorkerDied(Exception):
     """The process that worked on an input ended without an answer."""
 
 
+def _bound_memory() -> None:
+    """In a worker: more than this machine has is never given to one file."""
+    total = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    resource.setrlimit(resource.RLIMIT_AS, (total, total))
+
+
 def _new_pool(workers: int) -> ProcessPoolExecutor:
     # Fresh interpreters: a fork of a process with threads and a database connection is no place to decode in.
-    return ProcessPoolExecutor(max_workers=workers, mp_context=multiprocessing.get_context("spawn"))
+    return ProcessPoolExecutor(
+        max_workers=workers, mp_context=multiprocessing.get_context("spawn"), initializer=_bound_memory
+    )
 
 
 def _shared_pool() -> ProcessPoolExecutor:
@@ -32,9 +45,12 @@ def _shared_pool() -> ProcessPoolExecutor:
     return _pool
 
 
-def _drop_pool() -> None:
+def _drop_pool(*, kill: bool = False) -> None:
     global _pool
     if _pool is not None:
+        # A decoder that hangs hears no polite request.
+        for process in list((_pool._processes or {}).values()) if kill else []:
+            process.kill()
         _pool.shutdown(wait=False, cancel_futures=True)
         _pool = None
 
@@ -42,16 +58,22 @@ def _drop_pool() -> None:
 def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterator[tuple[Item, Result | Exception]]:
     """Yield (item, result or exception) in the order of the items; what was not started is dropped on close.
 
-    A worker that dies takes every input in flight with it; those are run again one by one, each in a
-    process of its own, so that only the guilty one comes back as WorkerDied.
+    A worker that dies or takes longer than LONGEST_S takes every input in flight with it; those are run again one
+    by one, each in a process of its own, so that only the guilty one comes back as WorkerDied.
     """
     pool = _shared_pool()
     futures = {pool.submit(function, item): item for item in items}
     lost: list[Item] = []
     try:
         for future in futures:
-            error = future.exception()
-            if isinstance(error, BrokenProcessPool):
+            try:
+                error = future.exception(timeout=LONGEST_S)
+            except TimeoutError:
+                # Everything before it is done, so it has been at work for about that long.
+                _drop_pool(kill=True)
+                yield futures[future], WorkerDied(_TOO_LONG)
+                continue
+            if isinstance(error, (BrokenProcessPool, CancelledError)):
                 lost.append(futures[future])
             elif isinstance(error, Exception):
                 yield futures[future], error
@@ -71,8 +93,12 @@ def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterat
 def _alone(function: Callable[[Item], Result], item: Item) -> Result | Exception:
     with _new_pool(1) as pool:
         try:
-            return pool.submit(function, item).result()
+            return pool.submit(function, item).result(timeout=LONGEST_S)
         except BrokenProcessPool:
             return WorkerDied("the program that decodes it crashed")
+        except TimeoutError:
+            for process in list((pool._processes or {}).values()):
+                process.kill()
+            return WorkerDied(_TOO_LONG)
         except Exception as error:
             return error

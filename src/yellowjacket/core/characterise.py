@@ -33,8 +33,10 @@ _DARK_SIDE_PX = 2048
 # Masked borders narrower than this say little.
 _MASKED_LEAST_PX = 8
 # Tiles above this share of the range whose noise lies below half the photon-transfer line have filled their wells.
-_FULL_FROM_SHARE, _FULL_NOISE, _FULL_SURE = 0.2, 0.5, 0.25
-_FULL_FEWEST_TILES = 6
+_FULL_FROM_SHARE, _FULL_NOISE, _FULL_SURE = 0.2, 0.5, 0.05
+_FULL_FEWEST_TILES, _FULL_TILE_PX = 6, 8
+_TOP_SHARE = 1e-5
+_FROM_TAG = "from the tag: no frame clips"
 # A channel counts as below its clip point when mean + 5 σ stays under it.
 _CLEAR_SIGMAS = 5.0
 
@@ -286,7 +288,7 @@ def _light_pair(first: RawFrame, second: RawFrame, gathered: _Gathered) -> None:
             if len(parts) == 1:
                 channel.patterns.append((noise.signal.value or 0.0, fixed_pattern(*parts[0])))
         for a, b in zip(first.planes(name), second.planes(name), strict=True):
-            channel.tiles.append(tile_means_and_noise(tile_sums(a, b)))
+            channel.tiles.append(tile_means_and_noise(tile_sums(a, b, _FULL_TILE_PX), _FULL_TILE_PX))
 
 
 # From what was gathered to findings.
@@ -373,16 +375,18 @@ def _saturation(channel: _Channel, clip: Quantity, white_dn: float) -> Quantity:
     present = np.flatnonzero(channel.light_counts)
     if black.value is None or present.size == 0:
         return missing("no light frame")
-    seen = float(present[-1]) - black.value
+    # A handful of pixels may stand above the well by their noise alone.
+    above = np.cumsum(channel.light_counts[::-1])[::-1]
+    seen = float(np.flatnonzero(above > _TOP_SHARE * above[0])[-1]) - black.value
     tagged = white_dn - black.value
-    return Quantity(tagged, min(seen, tagged), tagged, int(channel.light_counts.sum()), "from the tag: no frame clips")
+    return Quantity(tagged, min(seen, tagged), tagged, int(channel.light_counts.sum()), _FROM_TAG)
 
 
 def _product(saturation_dn: Quantity, gain: Quantity) -> Quantity:
     if saturation_dn.value is None or gain.value is None:
         return missing(saturation_dn.reason or gain.reason)
     value = saturation_dn.value * gain.value
-    if saturation_dn.reason.startswith("from the tag"):
+    if saturation_dn.reason == _FROM_TAG:
         low, high = (saturation_dn.low or 0.0) * (gain.low or 0.0), (saturation_dn.high or 0.0) * (gain.high or 0.0)
         return Quantity(value, low, high, gain.n, saturation_dn.reason)
     relative = math.hypot(saturation_dn.se / saturation_dn.value, gain.se / gain.value)
@@ -442,11 +446,16 @@ def _over_channels(found: Mapping[str, ChannelFindings], gathered: _Gathered) ->
     def of(name: str) -> list[Quantity]:
         return [one.quantities[name] for one in found.values()]
 
-    gain, saturation = weighted(of("gain_e_per_dn")), mean(of("saturation_dn"))
+    def observed(name: str) -> list[Quantity]:
+        """Channels that reached their clip point speak for those that did not."""
+        every = of(name)
+        return [q for q in every if q.reason != _FROM_TAG] or every
+
+    gain, saturation = weighted(of("gain_e_per_dn")), mean(observed("saturation_dn"))
     noise_dn, noise_e = rms(of("read_noise_dn")), rms(of("read_noise_e"))
     quantities = {
         "gain_e_per_dn": gain, "read_noise_e": noise_e, "read_noise_dn": noise_dn,
-        "saturation_e": mean(of("saturation_e")), "clip_dn": mean(of("clip_dn")), "black_dn": mean(of("black_dn")),
+        "saturation_e": mean(observed("saturation_e")), "clip_dn": mean(of("clip_dn")), "black_dn": mean(of("black_dn")),
         "prnu": weighted(of("prnu")), "saturation_dn": saturation,
     }  # fmt: skip
     lags = pooled(sums for channel in gathered.channels.values() if (sums := _lags(channel)) is not None)

@@ -14,8 +14,10 @@ from yellowjacket.core.quantity import Quantity, missing, with_relative_error
 
 # Patches dimmer than this share of the brightest say nothing about response.
 _BRIGHT_SHARE = 0.1
-# A patch whose covariance lies this many robust σ above the others holds structure of the scene.
-_STRUCTURED = 4.0
+# Patches agree within this many standard errors each way.
+_AGREE_SE = 2.5
+# Below so many standard errors of one patch, structure of the scene could hide among the patches kept.
+_TELLING = 3.0
 _FEWEST = 3
 
 
@@ -52,18 +54,13 @@ def prnu(patches: Sequence[tuple[float, FixedPattern]], dark: FixedPattern | Non
         return missing(f"{len(bright)} bright uniform patches; at least {_FEWEST} are needed")
     values = np.array([(found.variance_dn2 - dark.variance_dn2) / signal**2 for signal, found in bright])
     errors = np.array([math.hypot(found.se_dn2, dark.se_dn2) / signal**2 for signal, found in bright])
-    kept = np.ones(values.size, bool)
-    for _ in range(5):
-        centre = float(np.average(values[kept], weights=1 / errors[kept] ** 2))
-        scaled = (values - centre) / errors
-        spread = max(1.0, 1.4826 * float(np.median(np.abs(scaled[kept]))))
-        # Structure of the scene only adds: the upper side is cut closer than noise alone would be.
-        now = scaled < _STRUCTURED * spread
-        if np.array_equal(now, kept) or now.sum() < _FEWEST:
-            break
-        kept = now
+    # Structure of the scene only adds: what agrees with the lowest patches holds none.
+    lowest = float(np.min(values + _AGREE_SE * errors))
+    kept = values - _AGREE_SE * errors <= lowest
     weights = 1 / errors[kept] ** 2
     square = float(np.average(values[kept], weights=weights))
+    if square > 0 and float(np.quantile(errors, 0.25)) * _TELLING > square:
+        return missing("too noisy here to tell response from structure of the scene: take it from a lower ISO")
     chi2 = float(np.sum(weights * (values[kept] - square) ** 2)) / max(int(kept.sum()) - 1, 1)
     se = math.sqrt(max(1.0, chi2) / float(weights.sum()))
     n = sum(found.n for (_, found), keep in zip(bright, kept, strict=True) if keep)

@@ -45,6 +45,7 @@ _PLANE_PARAMETERS = 3
 # Quantiles of the normal distribution at ±1 σ.
 _ONE_SIGMA_QUANTILES = (0.15865525393145707, 0.8413447460685429)
 MIN_PIXELS = 64
+SINGLE_FRAME = "single frame"
 
 Plane = NDArray[np.uint16]
 
@@ -96,6 +97,40 @@ def pair_noise(a: Plane, b: Plane, black_dn: float, *, clip_dn: float | None = N
         return _unmeasured(f"the light changed by {change:+.2f} stop between the two frames: no pair", a.size)
     difference = without_plane(first - k * second) / math.sqrt(2 * k)
     return _from_difference(difference, (mean_a + mean_b) / 2, k, change)
+
+
+def single_noise(a: Plane, black_dn: float, *, clip_dn: float | None = None, prnu: float = 0.0) -> PairNoise:
+    """Noise of one channel from one frame: half the variance of neighbours' differences, marked "single frame".
+
+    ``prnu``: spread of response that stays from frame to frame, taken off where it is known. Fine texture and a
+    raw that was smoothed both spoil it. Other arguments as in pair_noise.
+    """
+    if a.size < MIN_PIXELS:
+        return _unmeasured(f"the patch has {a.size} pixels of this channel, at least {MIN_PIXELS} are needed", a.size)
+    first = a.astype(np.float64) - black_dn
+    signal = float(first.mean())
+    across = (first[:, 1:] - first[:, :-1]) / math.sqrt(2)
+    sigma = robust_sigma(across * math.sqrt(2)) / math.sqrt(2)
+    if clip_dn is not None and signal + _CLIP_MARGIN_SIGMAS * sigma >= clip_dn - black_dn:
+        return _unmeasured("clipped", a.size)
+    found = _from_difference(without_plane(across), signal, 1.0, 0.0)
+    if not found.noise.known:
+        return found
+    variance = found.variance_dn2 - (prnu * signal) ** 2
+    if variance <= 0:
+        return _unmeasured("less than the known spread of response", a.size)
+    # Neighbouring differences share a pixel: 3/2 of the scatter that independent ones would have.
+    relative = math.sqrt(1.5) * found.variance_se_dn2 / (2 * variance)
+    noise = with_relative_error(math.sqrt(variance), relative, found.n, SINGLE_FRAME)
+    signal_q = with_error(signal, math.sqrt(variance / a.size), a.size)
+    snr = missing("no signal clear of black")
+    if signal > Z95 * signal_q.se:
+        snr = with_relative_error(
+            signal / math.sqrt(variance), math.hypot(relative, signal_q.se / signal), found.n, SINGLE_FRAME
+        )
+    return PairNoise(
+        signal_q, noise, snr, variance, found.variance_se_dn2, found.n, found.excluded, 1.0, 0.0, found.lags
+    )
 
 
 def joint_noise(parts: Sequence[PairNoise]) -> PairNoise:

@@ -26,7 +26,11 @@ _STRUCTURE_SHARE = 0.02
 # Tile means in a window may spread by this share beyond noise.
 _LEVEL_SPREAD_SHARE = 0.02
 _SE_ALLOWED = 3.0
+# Of the structure allowed in a tile, what a whole window may show.
+_WINDOW_SHARE = 0.5
 MAX_FIELD_PATCHES = 60
+# Usual noise is read at so many levels, from at least so many tiles each.
+_NOISE_LEVELS, _TILES_PER_LEVEL = 40, 40
 # 18 % grey at half a stop of headroom (ISO 12232; from memory).
 MID_GREY_SHARE = 0.127
 SHADOW_STOPS_UNDER_GREY = 3.0
@@ -118,6 +122,11 @@ def uniform_patches(first: RawFrame, second: RawFrame, most: int) -> tuple[Rect,
     return tuple(window.rect for window in _uniform_windows(tiles, None)[:most])
 
 
+def uniform_patches_of_one(frame: RawFrame, most: int) -> tuple[Rect, ...]:
+    """Uniform areas from a single frame: its noise is told by neighbours of one channel, so fine texture may pass."""
+    return tuple(window.rect for window in _uniform_windows(_tile_statistics(frame, None), None)[:most])
+
+
 def propose_patches(first: RawFrame, second: RawFrame) -> tuple[Proposal, ...]:
     """Uniform areas of a scene from two frames of one rung: grey, shadow, black, and field patches.
 
@@ -138,7 +147,8 @@ def propose_patches(first: RawFrame, second: RawFrame) -> tuple[Proposal, ...]:
 
 @dataclass(frozen=True, slots=True)
 class _Tiles:
-    """Per plane and tile: mean above black (DN), noise of the tile mean; whether tiles are uniform and unclipped.
+    """Per plane and tile: mean above black (DN) and its noise; structure shared by both frames (DN²) and its
+    standard error; whether tiles are uniform and unclipped.
 
     Planes are named by channel, those of a larger tile by channel and place. ``tile_px``: a tile's side in raw
     pixels.
@@ -146,6 +156,8 @@ class _Tiles:
 
     means: dict[str, NDArray[np.float64]]
     mean_se: dict[str, NDArray[np.float64]]
+    structure: dict[str, NDArray[np.float64]]
+    structure_se: dict[str, NDArray[np.float64]]
     usable: NDArray[np.bool_]
     tile_px: int
 
@@ -155,21 +167,24 @@ def _blocks(plane: NDArray[np.float32], side: int) -> NDArray[np.float32]:
     return plane[: rows * side, : columns * side].reshape(rows, side, columns, side)
 
 
-def _tile_statistics(first: RawFrame, second: RawFrame) -> _Tiles:
-    means, mean_se = {}, {}
+def _tile_statistics(first: RawFrame, second: RawFrame | None) -> _Tiles:
+    means, mean_se, structure, structure_se = {}, {}, {}, {}
     usable: NDArray[np.bool_] | None = None
     # Sites of a larger tile are far apart: fewer of them make a tile of about the same size in the picture.
     side = TILE_PX if first.step <= 2 else TILE_PX // 2
     side *= 2 if first.step == 1 else 1
     for channel in first.channels:
-        for n, (one, other) in enumerate(zip(first.planes(channel), second.planes(channel), strict=True)):
+        planes = first.planes(channel)
+        others = second.planes(channel) if second is not None else [None] * len(planes)
+        for n, (one, other) in enumerate(zip(planes, others, strict=True)):
             name = channel if n == 0 else f"{channel} {n}"
-            means[name], mean_se[name], good = _plane_tiles(first, channel, (one, other), side)
+            means[name], noise, structure[name], good = _plane_tiles(first, channel, one, other, side)
+            mean_se[name], structure_se[name] = np.sqrt(noise / (2 * side**2)), noise / (math.sqrt(2) * side)
             usable = good if usable is None else usable & good
     assert usable is not None  # noqa: S101 - there is always a channel
     tile_px = side * first.step
     _rule_out_margins(usable, first.margins, tile_px)
-    return _Tiles(means, mean_se, usable, tile_px)
+    return _Tiles(means, mean_se, structure, structure_se, usable, tile_px)
 
 
 def _rule_out_margins(usable: NDArray[np.bool_], margins: tuple[int, int], tile_px: int) -> None:
@@ -179,22 +194,45 @@ def _rule_out_margins(usable: NDArray[np.bool_], margins: tuple[int, int], tile_
     usable[:, :left] = False
 
 
+def _usual_noise(mean: NDArray[np.float64], noise: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Temporal variance that tiles of such a level usually have: medians over levels, joined by lines.
+
+    A tile's own variance would let those pass that scattered high, and the noise read from them would be too high.
+    """
+    levels, own = mean.ravel(), noise.ravel()
+    order = np.argsort(levels)
+    groups = np.array_split(order, max(1, min(_NOISE_LEVELS, levels.size // _TILES_PER_LEVEL)))
+    at = np.array([np.median(levels[group]) for group in groups])
+    usual = np.array([np.median(own[group]) for group in groups])
+    return np.asarray(np.interp(levels, at, usual).reshape(mean.shape))
+
+
 def _plane_tiles(
-    frame: RawFrame, channel: str, pair: tuple[Plane, Plane], side: int
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]:
-    """Tile means, their noise, and where a plane is uniform and unclipped."""
+    frame: RawFrame, channel: str, one: Plane, other: Plane | None, side: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]:
+    """Tile means, usual temporal variance, structure, and where a plane is uniform and unclipped."""
     pixels = side**2
     black = frame.black_dn[channel]
-    a, b = (_blocks(plane.astype(np.float32) - np.float32(black), side) for plane in pair)
-    mean_a, mean_b = (v.mean(axis=(1, 3), dtype=np.float64) for v in (a, b))
-    shared = (a * b).mean(axis=(1, 3), dtype=np.float64) - mean_a * mean_b
-    noise = ((a - b) ** 2).mean(axis=(1, 3), dtype=np.float64) / 2
-    mean = (mean_a + mean_b) / 2
-    # The covariance of pure noise scatters by σ²/√n around zero.
-    allowed = (_STRUCTURE_SHARE * mean) ** 2 + _SE_ALLOWED * noise / math.sqrt(pixels)
-    top = np.maximum(a.max(axis=(1, 3)), b.max(axis=(1, 3)))
-    good = (shared < allowed) & (top < CLIP_SHARE * (frame.white_dn - black))
-    return mean, np.sqrt(noise / (2 * pixels)), good
+    a = _blocks(one.astype(np.float32) - np.float32(black), side)
+    top = a.max(axis=(1, 3))
+    if other is None:
+        mean = a.mean(axis=(1, 3), dtype=np.float64)
+        own = ((a[:, :, :, 1:] - a[:, :, :, :-1]) ** 2).mean(axis=(1, 3), dtype=np.float64) / 2
+        noise = _usual_noise(mean, own)
+        structure = (a * a).mean(axis=(1, 3), dtype=np.float64) - mean * mean - noise
+        scatter = noise * math.sqrt(2 / pixels)
+    else:
+        b = _blocks(other.astype(np.float32) - np.float32(black), side)
+        top = np.maximum(top, b.max(axis=(1, 3)))
+        mean = (a.mean(axis=(1, 3), dtype=np.float64) + b.mean(axis=(1, 3), dtype=np.float64)) / 2
+        noise = _usual_noise(mean, ((a - b) ** 2).mean(axis=(1, 3), dtype=np.float64) / 2)
+        # Structure is sought in A + B alone, which knows nothing of A − B: a choice by their covariance would prefer
+        # patches whose noise happens to run against each other, and the noise read from those is too high.
+        both = a + b
+        structure = (both * both).mean(axis=(1, 3), dtype=np.float64) / 4 - mean * mean - noise / 2
+        scatter = noise / math.sqrt(2 * pixels)
+    good = structure < (_STRUCTURE_SHARE * mean) ** 2 + _SE_ALLOWED * scatter
+    return mean, noise, structure, good & (top < CLIP_SHARE * (frame.white_dn - black))
 
 
 def _neutral_of(frame: RawFrame) -> NDArray[np.float64]:
@@ -232,7 +270,11 @@ def _level_spread(tiles: _Tiles, side: int) -> NDArray[np.float64]:
         average = _window_mean(mean, side)
         spread = np.maximum(_window_mean(mean**2, side) - average**2, 0.0)
         allowed = (_LEVEL_SPREAD_SHARE * average) ** 2 + _SE_ALLOWED * _window_mean(se**2, side)
-        ratio = spread / np.maximum(allowed, 1e-12)
+        # Over a window structure shows far clearer than in a tile.
+        shared = _window_mean(tiles.structure[name], side)
+        bound = _WINDOW_SHARE * (_STRUCTURE_SHARE * average) ** 2
+        bound += _SE_ALLOWED * _window_mean(tiles.structure_se[name], side) / side
+        ratio = np.maximum(spread / np.maximum(allowed, 1e-12), shared / np.maximum(bound, 1e-12))
         worst = ratio if worst is None else np.maximum(worst, ratio)
     assert worst is not None  # noqa: S101 - there is always a plane
     return worst

@@ -63,6 +63,19 @@ class BodyModel:
     heat_constant_s: float = 1100.0
     heat_limit_c: float = 58.0
 
+    # What the converter's range would hold at base ISO, in e⁻; None when it is just the well.
+    converter_full_e: float | None = None
+    # From this ISO on numbers are multiplied after the converter (None: never).
+    digital_from_iso: float | None = None
+    # From this ISO on each channel is smoothed by [s, 1 − 2s, s] along rows and columns (None: never).
+    smoothed_from_iso: float | None = None
+    smoothing: float = 0.0
+    # True black less the file's black, in DN at the converter, for R, G, G, B.
+    black_error_dn: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    # Dark signal that creeps in from the right edge, e⁻/s at the edge, and how far it reaches (share of the width).
+    glow_e_per_s: float = 0.0
+    glow_reach: float = 0.1
+
     @property
     def white_dn(self) -> int:
         """Highest code of the converter."""
@@ -78,13 +91,25 @@ class BodyModel:
         return [mode for mode in self.gain_modes if iso >= mode.from_iso][-1]
 
     def gain_dn_per_e(self, iso: float) -> float:
-        """DN per electron; at base ISO the full well just fills the converter, and it follows ISO."""
-        base_well_e = self.gain_modes[0].full_well_e
-        return (self.white_dn - self.black_dn) / base_well_e * iso / self.base_iso
+        """DN per electron in the file; it follows ISO, by the amplifier or by multiplication afterwards."""
+        full_e = self.converter_full_e or self.gain_modes[0].full_well_e
+        return (self.white_dn - self.black_dn) / full_e * iso / self.base_iso
+
+    def multiplied(self, iso: float) -> float:
+        """By how much numbers are multiplied after the converter at an ISO setting; 1 for none."""
+        return max(1.0, iso / self.digital_from_iso) if self.digital_from_iso else 1.0
+
+    def smooths(self, iso: float) -> bool:
+        """Whether the raw is smoothed at an ISO setting."""
+        return self.smoothed_from_iso is not None and iso >= self.smoothed_from_iso
+
+    def saturation_e(self, iso: float) -> float:
+        """Electrons at which a pixel stops: the full well, or the end of the converter's range."""
+        return min(self.gain_mode(iso).full_well_e, (self.white_dn - self.black_dn) / self.gain_dn_per_e(iso))
 
     def read_noise_e(self, iso: float) -> float:
         """Read noise referred to electrons, root of the squares before and after the gain."""
-        after_e = self.read_noise_after_gain_dn / self.gain_dn_per_e(iso)
+        after_e = self.read_noise_after_gain_dn * self.multiplied(iso) / self.gain_dn_per_e(iso)
         return float(np.hypot(self.gain_mode(iso).read_noise_before_gain_e, after_e))
 
 
@@ -99,4 +124,41 @@ HEATH = BodyModel(
     xyz_to_camera=((0.72, -0.21, -0.08), (-0.42, 1.21, 0.23), (-0.06, 0.21, 0.58)),
 )  # fmt: skip
 
-BODIES: dict[str, BodyModel] = {HEATH.key: HEATH}
+FEN = BodyModel(
+    key="fen", make="Ostrel", model="Fen", serial="OF-00733", firmware="2.04",
+    width_px=3872, height_px=2592, sensor_width_mm=36.0, sensor_height_mm=24.0, bits=12, black_dn=128,
+    base_iso=100.0, lowest_iso=100, highest_iso=6400, native_lowest_iso=100, native_highest_iso=3200,
+    fastest_shutter_s=1 / 8000, slowest_shutter_s=30.0,
+    gain_modes=(GainMode(0.0, 66_000.0, 11.0),),
+    read_noise_after_gain_dn=1.15, row_noise_e=3.0, prnu=0.009, dsnu_e=2.0,
+    dark_current_e_per_s=0.6, hot_pixel_share=4e-5, hot_pixel_scale_e_per_s=60.0,
+    xyz_to_camera=((0.80, -0.25, -0.09), (-0.50, 1.25, 0.28), (-0.08, 0.24, 0.62)),
+    battery_minutes=110.0, battery_frames=450, true_battery_minutes=96.0, heat_rise_c=9.0, heat_constant_s=1500.0,
+)  # fmt: skip
+
+TARN = BodyModel(
+    key="tarn", make="Quillon", model="Tarn", serial="QT-51180", firmware="3.1",
+    width_px=6480, height_px=4320, sensor_width_mm=23.4, sensor_height_mm=15.6, bits=14, black_dn=1024,
+    base_iso=160.0, lowest_iso=160, highest_iso=51200, native_lowest_iso=160, native_highest_iso=12800,
+    fastest_shutter_s=1 / 4000, slowest_shutter_s=30.0,
+    gain_modes=(GainMode(0.0, 31_000.0, 1.9),),
+    read_noise_after_gain_dn=1.6, row_noise_e=0.1, prnu=0.007, dsnu_e=0.4,
+    dark_current_e_per_s=0.15, hot_pixel_share=1e-4, hot_pixel_scale_e_per_s=25.0,
+    xyz_to_camera=((0.70, -0.20, -0.07), (-0.45, 1.22, 0.25), (-0.05, 0.20, 0.60)),
+    smoothed_from_iso=6400.0, smoothing=0.16, glow_e_per_s=3.0, glow_reach=0.08,
+    heat_rise_c=17.0, heat_constant_s=800.0,
+)  # fmt: skip
+
+MOOR = BodyModel(
+    key="moor", make="Quillon", model="Moor", serial="QM-08862", firmware="1.02",
+    width_px=5760, height_px=3840, sensor_width_mm=36.0, sensor_height_mm=24.0, bits=14, black_dn=512,
+    base_iso=100.0, lowest_iso=100, highest_iso=51200, native_lowest_iso=100, native_highest_iso=12800,
+    fastest_shutter_s=1 / 8000, slowest_shutter_s=30.0,
+    gain_modes=(GainMode(0.0, 26_000.0, 3.1),),
+    read_noise_after_gain_dn=2.4, row_noise_e=0.2, prnu=0.008, dsnu_e=0.5,
+    dark_current_e_per_s=0.2, hot_pixel_share=1.5e-4, hot_pixel_scale_e_per_s=35.0,
+    xyz_to_camera=((0.75, -0.23, -0.08), (-0.44, 1.20, 0.24), (-0.07, 0.22, 0.60)),
+    converter_full_e=30_000.0, digital_from_iso=12800.0, black_error_dn=(1.6, -0.7, -0.7, 1.1),
+)  # fmt: skip
+
+BODIES: dict[str, BodyModel] = {body.key: body for body in (FEN, HEATH, TARN, MOOR)}

@@ -93,7 +93,8 @@ def metered_electrons(body: BodyModel, settings: ExposureSettings, lamp: Lamp) -
     """Electrons in a green pixel on the 18 % grey card under ``lamp``."""
     light = 2.0**lamp.ev100 * exact_exposure_s(settings.exposure_s) / exact_f_number(settings.f_number) ** 2
     # light is 1 when settings are correct at ISO 100; the well of the base gain sets the scale.
-    return METERED_GREY_SHARE * body.gain_modes[0].full_well_e * light * (100.0 / body.base_iso)
+    full_e = body.converter_full_e or body.gain_modes[0].full_well_e
+    return METERED_GREY_SHARE * full_e * light * (100.0 / body.base_iso)
 
 
 def expose(
@@ -105,6 +106,8 @@ def expose(
     seconds = exact_exposure_s(settings.exposure_s)
     warmth = 2.0 ** ((settings.sensor_c - REFERENCE_C) / DOUBLING_C)
     expected_e = (body.dark_current_e_per_s + hot) * np.float32(seconds * warmth)
+    if body.glow_e_per_s:
+        expected_e += _glow(body, shape[1]) * np.float32(seconds * warmth)
     if not settings.capped:
         light = _mosaic_light(body, lamp.colour, scene)
         expected_e = expected_e + light * sensitivity * np.float32(
@@ -123,11 +126,38 @@ def _convert(
     signal = electrons + offset_e
     signal += before * rng.standard_normal(electrons.shape, dtype=np.float32)
     signal += np.float32(body.row_noise_e) * rng.standard_normal((electrons.shape[0], 1), dtype=np.float32)
-    signal *= np.float32(body.gain_dn_per_e(iso))
+    multiplied = body.multiplied(iso)
+    signal *= np.float32(body.gain_dn_per_e(iso) / multiplied)
     signal += np.float32(body.read_noise_after_gain_dn) * rng.standard_normal(electrons.shape, dtype=np.float32)
+    for position, error in enumerate(body.black_error_dn):
+        signal[position // 2 :: 2, position % 2 :: 2] += np.float32(error)
+    if body.smooths(iso):
+        _smooth(signal, body.smoothing)
     signal += np.float32(body.black_dn)
     np.rint(signal, out=signal)
+    if multiplied > 1:
+        # Whole numbers times a factor: codes in between stay empty.
+        np.clip(signal, 0, body.white_dn, out=signal)
+        signal = np.rint((signal - body.black_dn) * np.float32(multiplied) + body.black_dn)
     return np.clip(signal, 0, body.white_dn, out=signal).astype(np.uint16)
+
+
+def _smooth(signal: NDArray[np.float32], share: float) -> None:
+    """Each channel of the mosaic through [s, 1 − 2s, s] along rows and columns, in place; edges repeat."""
+    for row in (0, 1):
+        for column in (0, 1):
+            plane = signal[row::2, column::2].copy()
+            for axis in (0, 1):
+                padded = np.pad(plane, [(1, 1) if a == axis else (0, 0) for a in (0, 1)], mode="edge")
+                before, after = (np.take(padded, range(k, k + plane.shape[axis]), axis) for k in (0, 2))
+                plane = (1 - 2 * share) * plane + share * (before + after)
+            signal[row::2, column::2] = plane
+
+
+def _glow(body: BodyModel, width: int) -> NDArray[np.float32]:
+    """Extra dark signal by column in e⁻/s: falls off from the right edge."""
+    from_edge = (width - 1 - np.arange(width)) / (body.glow_reach * width)
+    return (body.glow_e_per_s * np.exp(-from_edge)).astype(np.float32)[None, :]
 
 
 # Above this mean a rounded normal has the Poisson's mean and variance, and its skew (1/√λ) is below 3 %.

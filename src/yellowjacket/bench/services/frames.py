@@ -91,6 +91,8 @@ def misfit_from(error: Exception) -> Misfit:
         return Misfit(error.code, error.reason, error.remedy)
     if isinstance(error, WorkerDied):
         return Misfit("crash", f"could not be read: {error}.", "Copy it from the card again, or leave it out.")
+    if isinstance(error, MemoryError):
+        return Misfit("memory", "asks for more memory than this machine has.", "Copy it again, or leave it out.")
     raise error
 
 
