@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 from yellowjacket import __version__, home
+from yellowjacket import commands as commands_of_files
 
 DEFAULT_PORT = 8017
 
@@ -39,6 +40,7 @@ def _parser() -> argparse.ArgumentParser:
     allow = commands.add_parser("allow", help="let frames be imported from a folder, now and later")
     allow.add_argument("folder", type=Path)
     allow.set_defaults(run=_allow)
+    commands_of_files.add_to(commands)
     return parser
 
 

@@ -492,6 +492,14 @@ def _joint_use(uses: Sequence[CodeUse]) -> CodeUse | None:
 def _mean_band(parts: Sequence[Banding]) -> Banding:
     # Row noise is common to a row's channels: they are no independent readings of it.
     return Banding(
-        rms([part.row_dn for part in parts]), rms([part.column_dn for part in parts]),
-        rms([part.row_share for part in parts]), rms([part.column_share for part in parts]),
+        _lines([part.row_dn for part in parts]), _lines([part.column_dn for part in parts]),
+        _lines([part.row_share for part in parts]), _lines([part.column_share for part in parts]),
     )  # fmt: skip
+
+
+def _lines(parts: Sequence[Quantity]) -> Quantity:
+    """Root mean square of line noises; where none is significant, the largest of their upper limits."""
+    known = [part for part in parts if part.value is not None]
+    if known and not any(part.value for part in known):
+        return max(known, key=lambda part: part.high or 0.0)
+    return rms(parts)

@@ -12,6 +12,8 @@ _NEIGHBOURS = 8
 _FEWEST_PIXELS = 12
 FEWEST_CODES = 64
 EMPTY_SHARE = 0.05
+# A multiplied mark has gaps alike at low and high signal; a coding table has more of them higher up.
+_THINNING = 1.5
 _DOUBLED, _DOUBLED_PIXELS, DOUBLED_SHARE = 1.5, 50, 0.05
 # A clip point holds this share of the pixels and this many times its neighbours.
 _CLIP_SHARE, _CLIP_TIMES = 1e-4, 20.0
@@ -79,7 +81,7 @@ def digital_verdict(use: CodeUse, lowest: CodeUse | None) -> DigitalIso:
         return DigitalIso(False, share, None, "codes are empty on the lowest rung too: the bit depth of this mode")
     if lowest is None:
         return DigitalIso(False, share, None, "codes are empty on the lowest rung: the bit depth of this mode")
-    if use.empty_high > 0.2 and use.empty_low < EMPTY_SHARE:
+    if use.empty_high > _THINNING * use.empty_low + EMPTY_SHARE:
         return DigitalIso(False, share, None, "codes thin out with the signal: a coding table")
     return DigitalIso(True, share, 1 / (1 - use.empty), "codes are missing: multiplied after the converter")
 

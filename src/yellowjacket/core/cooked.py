@@ -93,15 +93,32 @@ def verdict(sums: LagSums | None) -> Cooked:
         nothing = missing("no pair to compare neighbours in")
         return Cooked(None, nothing, nothing, nothing, nothing, nothing.reason)
     se = 1 / math.sqrt(sums.n)
-    # White noise less its row means is correlated by −1/columns along a row.
-    along = [float(sums.correlation[0, LAGS + lag]) + sums.per_row for lag in (1, 2)]
-    down = [float(sums.correlation[lag, LAGS]) + sums.per_column for lag in (1, 2)]
+    along, down = _given_back(sums)
+    # Bartlett's formula: correlated noise makes its own correlations scatter more.
+    se *= math.sqrt(1 + 2 * sum(rho * rho for rho in (*along, *down)))
     flag = any(abs(rho) > max(COOKED_CORRELATION, COOKED_SE * se) for rho in (*along, *down))
     lag1, lag2 = ((a + d) / 2 for a, d in zip(along, down, strict=True))
     return Cooked(
         flag, with_error(lag1, se / math.sqrt(2), sums.n), with_error(lag2, se / math.sqrt(2), sums.n),
         with_error(along[0], se, sums.n), with_error(down[0], se, sums.n),
     )  # fmt: skip
+
+
+def _given_back(sums: LagSums) -> tuple[list[float], list[float]]:
+    """Correlations along rows and down columns, with what taking off row and column means took given back.
+
+    White noise less its row means is correlated by −1/columns along a row; correlated noise by as many times more as
+    its row means scatter more.
+    """
+    along = [float(sums.correlation[0, LAGS + lag]) for lag in (1, 2)]
+    down = [float(sums.correlation[lag, LAGS]) for lag in (1, 2)]
+    seen = along, down
+    for _ in range(3):
+        row, column = (lost * (1 + 2 * sum(rhos)) for lost, rhos in ((sums.per_row, along), (sums.per_column, down)))
+        left = 1 - row - column
+        along = [(rho * left + row) / (1 - column) for rho in seen[0]]
+        down = [(rho * left + column) / (1 - row) for rho in seen[1]]
+    return along, down
 
 
 def white_variance(sums: LagSums) -> tuple[float, float]:

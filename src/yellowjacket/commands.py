@@ -1,0 +1,321 @@
+"""Measuring, characterising and simulating from the command line: the same core, no database, no plan.
+
+Exit codes: 0 all fine, 1 nothing measurable, 2 usage, 3 some files failed (listed on stderr and under ``problems``).
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable, Iterable, Sequence
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any, TypeVar
+
+from tqdm import tqdm
+
+from yellowjacket.bench.executor import WorkerDied, run_all
+from yellowjacket.core.characterise import IsoFindings, IsoTask, characterise_iso
+from yellowjacket.core.documents import Document, body_document, characterisation
+from yellowjacket.core.frames import FrameError
+from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.patches import Rect
+from yellowjacket.core.plan_files import PlanFileError, read_plan
+from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
+from yellowjacket.core.sequence import shots_of
+from yellowjacket.core.single import FrameTask, NamedRect, measure_file, measurement
+from yellowjacket.core.survey import Card, card_of, sort_cards
+from yellowjacket.simcam.bodies import BODIES, BodyModel
+from yellowjacket.simcam.camera import SimulatedCamera
+from yellowjacket.simcam.sensor import ExposureSettings, Lamp
+from yellowjacket.simcam.truth import truth_of
+
+FINE, NOTHING, USAGE, SOME_FAILED = 0, 1, 2, 3
+# Files that lie beside frames and are none.
+_NO_FRAMES = {".json", ".txt", ".md", ".csv", ".xmp", ".html", ".pdf", ".log", ".ini", ".db", ".yaml", ".toml"}
+Item = TypeVar("Item")
+Result = TypeVar("Result")
+
+
+class UsageError(ValueError):
+    """The command line asks for something that cannot be."""
+
+
+def add_to(commands: Any) -> None:
+    """Add the commands of this module to the parser's list."""
+    measure = commands.add_parser("measure", help="readings of raw files, patch by patch")
+    measure.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    measure.add_argument("--patch", action="append", default=[], metavar="NAME=x,y,w,h", help="in the full raw frame")
+    measure.add_argument("--json", action="store_true", help="print a JSON document (docs/measurement.schema.json)")
+    measure.set_defaults(run=_guarded(_measure))
+    characterise = commands.add_parser(
+        "characterise", help="gain, noise, range and habits of bodies, from folders of frames"
+    )
+    characterise.add_argument("folders", nargs="+", type=Path, metavar="FOLDER")
+    characterise.add_argument(
+        "--json", action="store_true", help="print a JSON document (docs/characterisation.schema.json)"
+    )
+    characterise.add_argument(
+        "--use", action="append", default=[], metavar="NAME=pixels", help="range at an output size"
+    )
+    characterise.set_defaults(run=_guarded(_characterise))
+    simulate = commands.add_parser("simulate", help="frames of the simulated camera, with a truth file")
+    simulate.add_argument("body", choices=sorted(BODIES), metavar="BODY", help=", ".join(sorted(BODIES)))
+    what = simulate.add_mutually_exclusive_group(required=True)
+    what.add_argument("--plan", type=Path, metavar="plan.json", help="the first ladder of a plan file")
+    what.add_argument("--iso-ladder", metavar="ISO,ISO…|all", help="pairs of light frames and darks at these marks")
+    simulate.add_argument("--out", type=Path, required=True, metavar="FOLDER")
+    simulate.add_argument("--seed", type=int, default=1)
+    simulate.set_defaults(run=_guarded(_simulate))
+
+
+def _guarded(command: Callable[[argparse.Namespace], int]) -> Callable[[argparse.Namespace], int]:
+    def run(arguments: argparse.Namespace) -> int:
+        try:
+            return command(arguments)
+        except UsageError as error:
+            print(f"yellowjacket: {error}", file=sys.stderr)
+            return USAGE
+
+    return run
+
+
+# What the commands share.
+
+
+def _work(function: Callable[[Item], Result], items: Sequence[Item], label: str, path_of: Callable[[Item], str],
+          problems: list[FrameError]) -> list[Result]:  # fmt: skip
+    """Run over worker processes with a bar on a terminal; what failed goes to ``problems``."""
+    results: list[Result] = []
+    bar = tqdm(total=len(items), desc=label, file=sys.stderr, disable=not sys.stderr.isatty(), leave=False)
+    for item, outcome in run_all(function, items):
+        bar.update()
+        if isinstance(outcome, FrameError):
+            problems.append(outcome)
+        elif isinstance(outcome, (WorkerDied, MemoryError)):
+            reason = f"could not be read: {outcome or 'it asks for too much memory'}."
+            problems.append(FrameError(Path(path_of(item)), "crash", reason, "Copy it again, or leave it out."))
+        elif isinstance(outcome, Exception):
+            raise outcome
+        else:
+            results.append(outcome)
+    bar.close()
+    return results
+
+
+def _exit(measured: bool, problems: Sequence[FrameError]) -> int:
+    for one in problems:
+        print(f"yellowjacket: {one}", file=sys.stderr)
+    if not measured:
+        return NOTHING
+    return SOME_FAILED if problems else FINE
+
+
+def _print_json(document: Document) -> None:
+    json.dump(document, sys.stdout, indent=1, ensure_ascii=False, allow_nan=False)
+    sys.stdout.write("\n")
+
+
+def _text(found: Document, digits: int = 3) -> str:
+    """A quantity in a line: value and interval, or a dash."""
+    if found["value"] is None:
+        return "–"
+    low, high = found["low"], found["high"]
+    interval = f" ({low:.{digits}g}–{high:.{digits}g})" if low is not None and high is not None and low != high else ""
+    return f"{found['value']:.{digits + 1}g}{interval}"
+
+
+# measure
+
+
+def _measure(arguments: argparse.Namespace) -> int:
+    patches = tuple(_named_rect(text) for text in arguments.patch)
+    missing = [path for path in arguments.files if not path.is_file()]
+    if missing:
+        raise UsageError(f"there is no file {missing[0]}")
+    problems: list[FrameError] = []
+    paths = [str(path) for path in arguments.files]
+    cards = {card.path: card for card in _work(card_of, paths, "looking", str, problems)}
+    partners = _partners(list(cards.values()))
+    tasks = [FrameTask(path, partners.get(path), patches) for path in paths if path in cards]
+    frames = _work(measure_file, tasks, "measuring", lambda task: task.path, problems)
+    if arguments.json:
+        _print_json(measurement(frames, problems))
+    else:
+        for frame in frames:
+            _print_frame(frame)
+    return _exit(bool(frames), problems)
+
+
+def _named_rect(text: str) -> NamedRect:
+    name, _, numbers = text.partition("=")
+    try:
+        x, y, w, h = (int(number) for number in numbers.split(","))
+    except ValueError as error:
+        raise UsageError(f"a patch is NAME=x,y,w,h in whole pixels, not {text!r}") from error
+    if not name or w < 1 or h < 1:
+        raise UsageError(f"a patch needs a name and a size, not {text!r}")
+    return NamedRect(name, Rect(x, y, w, h))
+
+
+def _partners(cards: Sequence[Card]) -> dict[str, str]:
+    """For each file the one that pairs with it: the next of the same settings, the last with the one before."""
+    found: dict[str, str] = {}
+    for body in sort_cards(cards):
+        for task in body.tasks:
+            for group in (*task.light, *task.dark):
+                for n, path in enumerate(group.paths):
+                    if len(group.paths) > 1:
+                        found[path] = group.paths[n + 1] if n + 1 < len(group.paths) else group.paths[n - 1]
+    return found
+
+
+def _print_frame(frame: Document) -> None:
+    settings = f"ISO {frame['iso']}, {frame['exposure_s']:g} s" if frame["exposure_s"] else f"ISO {frame['iso']}"
+    kind = "dark" if frame["dark"] else "light"
+    print(
+        f"{frame['file']}: {frame['make']} {frame['model']}, {settings}, {frame['width']} × {frame['height']}, {kind}"
+    )
+    if not frame["patches"]:
+        print("  no uniform area found: name patches with --patch")
+    for patch in frame["patches"]:
+        print(f"  {patch['name']} at {patch['x']},{patch['y']} {patch['w']} × {patch['h']}")
+        for name, channel in patch["channels"].items():
+            cells = "  ".join(
+                f"{key.removesuffix('_dn')} {_text(channel[key])}" for key in ("signal_dn", "noise_dn", "snr")
+            )
+            print(f"    {name:2}  {cells}")
+
+
+# characterise
+
+
+def _characterise(arguments: argparse.Namespace) -> int:
+    uses = dict(_use(text) for text in arguments.use)
+    files = _files_in(arguments.folders)
+    problems: list[FrameError] = []
+    cards = _work(card_of, files, "looking", str, problems)
+    documents: list[Document] = []
+    for body in sort_cards(cards):
+        rungs = _work(characterise_iso, list(body.tasks), f"{body.make} {body.model}", _first_path, problems)
+        problems += [error for rung in rungs for error in rung.problems]
+        documents.append(body_document(body.make, body.model, body.serial, _in_order(rungs), uses))
+    measured = any(document["isos"] for document in documents)
+    if arguments.json:
+        _print_json(characterisation(documents, problems))
+    else:
+        for document in documents:
+            _print_body(document)
+    return _exit(measured, problems)
+
+
+def _in_order(rungs: Iterable[IsoFindings]) -> list[IsoFindings]:
+    return sorted(rungs, key=lambda rung: rung.iso)
+
+
+def _first_path(task: IsoTask) -> str:
+    groups = (*task.light, *task.dark)
+    return groups[0].paths[0] if groups else f"ISO {task.iso}"
+
+
+def _use(text: str) -> tuple[str, int]:
+    name, _, pixels = text.partition("=")
+    if not name or not pixels.isdigit() or int(pixels) < 1:
+        raise UsageError(f"a use is NAME=pixels, not {text!r}")
+    return name, int(pixels)
+
+
+def _files_in(folders: Sequence[Path]) -> list[str]:
+    """Every file below the folders that could be a frame; hidden ones and notes are passed over."""
+    found: list[str] = []
+    for folder in folders:
+        if folder.is_file():
+            found.append(str(folder))
+            continue
+        if not folder.is_dir():
+            raise UsageError(f"there is no folder {folder}")
+        for path in sorted(folder.rglob("*")):
+            hidden = any(part.startswith(".") for part in path.relative_to(folder).parts)
+            if path.is_file() and not hidden and path.suffix.lower() not in _NO_FRAMES:
+                found.append(str(path))
+    if not found:
+        raise UsageError("these folders hold no files that could be frames")
+    return found
+
+
+def _print_body(document: Document) -> None:
+    print(f"{document['make']} {document['model']} {document['serial']}".strip())
+    for rung in document["isos"]:
+        every = rung["all"]
+        flags = [name for name, key in (("cooked", "cooked"), ("digital", "digital_iso")) if every[key]["flag"]]
+        cells = (
+            f"gain {_text(every['gain_e_per_dn'])} e⁻/DN", f"read noise {_text(every['read_noise_e'])} e⁻",
+            f"saturation {_text(every['saturation_e'])} e⁻", f"range {_text(every['dynamic_range_stops']['snr1'])} stops",
+        )  # fmt: skip
+        print(f"  ISO {rung['iso']:6}  " + "  ".join(cells) + ("  [" + ", ".join(flags) + "]" if flags else ""))
+    base = document["second_base_iso"]
+    print(f"  second base ISO: {base['value']:g}" if base["value"] else f"  second base ISO: none ({base['reason']})")
+
+
+# simulate
+
+
+def _simulate(arguments: argparse.Namespace) -> int:
+    body = BODIES[arguments.body]
+    shots = _plan_shots(body, arguments.plan) if arguments.plan else _ladder_shots(body, arguments.iso_ladder)
+    arguments.out.mkdir(parents=True, exist_ok=True)
+    moment = datetime(2026, 3, 14, 20, 0)  # noqa: DTZ001 - the invented body's own clock
+    files: list[Document] = []
+    for number, (settings, light_stops) in enumerate(tqdm(shots, file=sys.stderr, disable=not sys.stderr.isatty()), 1):
+        camera = SimulatedCamera(body, arguments.seed, Lamp(ev100=Lamp().ev100 + light_stops))
+        path = arguments.out / f"YJ{number:05d}.DNG"
+        try:
+            camera.shoot(settings, path, number, moment)
+        except ValueError as error:
+            raise UsageError(str(error)) from error
+        files.append(
+            {"file": path.name, "iso": settings.iso, "exposure_s": settings.exposure_s, "capped": settings.capped}
+        )
+        moment += timedelta(seconds=settings.exposure_s + 5)
+    truth = truth_of(body, sorted({round(settings.iso) for settings, _ in shots})) | {"files": files}
+    (arguments.out / "truth.json").write_text(json.dumps(truth, indent=1, ensure_ascii=False) + "\n")
+    print(f"{len(shots)} frames and truth.json in {arguments.out}")
+    return FINE
+
+
+def _limits(body: BodyModel) -> BodyLimits:
+    return BodyLimits(
+        body.lowest_iso, body.highest_iso, body.native_lowest_iso, body.native_highest_iso, body.fastest_shutter_s,
+        body.slowest_shutter_s, lenr_from_s=body.lenr_from_s,
+    )  # fmt: skip
+
+
+def _shots(spec: LadderSpec, body: BodyModel) -> list[tuple[ExposureSettings, float]]:
+    try:
+        plan = plan_ladder(spec, _limits(body))
+    except PlanError as error:
+        raise UsageError(f"{error.field}: {error.reason}") from error
+    found = []
+    for shot in shots_of(plan):
+        settings = plan.rungs[shot.rung_index].settings
+        exposure = settings.exposure
+        asked = ExposureSettings(exposure.iso, exposure.exposure_s, exposure.f_number, shot.kind == "dark")
+        found.append((asked, settings.lamp_stops - settings.nd_stops))
+    return found
+
+
+def _ladder_shots(body: BodyModel, marks: str) -> list[tuple[ExposureSettings, float]]:
+    words = [] if marks == "all" else [word.strip() for word in marks.split(",")]
+    if not all(word.isdigit() for word in words):
+        raise UsageError(f"an ISO ladder is ISO marks separated by commas, or all; not {marks!r}")
+    metered = Exposure(body.native_lowest_iso, 1 / 8 * 100 / body.native_lowest_iso, 8.0)
+    return _shots(LadderSpec("iso", "shutter", metered, picked=tuple(float(word) for word in words)), body)
+
+
+def _plan_shots(body: BodyModel, path: Path) -> list[tuple[ExposureSettings, float]]:
+    try:
+        _, _, planned = read_plan(json.loads(path.read_text()))
+    except (OSError, json.JSONDecodeError, PlanFileError) as error:
+        raise UsageError(f"{path}: {error}") from error
+    return [shot for one in planned for shot in _shots(one.spec, body)]

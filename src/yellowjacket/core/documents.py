@@ -1,0 +1,157 @@
+"""Findings as plain values for JSON: one shape for every quantity, never a NaN or an infinity.
+
+Described by docs/characterisation.schema.json and docs/measurement.schema.json.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from itertools import pairwise
+from typing import Any
+
+from yellowjacket.core.banding import Banding
+from yellowjacket.core.characterise import ChannelFindings, IsoFindings
+from yellowjacket.core.codes import DigitalIso
+from yellowjacket.core.cooked import Cooked
+from yellowjacket.core.frames import FrameError
+from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops
+from yellowjacket.core.survey import digital_of, second_base_iso
+
+CHARACTERISATION, MEASUREMENT = "yellowjacket-characterisation/1", "yellowjacket-measurement/1"
+Document = dict[str, Any]
+
+
+def quantity(found: Quantity) -> Document:
+    """``value`` with its 95 % interval and n; null with a reason where there is none. A known one may carry a remark."""
+
+    def finite(number: float | None) -> float | None:
+        return float(number) if number is not None and math.isfinite(number) else None
+
+    document: Document = {
+        "value": finite(found.value), "low": finite(found.low), "high": finite(found.high), "n": int(found.n),
+    }  # fmt: skip
+    if found.reason or document["value"] is None:
+        document["reason"] = found.reason or "not measured"
+    return document
+
+
+def _cooked(found: Cooked, corrected: Mapping[str, Quantity]) -> Document:
+    document: Document = {
+        "flag": found.flag, "lag1": quantity(found.lag1), "lag2": quantity(found.lag2),
+        "lag1_rows": quantity(found.lag1_rows), "lag1_columns": quantity(found.lag1_columns),
+    }  # fmt: skip
+    if found.reason:
+        document["reason"] = found.reason
+    if corrected:
+        document["corrected"] = {name: quantity(value) for name, value in corrected.items()}
+    return document
+
+
+def _digital(found: DigitalIso) -> Document:
+    document: Document = {"flag": found.flag, "empty_share": found.empty_share, "factor": found.factor}
+    if found.reason:
+        document["reason"] = found.reason
+    return document
+
+
+def _banding(found: Banding) -> Document:
+    return {
+        "row_dn": quantity(found.row_dn), "column_dn": quantity(found.column_dn),
+        "row_share": quantity(found.row_share), "column_share": quantity(found.column_share),
+    }  # fmt: skip
+
+
+def _findings(found: ChannelFindings, digital: DigitalIso, uses: Mapping[str, float]) -> Document:
+    document: Document = {name: quantity(value) for name, value in found.quantities.items()}
+    document["dynamic_range_stops"] = {name: quantity(value) for name, value in found.ranges.items()}
+    document["cooked"] = _cooked(found.cooked, found.corrected)
+    document["digital_iso"] = _digital(digital)
+    document["banding"] = _banding(found.banding)
+    if uses:
+        parts = [found.quantities[name] for name in ("saturation_dn", "gain_e_per_dn", "read_noise_dn")]
+        document["uses"] = {
+            name: {
+                f"snr{level}": quantity(dynamic_range_stops(level, parts[0], parts[1], parts[2], use_share=share))
+                for level in SNR_LEVELS
+            }
+            for name, share in uses.items()
+        }
+    return document
+
+
+def body_document(
+    make: str, model: str, serial: str, rungs: Sequence[IsoFindings], uses: Mapping[str, int]
+) -> Document:
+    """One body in one raw mode: every ISO, and what its settings say about each other.
+
+    ``uses``: output pixels by name; a use larger than the picture is measured per pixel.
+    """
+    digital = digital_of(rungs)
+    base = second_base_iso(rungs, digital)
+    isos = []
+    for rung in rungs:
+        if rung.every is None:
+            continue
+        pixels = rung.size[0] * rung.size[1] if rung.size else 0
+        shares = {name: min(1.0, output / pixels) if pixels else 1.0 for name, output in uses.items()}
+        isos.append({
+            "iso": rung.iso, "read_noise_source": rung.read_noise_source or None, "black_source": rung.black_source,
+            "reduced_chi2": rung.reduced_chi2, "patches": rung.patches,
+            "all": _findings(rung.every, digital[rung.iso], shares),
+            "channels": {name: _findings(one, digital[rung.iso], {}) for name, one in rung.channels.items()},
+        })  # fmt: skip
+    sizes = [rung.size for rung in rungs if rung.size]
+    return {
+        "make": make, "model": model, "serial": serial, "width": sizes[0][0] if sizes else None,
+        "height": sizes[0][1] if sizes else None, "cfa": next((rung.layout for rung in rungs if rung.layout), None),
+        "isos": isos, "second_base_iso": quantity(base), "avoid": _avoid(rungs, digital, base),
+    }  # fmt: skip
+
+
+def _avoid(rungs: Sequence[IsoFindings], digital: Mapping[int, DigitalIso], base: Quantity) -> list[Document]:
+    """Settings to avoid or prefer, each with the reason."""
+    found: list[Document] = []
+    isos = [rung.iso for rung in rungs]
+    if base.value is not None:
+        at = round(base.value)
+        found.append(
+            {"iso": at, "advice": "prefer", "reason": "a second base ISO: cleaner shadows than one mark lower"}
+        )
+        below = [iso for iso in isos if iso < at]
+        if below:
+            found.append({"iso": below[-1], "advice": "avoid", "reason": f"just under the second base ISO {at}"})
+    for rung in rungs:
+        if digital[rung.iso].flag:
+            found.append(
+                {"iso": rung.iso, "advice": "avoid", "reason": f"made by arithmetic: {digital[rung.iso].reason}"}
+            )
+        if rung.every is not None and rung.every.cooked.flag:
+            found.append({"iso": rung.iso, "advice": "avoid", "reason": "the raw is smoothed here"})
+    return found + _low_marks(rungs)
+
+
+def _low_marks(rungs: Sequence[IsoFindings]) -> list[Document]:
+    """Low marks that give up headroom without losing noise: saturation in electrons no larger than a mark higher."""
+    found: list[Document] = []
+    for lower, higher in pairwise(rungs):
+        if lower.every is None or higher.every is None:
+            continue
+        one, other = lower.every.quantities["saturation_e"], higher.every.quantities["saturation_e"]
+        if one.value is None or other.value is None or one.high is None or other.low is None:
+            continue
+        # A true lower mark holds as many more electrons as its gain is lower.
+        if one.value < 1.1 * other.value and one.high < 1.3 * other.low and lower.iso < higher.iso / 1.5:
+            found.append({"iso": lower.iso, "advice": "avoid", "reason": f"holds no more light than ISO {higher.iso}"})
+    return found
+
+
+def problem(error: FrameError) -> Document:
+    """A file that failed: its name, what happened, and what to do."""
+    return {"file": str(error.path), "code": error.code, "reason": f"{error.reason} {error.remedy}".strip()}
+
+
+def characterisation(bodies: Iterable[Document], problems: Iterable[FrameError]) -> Document:
+    """The whole answer of ``yellowjacket characterise --json``."""
+    return {"schema": CHARACTERISATION, "bodies": list(bodies), "problems": [problem(one) for one in problems]}

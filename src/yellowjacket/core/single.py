@@ -1,0 +1,110 @@
+"""Readings of single files, patch by patch: what ``yellowjacket measure`` reports. Pure functions of files."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from yellowjacket.core.documents import MEASUREMENT, Document, problem, quantity
+from yellowjacket.core.frames import FrameError, RawFrame, read_frame, read_with_metadata, sha256_of
+from yellowjacket.core.inspection import looks_dark
+from yellowjacket.core.noise import PairNoise, clipped_share, joint_noise, pair_noise, single_noise
+from yellowjacket.core.patches import Rect, uniform_patches, uniform_patches_of_one
+from yellowjacket.core.quantity import Quantity
+
+# Proposals when nobody named patches.
+_PROPOSED = 24
+
+
+@dataclass(frozen=True, slots=True)
+class NamedRect:
+    """A patch by name, in the full raw frame: x right, y down, from 0."""
+
+    name: str
+    rect: Rect
+
+
+@dataclass(frozen=True, slots=True)
+class FrameTask:
+    """A file to measure, the file of the same settings that pairs with it (or none), and the patches (or none)."""
+
+    path: str
+    partner: str | None
+    patches: tuple[NamedRect, ...]
+
+
+def measure_file(task: FrameTask) -> Document:
+    """Metadata and readings of one file. Raises FrameError for files that cannot be used."""
+    path = Path(task.path)
+    frame, metadata = read_with_metadata(path, any_layout=True)
+    partner = _partner(task, frame)
+    patches = task.patches or _proposed(frame, partner)
+    width, height = frame.size
+    return {
+        "file": task.path, "sha256": sha256_of(path), "make": metadata.make, "model": metadata.model,
+        "serial": metadata.serial, "firmware": metadata.firmware, "iso": metadata.iso, "exposure_s": metadata.exposure_s,
+        "f_number": metadata.f_number, "captured_at": metadata.captured_at.isoformat() if metadata.captured_at else None,
+        "width": width, "height": height, "cfa": frame.layout, "dark": looks_dark(frame, metadata.exposure_s),
+        "paired_with": task.partner if partner is not None else None,
+        "black_dn": frame.black_dn, "white_dn": frame.white_dn,
+        "patches": [_patch(frame, partner, patch) for patch in patches],
+    }  # fmt: skip
+
+
+def _partner(task: FrameTask, frame: RawFrame) -> RawFrame | None:
+    """The other frame of the pair, if it can be read, has the same size and is no copy."""
+    if task.partner is None:
+        return None
+    try:
+        other = read_frame(Path(task.partner), any_layout=True)
+    except FrameError:
+        return None
+    if other.mosaic.shape != frame.mosaic.shape or np.array_equal(other.mosaic, frame.mosaic):
+        return None
+    return other
+
+
+def _proposed(frame: RawFrame, partner: RawFrame | None) -> tuple[NamedRect, ...]:
+    found = uniform_patches_of_one(frame, _PROPOSED) if partner is None else uniform_patches(frame, partner, _PROPOSED)
+    return tuple(NamedRect(f"uniform {n}", rect) for n, rect in enumerate(found, start=1))
+
+
+def _patch(frame: RawFrame, partner: RawFrame | None, patch: NamedRect) -> Document:
+    rect = patch.rect
+    document: Document = {"name": patch.name, "x": rect.x, "y": rect.y, "w": rect.w, "h": rect.h}
+    width, height = frame.size
+    if not rect.fits(width, height):
+        reason = f"patch “{patch.name}” lies outside this frame of {width} × {height} px: move it"
+        nothing = quantity(Quantity(None, reason=reason))
+        fields = ("signal_dn", "noise_dn", "snr", "clipped_share")
+        return document | {"channels": {name: dict.fromkeys(fields, nothing) for name in frame.channels}}
+    return document | {"channels": {name: _channel(frame, partner, rect, name) for name in frame.channels}}
+
+
+def _channel(frame: RawFrame, partner: RawFrame | None, rect: Rect, name: str) -> Document:
+    parts, black = rect.parts(frame, name), frame.black_dn[name]
+    others = rect.parts(partner, name) if partner is not None else None
+    found = _noise(parts, others, black, frame.white_dn)
+    n = sum(part.size for part in parts)
+    share = sum(clipped_share(part, black, frame.white_dn) * part.size for part in parts) / n if n else 0.0
+    return {
+        "signal_dn": quantity(found.signal), "noise_dn": quantity(found.noise), "snr": quantity(found.snr),
+        "clipped_share": quantity(Quantity(share, share, share, n)), "excluded": found.excluded,
+    }  # fmt: skip
+
+
+def _noise(
+    parts: Sequence[np.ndarray[Any, Any]], others: Sequence[np.ndarray[Any, Any]] | None, black: float, white: float
+) -> PairNoise:
+    if others is None:
+        return joint_noise([single_noise(part, black, clip_dn=white) for part in parts])
+    return joint_noise([pair_noise(a, b, black, clip_dn=white) for a, b in zip(parts, others, strict=True)])
+
+
+def measurement(frames: Sequence[Mapping[str, Any]], problems: Sequence[FrameError]) -> Document:
+    """The whole answer of ``yellowjacket measure --json``."""
+    return {"schema": MEASUREMENT, "frames": list(frames), "problems": [problem(one) for one in problems]}
