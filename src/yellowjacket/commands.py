@@ -201,7 +201,10 @@ def _characterise(arguments: argparse.Namespace) -> int:
         rungs = _work(characterise_iso, list(body.tasks), f"{body.make} {body.model}", _first_path, problems)
         problems += [error for rung in rungs for error in rung.problems]
         documents.append(body_document(body.make, body.model, body.serial, _in_order(rungs), uses))
-    measured = any(document["isos"] for document in documents)
+    measured = any(
+        rung["all"][name]["value"] is not None
+        for document in documents for rung in document["isos"] for name in ("gain_e_per_dn", "read_noise_dn")
+    )  # fmt: skip
     if arguments.json:
         _print_json(characterisation(documents, problems))
     else:

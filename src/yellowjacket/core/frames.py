@@ -157,8 +157,9 @@ def read_with_metadata(path: Path, *, any_layout: bool = False) -> tuple[RawFram
         serial=next((text for name in _SERIAL_TAGS if (text := _text(tags, name))), ""),
         firmware=_text(tags, "Image Software"),
         iso=_iso(tags, other.iso_speed),
-        exposure_s=_number(tags, "EXIF ExposureTime") or _positive(other.shutter_speed),
-        f_number=_number(tags, "EXIF FNumber") or _positive(other.aperture),
+        # TIFF/EP files keep these in the first directory.
+        exposure_s=_first(tags, "EXIF ExposureTime", "Image ExposureTime") or _positive(other.shutter_speed),
+        f_number=_first(tags, "EXIF FNumber", "Image FNumber") or _positive(other.aperture),
         captured_at=_moment(tags),
     )
     return frame, metadata
@@ -319,12 +320,16 @@ def _number(tags: dict[str, Any], name: str) -> float | None:
         return None
 
 
+def _first(tags: dict[str, Any], *names: str) -> float | None:
+    return next((value for name in names if (value := _number(tags, name)) is not None), None)
+
+
 def _positive(value: float) -> float | None:
     return float(value) if np.isfinite(value) and value > 0 else None
 
 
 def _iso(tags: dict[str, Any], fallback: float) -> int | None:
-    iso = _number(tags, "EXIF ISOSpeedRatings")
+    iso = _first(tags, "EXIF ISOSpeedRatings", "Image ISOSpeedRatings")
     if iso is None or iso == _ISO_OVERFLOW:
         iso = next((value for name in _ISO_TAGS if (value := _number(tags, name))), iso)
     iso = iso or _positive(fallback)

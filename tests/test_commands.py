@@ -1,0 +1,165 @@
+"""The command line for files: clean JSON that fits its schema, sensible exit codes, problems told."""
+
+import json
+from pathlib import Path
+
+import jsonschema
+import numpy as np
+import pytest
+
+from tests import layouts
+from yellowjacket.bench import executor
+from yellowjacket.cli import main
+
+DOCS = Path(__file__).resolve().parents[1] / "docs"
+
+
+def run(capsys, *words) -> tuple[int, str, str]:
+    code = main([str(word) for word in words])
+    out, err = capsys.readouterr()
+    return code, out, err
+
+
+def document(text: str, schema: str) -> dict:
+    def refuse(word):
+        raise AssertionError(f"{word} in a document")
+
+    found = json.loads(text, parse_constant=refuse)
+    jsonschema.Draft202012Validator(json.loads((DOCS / schema).read_text())).validate(found)
+    return found
+
+
+@pytest.fixture(scope="module")
+def frames(tmp_path_factory):
+    """Two rungs of Moor, the upper one digital, each with a pair of darks."""
+    folder = tmp_path_factory.mktemp("frames")
+    assert main(["simulate", "moor", "--iso-ladder", "400,25600", "--out", str(folder), "--seed", "4"]) == 0
+    return folder
+
+
+def test_a_folder_is_characterised_without_a_plan(frames, capsys):
+    code, out, err = run(capsys, "characterise", frames, "--json", "--use", "Web=400000")
+    assert (code, err) == (0, "")
+    found = document(out, "characterisation.schema.json")
+    (body,) = found["bodies"]
+    assert (body["make"], body["model"], body["cfa"]) == ("Quillon", "Moor", "2×2")
+    truth = {one["iso"]: one for one in json.loads((frames / "truth.json").read_text())["isos"]}
+    for rung in body["isos"]:
+        gain = rung["all"]["gain_e_per_dn"]
+        assert gain["low"] * 0.99 < truth[rung["iso"]]["gain_e_per_dn"] < gain["high"] * 1.01
+        assert set(rung["channels"]) == {"R", "G1", "G2", "B"}
+        ranges = rung["all"]["dynamic_range_stops"]
+        assert ranges["snr1"]["value"] > ranges["snr2"]["value"] > ranges["snr10"]["value"]
+        assert rung["all"]["uses"]["Web"]["snr1"]["value"] > ranges["snr1"]["value"]
+    assert [rung["all"]["digital_iso"]["flag"] for rung in body["isos"]] == [False, True]
+    assert body["avoid"][0]["iso"] == 25600
+    code, out, _ = run(capsys, "characterise", frames)
+    assert "ISO  25600" in out
+    assert "digital" in out
+
+
+def test_bad_files_cost_only_themselves(frames, tmp_path, capsys):
+    for path in sorted(frames.glob("*.DNG"))[:4]:
+        (tmp_path / path.name).symlink_to(path)
+    (tmp_path / "cut.dng").write_bytes((frames / "YJ00001.DNG").read_bytes()[:50_000])
+    (tmp_path / "letter.dng").write_text("no raw file")
+    (tmp_path / "copy.dng").write_bytes((frames / "YJ00001.DNG").read_bytes())
+    (tmp_path / "notes.txt").write_text("passed over")
+    code, out, err = run(capsys, "characterise", tmp_path, "--json")
+    assert code == 3
+    found = document(out, "characterisation.schema.json")
+    assert {Path(one["file"]).name for one in found["problems"]} >= {"cut.dng", "letter.dng"}
+    assert {one["code"] for one in found["problems"]} >= {"truncated", "not-raw", "duplicate"}
+    assert "cut.dng" in err
+    assert found["bodies"][0]["isos"][0]["all"]["gain_e_per_dn"]["value"] is not None
+
+
+def test_files_are_measured_patch_by_patch(frames, capsys):
+    first = frames / "YJ00001.DNG"
+    code, out, _ = run(capsys, "measure", first, frames / "YJ00002.DNG", "--patch", "a=200,200,64,64",
+                       "--patch", "far=9000,0,64,64", "--json")  # fmt: skip
+    assert code == 0
+    found = document(out, "measurement.schema.json")
+    frame = found["frames"][0]
+    assert (frame["iso"], frame["width"], frame["paired_with"]) == (400, 1824, str(frames / "YJ00002.DNG"))
+    inside, outside = frame["patches"]
+    assert inside["channels"]["G1"]["snr"]["value"] > 5
+    assert "lies outside this frame" in outside["channels"]["R"]["signal_dn"]["reason"]
+    # One frame alone is read too, and says that it was.
+    code, out, _ = run(capsys, "measure", first, "--json", "--patch", "a=200,200,64,64")
+    alone = document(out, "measurement.schema.json")["frames"][0]["patches"][0]["channels"]["G1"]["noise_dn"]
+    assert "single frame" in alone["reason"]
+    assert alone["value"] == pytest.approx(inside["channels"]["G1"]["noise_dn"]["value"], rel=0.15)
+    code, out, _ = run(capsys, "measure", first)
+    assert "uniform 1" in out
+
+
+def test_what_cannot_be_measured_is_a_reason_and_never_a_nan(tmp_path, capsys):
+    flat = np.full((480, 640), 900, np.uint16)
+    clipped = np.full((480, 640), layouts.WHITE, np.uint16)
+    for n, data in enumerate((flat, clipped)):
+        layouts.write(tmp_path / f"{n}.dng", data, layouts.BAYER, iso=100 * (n + 1))
+        layouts.write(tmp_path / f"{n}b.dng", data, layouts.BAYER, iso=100 * (n + 1))
+    code, out, _ = run(capsys, "characterise", tmp_path, "--json")
+    assert code == 1
+    document(out, "characterisation.schema.json")
+    code, out, _ = run(capsys, "measure", *sorted(tmp_path.glob("*.dng")), "--patch", "a=0,0,64,64", "--json")
+    found = document(out, "measurement.schema.json")
+    assert all(patch["channels"]["R"]["noise_dn"]["value"] is None for f in found["frames"] for patch in f["patches"])
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("characterise", "/nowhere"), ("measure", "/nowhere.dng"), ("simulate", "moor", "--iso-ladder", "few", "--out", "x"),
+        ("simulate", "moor", "--iso-ladder", "123", "--out", "x"), ("simulate", "moor", "--plan", "/no.json", "--out", "x"),
+    ],
+)  # fmt: skip
+def test_usage_errors_are_two_with_a_line(words, capsys, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    code, out, err = run(capsys, *words)
+    assert (code, out) == (2, "")
+    assert err.startswith("yellowjacket: ")
+
+
+def test_bad_patches_and_uses_are_usage_errors(frames, capsys):
+    assert run(capsys, "measure", frames / "YJ00001.DNG", "--patch", "a=1,2,3")[0] == 2
+    assert run(capsys, "characterise", frames, "--use", "Web")[0] == 2
+
+
+def test_a_folder_without_a_frame_is_nothing_measurable(tmp_path, capsys):
+    (tmp_path / "letter.dng").write_text("no raw file")
+    assert run(capsys, "characterise", tmp_path, "--json")[0] == 1
+
+
+def test_a_plan_file_is_shot(tmp_path, capsys):
+    from yellowjacket.core.ladder import Exposure, LadderSpec
+    from yellowjacket.core.plan_files import PlannedFor, plan_document
+
+    spec = LadderSpec("iso", "shutter", Exposure(200, 1 / 15, 8.0), picked=(200.0,), repeats=1, darks=1)
+    plan = plan_document("Small", [PlannedFor("Ostrel", "Fen", "", spec)], "settings")
+    (tmp_path / "plan.json").write_text(json.dumps(plan))
+    code, out, _ = run(capsys, "simulate", "fen", "--plan", tmp_path / "plan.json", "--out", tmp_path / "out")
+    assert code == 0
+    assert "2 frames and truth.json" in out
+    assert len(list((tmp_path / "out").glob("*.DNG"))) == 2
+
+
+def forever(path: str) -> str:
+    while path == "hang":
+        pass
+    return path
+
+
+def hungry(path: str) -> int:
+    return len(bytearray(1 << 62)) if path == "hungry" else 1
+
+
+def test_a_decoder_that_hangs_or_devours_costs_one_file(monkeypatch):
+    monkeypatch.setattr(executor, "LONGEST_S", 3.0)
+    outcomes = dict(executor.run_all(forever, ["a", "hang", "b", "c"]))
+    assert isinstance(outcomes["hang"], executor.WorkerDied)
+    assert [outcomes[name] for name in "abc"] == list("abc")
+    outcomes = dict(executor.run_all(hungry, ["a", "hungry"]))
+    assert isinstance(outcomes["hungry"], (MemoryError, OverflowError))
+    assert outcomes["a"] == 1
