@@ -5,9 +5,18 @@ import pytest
 
 from tests import making
 from yellowjacket.core.ladder import Exposure
-from yellowjacket.core.measure import PatchSpec, RungSignals, RungTask, measure_rung, relate_rungs
+from yellowjacket.core.measure import (
+    SMOOTHED,
+    PatchSpec,
+    RungHabits,
+    RungSignals,
+    RungTask,
+    measure_rung,
+    relate_habits,
+    relate_rungs,
+)
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.quantity import missing, with_error
+from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
 
 STEP_PX = making.WIDTH // making.STEPS
 
@@ -126,3 +135,38 @@ def test_a_rung_without_a_grey_signal_says_why():
     blind = RungSignals(2, {c: missing("clipped") for c in ("R", "G1", "G2", "B")}, 0.0)
     related = relate_rungs([signals(1), blind], 1, making.MATRIX)
     assert [r.result.reason for r in related[2]] == ["clipped", "clipped"]
+
+
+def habits(iso, *, noise_dn, gain, empty=0.0, cooked=False):
+    exact = {"gain_e_per_dn": gain, "read_noise_dn": noise_dn, "read_noise_e": noise_dn * gain}
+    readings = {name: with_relative_error(value, 0.002, 9) for name, value in exact.items()}
+    readings |= {
+        name: Quantity(empty, empty, empty, 500) for name in ("codes_empty", "codes_empty_low", "codes_empty_high")
+    }
+    readings["codes_doubled"] = Quantity(0.0, 0.0, 0.0, 500)
+    readings["neighbour_correlation"] = Quantity(0.0, -0.001, 0.001, 99, SMOOTHED if cooked else "")
+    return RungHabits(iso, iso, readings)
+
+
+def flags_of(rungs):
+    return {key: readings[0].result.reason for key, readings in relate_habits(rungs).items()}
+
+
+def test_habits_of_the_raw_are_flagged_along_the_ladder():
+    rungs = [
+        habits(100, noise_dn=2.0, gain=2.0), habits(200, noise_dn=2.4, gain=1.0), habits(400, noise_dn=1.6, gain=0.5),
+        habits(800, noise_dn=2.8, gain=0.25, empty=0.4), habits(1600, noise_dn=2.0, gain=0.125, cooked=True),
+    ]  # fmt: skip
+    assert flags_of(rungs) == {100: "", 200: "", 400: "second base", 800: "digital", 1600: "smoothed"}
+
+
+def test_a_quiet_mark_below_the_trend_is_a_second_base_and_a_trend_is_none():
+    # R² = a + b·g²: what an ordinary body does.
+    gains = [3.2, 1.6, 0.8, 0.4, 0.2]
+    noises = [(2.0 + 1.5 * g * g) ** 0.5 for g in gains]
+    plain = [habits(100 * 2**n, noise_dn=r / g, gain=g) for n, (g, r) in enumerate(zip(gains, noises, strict=True))]
+    assert set(flags_of(plain).values()) == {""}
+    noises[3] *= 0.8
+    noises[4] *= 0.8
+    quiet = [habits(100 * 2**n, noise_dn=r / g, gain=g) for n, (g, r) in enumerate(zip(gains, noises, strict=True))]
+    assert flags_of(quiet)[800] == "second base"

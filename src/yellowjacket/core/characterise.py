@@ -95,7 +95,7 @@ class _Channel:
     patterns: list[tuple[float, FixedPattern]] = field(default_factory=list)
     dark: list[PairNoise] = field(default_factory=list)
     dark_pattern: FixedPattern | None = None
-    counts: NDArray[np.int64] = field(default_factory=lambda: np.zeros(CODES, np.int64))
+    dark_counts: NDArray[np.int64] = field(default_factory=lambda: np.zeros(CODES, np.int64))
     light_counts: NDArray[np.int64] = field(default_factory=lambda: np.zeros(CODES, np.int64))
     tiles: list[tuple[NDArray[np.float64], NDArray[np.float64]]] = field(default_factory=list)
     banding: list[Banding] = field(default_factory=list)
@@ -118,6 +118,32 @@ def characterise_iso(task: IsoTask) -> IsoFindings:
     gathered = _Gathered()
     _gather_darks(task, gathered)
     _gather_light(task, gathered)
+    return _conclude(task.iso, gathered)
+
+
+def characterise_frames(
+    light: Sequence[RawFrame], dark: Sequence[RawFrame], areas: Sequence[tuple[Rect, Mapping[str, PairNoise]]]
+) -> IsoFindings:
+    """The same from frames that are read already, all of one setting and size, over areas measured already.
+
+    ``light``: one or two frames. ``areas``: uniform areas with the noise of the pair by channel, where it is known.
+    """
+    gathered = _Gathered(size=light[0].size, layout=light[0].layout, white_dn=light[0].white_dn)
+    gathered.channels = {name: _Channel() for name in light[0].channels}
+    _take_darks([frame for frame in dark if frame.size == gathered.size], gathered)
+    for frame in (*light, *dark):
+        _count(frame, gathered, light=any(frame is one for one in light))
+    _black_without_darks(light, gathered)
+    for first, second in _pairs(light):
+        for rect, noise in areas:
+            for name, found in noise.items():
+                _keep(gathered.channels[name], found, rect.parts(first, name), rect.parts(second, name))
+        gathered.patches += len(areas)
+        _keep_tiles(first, second, gathered)
+    return _conclude(0, gathered)
+
+
+def _conclude(iso: int, gathered: _Gathered) -> IsoFindings:
     found: dict[str, ChannelFindings] = {}
     fits: dict[str, TransferFit] = {}
     for name, channel in gathered.channels.items():
@@ -128,7 +154,7 @@ def characterise_iso(task: IsoTask) -> IsoFindings:
     chi2 = [fit.reduced_chi2 for fit in fits.values() if fit.reduced_chi2 is not None]
     every = _over_channels(found, gathered) if found else None
     return IsoFindings(
-        task.iso, found, every, source, max(chi2, default=None), gathered.patches, gathered.black_source, gathered.size,
+        iso, found, every, source, max(chi2, default=None), gathered.patches, gathered.black_source, gathered.size,
         gathered.layout, tuple(gathered.problems),
     )  # fmt: skip
 
@@ -184,15 +210,20 @@ def _gather_darks(task: IsoTask, gathered: _Gathered) -> None:
         frames = _frames(group.paths, gathered)
         for frame in frames:
             _count(frame, gathered, light=False)
-        if n or not frames:
-            continue
-        gathered.black_source = f"{len(frames)} dark frame{'s' if len(frames) > 1 else ''}"
-        rect = _centre(frames[0])
-        for name in frames[0].channels:
-            channel = gathered.channels[name]
-            channel.black = _level(frames, rect, name)
-            for first, second in _pairs(frames):
-                _dark_pair(channel, rect.parts(first, name), rect.parts(second, name))
+        if n == 0:
+            _take_darks(frames, gathered)
+
+
+def _take_darks(frames: Sequence[RawFrame], gathered: _Gathered) -> None:
+    if not frames:
+        return
+    gathered.black_source = f"{len(frames)} dark frame{'s' if len(frames) > 1 else ''}"
+    rect = _centre(frames[0])
+    for name in frames[0].channels:
+        channel = gathered.channels[name]
+        channel.black = _level(frames, rect, name)
+        for first, second in _pairs(frames):
+            _dark_pair(channel, rect.parts(first, name), rect.parts(second, name))
     if any(channel.dark for channel in gathered.channels.values()):
         gathered.noise_source = "darks"
 
@@ -218,9 +249,7 @@ def _count(frame: RawFrame, gathered: _Gathered, *, light: bool) -> None:
     for name in frame.channels:
         channel = gathered.channels[name]
         for plane in frame.planes(name):
-            add_histogram(plane, channel.counts)
-            if light:
-                add_histogram(plane, channel.light_counts)
+            add_histogram(plane, channel.light_counts if light else channel.dark_counts)
 
 
 def _gather_light(task: IsoTask, gathered: _Gathered) -> None:
@@ -238,7 +267,7 @@ def _gather_light(task: IsoTask, gathered: _Gathered) -> None:
                 )
             )  # fmt: skip
         for first, second in _pairs(frames):
-            _light_pair(first, second, gathered)
+            _light_pair(first, second, gathered, uniform_patches(first, second, _MOST_PATCHES))
 
 
 def _black_without_darks(frames: Sequence[RawFrame], gathered: _Gathered) -> None:
@@ -273,22 +302,33 @@ def _masked(frame: RawFrame) -> Rect | None:
     return None
 
 
-def _light_pair(first: RawFrame, second: RawFrame, gathered: _Gathered) -> None:
-    rects = uniform_patches(first, second, _MOST_PATCHES)
+def _light_pair(first: RawFrame, second: RawFrame, gathered: _Gathered, rects: Sequence[Rect]) -> None:
     gathered.patches += len(rects)
     for name in first.channels:
         channel = gathered.channels[name]
         black = channel.black.value or 0.0
         for rect in rects:
-            parts = list(zip(rect.parts(first, name), rect.parts(second, name), strict=True))
-            noise = joint_noise([pair_noise(a, b, black, clip_dn=first.white_dn) for a, b in parts])
-            if not noise.noise.known:
-                continue
-            channel.light.append(noise)
-            if len(parts) == 1:
-                channel.patterns.append((noise.signal.value or 0.0, fixed_pattern(*parts[0])))
+            one, other = rect.parts(first, name), rect.parts(second, name)
+            pairs = zip(one, other, strict=True)
+            _keep(channel, joint_noise([pair_noise(a, b, black, clip_dn=first.white_dn) for a, b in pairs]), one, other)
+    _keep_tiles(first, second, gathered)
+
+
+def _keep(
+    channel: _Channel, noise: PairNoise, one: Sequence[NDArray[np.uint16]], other: Sequence[NDArray[np.uint16]]
+) -> None:
+    if not noise.noise.known:
+        return
+    channel.light.append(noise)
+    if len(one) == 1:
+        channel.patterns.append((noise.signal.value or 0.0, fixed_pattern(one[0], other[0])))
+
+
+def _keep_tiles(first: RawFrame, second: RawFrame, gathered: _Gathered) -> None:
+    for name in first.channels:
         for a, b in zip(first.planes(name), second.planes(name), strict=True):
-            channel.tiles.append(tile_means_and_noise(tile_sums(a, b, _FULL_TILE_PX), _FULL_TILE_PX))
+            sums = tile_sums(a, b, _FULL_TILE_PX)
+            gathered.channels[name].tiles.append(tile_means_and_noise(sums, _FULL_TILE_PX))
 
 
 # From what was gathered to findings.
@@ -318,7 +358,7 @@ def _findings(channel: _Channel, white_dn: float) -> tuple[TransferFit, ChannelF
         "prnu": prnu(channel.patterns, channel.dark_pattern), "saturation_dn": saturation_dn,
     }  # fmt: skip
     corrected = _corrected(channel, limit - black, black, limit) if cooked.flag else {}
-    use = code_use(channel.counts, None if clip.value is None else round(clip.value))
+    use = code_use(channel.light_counts + channel.dark_counts, None if clip.value is None else round(clip.value))
     findings = ChannelFindings(
         quantities, _ranges(saturation_dn, gain, noise_dn), cooked, corrected, _band(channel.banding), use
     )

@@ -5,17 +5,21 @@ from __future__ import annotations
 import math
 import zlib
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.characterise import characterise_frames
+from yellowjacket.core.codes import CodeUse, DigitalIso, digital_verdict
 from yellowjacket.core.colour import ChannelMeans, neutral_drift
+from yellowjacket.core.cooked import Cooked
 from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
 from yellowjacket.core.noise import PairNoise, clipped_share, pair_noise
 from yellowjacket.core.patches import SHADOW_STOPS_UNDER_GREY, Rect
 from yellowjacket.core.quantity import Z95, Quantity, missing, rms, weighted, with_error, with_relative_error
+from yellowjacket.core.second_base import NoiseAt, second_base_of
 from yellowjacket.core.transfer import TransferFit, TransferPoint, fit_transfer, snr_at
 
 # Darks are read in a central window of at most this side: 260 000 pixels a channel give σ to 0.14 %.
@@ -36,7 +40,21 @@ QUANTITIES: Mapping[str, str] = {
     "shadow_snr": "ratio",
     "exposure_error_stops": "stops",
     "neutral_drift_de00": "ΔE00",
+    "clip_dn": "DN",
+    "saturation_e": "e⁻",
+    "prnu": "share 0–1",
+    "range_snr1": "stops",
+    "range_engineering": "stops",
+    "row_noise_dn": "DN",
+    "column_noise_dn": "DN",
+    "neighbour_correlation": "−1 to 1",
+    "flags": "count",
+    "codes_empty": "share 0–1",
+    "codes_empty_low": "share 0–1",
+    "codes_empty_high": "share 0–1",
+    "codes_doubled": "share 0–1",
 }
+SMOOTHED = "the raw is smoothed: noise and range read too good"
 NO_PAIR = "one frame only: shoot a second frame of this rung, or import it, to measure noise"
 # Code of the problem that a rung has one frame only.
 SINGLE = "single"
@@ -105,6 +123,7 @@ def measure_rung(task: RungTask) -> RungResult:
     for patch in task.patches:
         readings += _patch_readings(light, patch, noise, black)
     readings += _rung_readings(task.patches, noise, light[0], dark, black)
+    readings += _habits(light, dark, task.patches, noise)
     return RungResult(task.key, tuple(readings), tuple(problems))
 
 
@@ -299,6 +318,54 @@ def _dark_point(dark: Sequence[RawFrame], channel: str, black: Quantity) -> Tran
     return TransferPoint(0.0, outcome.variance_dn2, outcome.variance_se_dn2, outcome.n)
 
 
+def _habits(
+    light: Sequence[RawFrame], dark: Sequence[RawFrame], patches: Sequence[PatchSpec],
+    noise: Mapping[tuple[str, str], PairNoise | str],
+) -> list[Reading]:  # fmt: skip
+    """Clip point, saturation, range, spread of response, bands, and what neighbours and codes give away."""
+    # Only the first pair: it stands for the rung in every other reading too.
+    areas = [
+        (patch.rect, {c: known for c in CHANNELS if (known := _usable(noise[patch.name, c])) is not None})
+        for patch in patches
+    ]
+    found = characterise_frames(light[:2], dark[:2], areas).every
+    if found is None:
+        return []
+    names = {
+        "clip_dn": "top code of the light frames, or where their noise vanishes", "saturation_e": "clip point less black × gain",
+        "prnu": "covariance of the pair in small tiles",
+    }  # fmt: skip
+    readings = [Reading(None, ALL, name, found.quantities[name], how) for name, how in names.items()]
+    ranges = "from saturation down to that SNR, by the noise model"
+    readings += [Reading(None, ALL, f"range_{name}", found.ranges[name], ranges) for name in ("snr1", "engineering")]
+    lines = "line means of the dark pair less what pixels explain"
+    readings += [
+        Reading(None, ALL, "row_noise_dn", found.banding.row_dn, lines),
+        Reading(None, ALL, "column_noise_dn", found.banding.column_dn, lines),
+        Reading(None, ALL, "neighbour_correlation", _smoothing(found.cooked), "of the noise of patches and darks"),
+    ]
+    return readings + [
+        Reading(None, ALL, name, value, "histograms of all frames") for name, value in _codes(found.code_use)
+    ]
+
+
+def _smoothing(cooked: Cooked) -> Quantity:
+    """Correlation of neighbours; the remark SMOOTHED is the verdict."""
+    return replace(cooked.lag1, reason=SMOOTHED) if cooked.flag else cooked.lag1
+
+
+def _codes(use: CodeUse | None) -> list[tuple[str, Quantity]]:
+    if use is None:
+        return []
+    shares = {
+        "codes_empty": use.empty,
+        "codes_empty_low": use.empty_low,
+        "codes_empty_high": use.empty_high,
+        "codes_doubled": use.doubled,
+    }
+    return [(name, Quantity(share, share, share, use.usable)) for name, share in shares.items()]
+
+
 def _named(patches: Sequence[PatchSpec], role: str) -> PatchSpec | None:
     return next((patch for patch in patches if patch.role == role), None)
 
@@ -332,6 +399,53 @@ def _shadow_snr(
             return missing("no signal above black in the shadow patch")
         factors.append(snr_at(wanted, *model) / snr_at(shadow_noise.signal.value, *model))
     return measured.scaled(sum(factors) / len(factors))
+
+
+@dataclass(frozen=True, slots=True)
+class RungHabits:
+    """What the habits of a ladder are judged from: the stored readings of a rung, by quantity."""
+
+    key: int
+    iso: int
+    readings: Mapping[str, Quantity]
+
+
+def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]:
+    """What the settings of one body say about each other: digital marks and a second base ISO, by rung key.
+
+    ``rungs``: of one ladder, from low to high ISO. A reading "flags" says in words what is to be minded; its value
+    is how many things that are, 0 for none.
+    """
+    uses = [_code_use(rung) for rung in rungs]
+    digital = [
+        digital_verdict(use, uses[0] if n else None) if use is not None else DigitalIso(None, None, None)
+        for n, use in enumerate(uses)
+    ]
+    cooked = [rung.readings.get("neighbour_correlation", missing("")).reason == SMOOTHED for rung in rungs]
+    usable = [
+        NoiseAt(rung.iso, rung.readings["gain_e_per_dn"], rung.readings["read_noise_dn"], rung.readings["read_noise_e"])
+        for rung, one, smoothed in zip(rungs, digital, cooked, strict=True)
+        if not one.flag and not smoothed and {"gain_e_per_dn", "read_noise_dn", "read_noise_e"} <= rung.readings.keys()
+    ]
+    base = second_base_of(usable)
+    related: dict[int, tuple[Reading, ...]] = {}
+    for rung, one, smoothed in zip(rungs, digital, cooked, strict=True):
+        words = [text for text, there in (("smoothed", smoothed), ("digital", one.flag)) if there]
+        if base.value is not None and rung.iso == base.value:
+            words.append("second base")
+        flags = Quantity(float(len(words)), n=len(rungs), reason=", ".join(words))
+        related[rung.key] = (Reading(None, ALL, "flags", flags, "neighbours, codes and read noise along the ladder"),)
+    return related
+
+
+def _code_use(rung: RungHabits) -> CodeUse | None:
+    shares = [
+        rung.readings.get(name) for name in ("codes_empty", "codes_empty_low", "codes_empty_high", "codes_doubled")
+    ]
+    if any(share is None or share.value is None for share in shares):
+        return None
+    values = [share.value or 0.0 for share in shares if share is not None]
+    return CodeUse(rung.readings["codes_empty"].n, *values)
 
 
 @dataclass(frozen=True, slots=True)

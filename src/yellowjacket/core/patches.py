@@ -27,7 +27,7 @@ _STRUCTURE_SHARE = 0.02
 _LEVEL_SPREAD_SHARE = 0.02
 _SE_ALLOWED = 3.0
 # Of the structure allowed in a tile, what a whole window may show.
-_WINDOW_SHARE = 0.5
+_WINDOW_SHARE = 1.0
 MAX_FIELD_PATCHES = 60
 # Usual noise is read at so many levels, from at least so many tiles each.
 _NOISE_LEVELS, _TILES_PER_LEVEL = 40, 40

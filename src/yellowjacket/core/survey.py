@@ -2,26 +2,17 @@
 
 from __future__ import annotations
 
-import math
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-
-from yellowjacket.core.characterise import ChannelFindings, Exposures, IsoFindings, IsoTask
+from yellowjacket.core.characterise import Exposures, IsoFindings, IsoTask
 from yellowjacket.core.codes import DigitalIso, digital_verdict
 from yellowjacket.core.frames import FrameError, FrameMetadata, read_with_metadata
 from yellowjacket.core.inspection import looks_dark
-from yellowjacket.core.quantity import Quantity, missing
-
-# Second base ISO: read noise in DN falls by more than this from one rung to the next, or lies this far below
-# what the three rungs before let expect.
-_FALLS_SHARE, _BELOW_SHARE = 0.03, 0.12
-_RUNGS_BEFORE = 3
-# Gain per ISO may wander by this share and still follow the dial.
-_FOLLOWS_SHARE = 0.1
+from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.second_base import NoiseAt, second_base_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,52 +90,8 @@ def digital_of(rungs: Sequence[IsoFindings]) -> dict[int, DigitalIso]:
 
 def second_base_iso(rungs: Sequence[IsoFindings], digital: dict[int, DigitalIso]) -> Quantity:
     """The ISO from which a second conversion gain is in force, or the reason why none is seen."""
-    usable = [
-        (rung.iso, rung.every) for rung in rungs
+    return second_base_of([
+        NoiseAt(rung.iso, *(rung.every.quantities[name] for name in ("gain_e_per_dn", "read_noise_dn", "read_noise_e")))
+        for rung in rungs
         if rung.every is not None and not rung.every.cooked.flag and not digital[rung.iso].flag
-        and rung.every.quantities["read_noise_dn"].known and rung.every.quantities["gain_e_per_dn"].known
-    ]  # fmt: skip
-    if len(usable) < 2:
-        return missing("fewer than two honest ISO settings with read noise and gain")
-    for n in range(1, len(usable)):
-        before, after = usable[n - 1], usable[n]
-        if _follows(before, after) and (
-            _falls(before[1], after[1]) or _lies_below(usable[max(0, n - 3) : n], after[1])
-        ):
-            iso = float(after[0])
-            return Quantity(iso, iso, iso, len(usable))
-    return missing("read noise gives no sign of one")
-
-
-def _follows(before: tuple[int, ChannelFindings], after: tuple[int, ChannelFindings]) -> bool:
-    gains = [rung.quantities["gain_e_per_dn"].value or math.nan for _, rung in (before, after)]
-    return abs(gains[1] / gains[0] * after[0] / before[0] - 1) < _FOLLOWS_SHARE
-
-
-def _falls(before: ChannelFindings, after: ChannelFindings) -> bool:
-    first, second = before.quantities["read_noise_dn"], after.quantities["read_noise_dn"]
-    if first.value is None or second.value is None or second.high is None or first.low is None:
-        return False
-    return second.value < (1 - _FALLS_SHARE) * first.value and second.high < first.low
-
-
-def _lies_below(before: Sequence[tuple[int, ChannelFindings]], after: ChannelFindings) -> bool:
-    """Whether R lies clearly below R² = a + b·g² (a, b ≥ 0) of the three rungs before."""
-    if len(before) < _RUNGS_BEFORE:
-        return False
-    gains = np.array([rung.quantities["gain_e_per_dn"].value for _, rung in before], dtype=np.float64)
-    noises = np.array([rung.quantities["read_noise_e"].value for _, rung in before], dtype=np.float64)
-    found, gain = after.quantities["read_noise_e"], after.quantities["gain_e_per_dn"]
-    if found.value is None or found.high is None or gain.value is None:
-        return False
-    expected = math.sqrt(max(_expected_square(gains, noises, gain.value), 0.0))
-    return found.value < (1 - _BELOW_SHARE) * expected and found.high < expected
-
-
-def _expected_square(gains: np.ndarray, noises: np.ndarray, at_gain: float) -> float:
-    slope, intercept = np.polyfit(gains**2, noises**2, 1)
-    if slope < 0:
-        slope, intercept = 0.0, float(np.mean(noises**2))
-    elif intercept < 0:
-        slope, intercept = float(np.sum(gains**2 * noises**2) / np.sum(gains**4)), 0.0
-    return float(intercept + slope * at_gain**2)
+    ])  # fmt: skip

@@ -16,13 +16,22 @@ from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.workers import propose_from
-from yellowjacket.core.measure import SINGLE, RungResult, RungSignals, RungTask, measure_rung, relate_rungs
+from yellowjacket.core.measure import (
+    SINGLE,
+    RungHabits,
+    RungResult,
+    RungSignals,
+    RungTask,
+    measure_rung,
+    relate_habits,
+    relate_rungs,
+)
 from yellowjacket.core.measure import Reading as CoreReading
 from yellowjacket.core.patches import Proposal, even_rect
 from yellowjacket.core.quantity import Quantity
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
-METHOD_VERSION = f"{__version__}/1"
+METHOD_VERSION = f"{__version__}/2"
 
 
 def start_measuring(sitting: Sitting) -> Job:
@@ -203,10 +212,20 @@ def store_relations(ladder: Ladder) -> None:
     matrix = Frame.objects.filter(shot__rung=reference).first()
     signals = _signals(ladder, rungs)
     related = relate_rungs(signals, reference.pk, matrix.xyz_to_camera if matrix else None)
+    for key, readings in relate_habits(_habits(rungs) if ladder.kind == Ladder.Kind.ISO else []).items():
+        related[key] += readings
     names = {reading.quantity for readings in related.values() for reading in readings}
     Reading.objects.filter(rung__in=rungs, quantity__in=names).delete()
     for rung in rungs:
         _store_readings(rung, related[rung.pk])
+
+
+def _habits(rungs: Sequence[Rung]) -> list[RungHabits]:
+    """Readings over all channels by rung, from low to high ISO."""
+    found: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
+    for reading in Reading.objects.filter(rung__in=rungs, patch=None, channel="all"):
+        found[reading.rung_id][reading.quantity] = reading.result
+    return [RungHabits(rung.pk, rung.iso, found[rung.pk]) for rung in sorted(rungs, key=lambda rung: rung.iso)]
 
 
 def _signals(ladder: Ladder, rungs: Sequence[Rung]) -> list[RungSignals]:

@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from yellowjacket.bench.models import Frame, Patch
+from yellowjacket.bench.models import Frame, Patch, Reading
 from yellowjacket.bench.services import measuring, recording
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.tolerance import use_noise_factor
@@ -24,7 +24,7 @@ from yellowjacket.web.lines import (
     snr_chart_line,
 )
 from yellowjacket.web.sitting_page import SittingPage
-from yellowjacket.web.stave import Line, Stave, columns_of
+from yellowjacket.web.stave import Cell, Line, Stave, columns_of
 from yellowjacket.web.templatetags import values
 
 
@@ -68,12 +68,32 @@ def _finding_lines(page: SittingPage, readings: Readings, column_px: int) -> lis
         number_line("shadow", "Shadow SNR", "3 stops under the grey", shadow_snr),
         number_line("read", "Read noise", "e⁻, all channels", read_noise),
         number_line("gain", "Gain", "e⁻/DN", gain),
+        number_line("range", "Range", "stops to SNR 1, per pixel", _plain(page, readings, "range_snr1")),
+        number_line("saturation", "Saturation", "e⁻, mean of channels", _plain(page, readings, "saturation_e")),
+        number_line("rows", "Row noise", "DN, in the darks", _plain(page, readings, "row_noise_dn"), 2),
+        _flags_line(page, readings),
         error_line(page, readings),
         number_line("drift", "Neutral drift", "ΔE00 from base", neutral, 2),
         _clipped_line(page, readings),
     ]
     lines += grade_lines(page, recording.proposals(page.ladder))
     return [line for line in lines if line is not None]
+
+
+def _plain(page: SittingPage, readings: Readings, quantity: str) -> list[tuple[Reading | None, float]]:
+    return [(readings.get(rung, quantity), 1.0) for rung in page.rungs]
+
+
+def _flags_line(page: SittingPage, readings: Readings) -> Line | None:
+    """What the raw of a rung gives away: smoothed, digital, a second base ISO. Left out where there is nothing."""
+    found = [readings.get(rung, "flags") for rung in page.rungs]
+    if not any(reading and reading.value for reading in found):
+        return None
+    cells = [
+        reading_cell(reading, reading.reason, strong=bool(reading.value)) if reading and reading.value else Cell()
+        for reading in found
+    ]
+    return Line("flags", "To mind", "habits of the raw", cells=cells)
 
 
 def _clipped_line(page: SittingPage, readings: Readings) -> Line:
