@@ -235,3 +235,14 @@ def test_what_does_not_exist_is_a_page_with_a_way_back(client, sitting):
         response = client.get(path)
         assert response.status_code == 404
         assert "To the desk" in response.content.decode()
+
+
+def test_noise_against_signal_follows_the_rung(client, measured):
+    page = client.get(f"/sittings/{measured.pk}/measure/transfer/?rung=200").content.decode()
+    assert "Noise against signal, ISO 200" in page
+    assert page.count('<polyline class="fit') == 4
+    assert page.count('href="#mark-G1"') > 10
+    assert "from darks" in page
+    measured.ladders.get().rungs.get(key="200").readings.all().delete()
+    page = client.get(f"/sittings/{measured.pk}/measure/transfer/?rung=200").content.decode()
+    assert "<polyline" not in page

@@ -23,6 +23,7 @@ from yellowjacket.web.lines import (
     reading_cell,
     snr_chart_line,
 )
+from yellowjacket.web.measure.transfer import transfer_plot
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Cell, Line, Stave, columns_of
 from yellowjacket.web.templatetags import values
@@ -36,6 +37,7 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
         picture=_picture(sitting_page),
         unmeasured=measuring.unmeasured(sitting_page.ladder),
         foot=_foot(sitting_page),
+        transfer=transfer_plot(sitting_page.rung),
     )
     return render(request, "measure/page.html", context)
 
@@ -44,6 +46,13 @@ def foot(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The line at the foot for another rung."""
     sitting_page = SittingPage(request, sitting_id, "measure")
     return render(request, "measure/_foot.html", sitting_page.context(foot=_foot(sitting_page)))
+
+
+def transfer(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Noise against signal for another rung."""
+    sitting_page = SittingPage(request, sitting_id, "measure")
+    context = {"sitting": sitting_page.sitting, "rung": sitting_page.rung, "transfer": transfer_plot(sitting_page.rung)}
+    return render(request, "measure/_transfer.html", context)
 
 
 def _stave(page: SittingPage) -> Stave:

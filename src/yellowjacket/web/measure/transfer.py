@@ -1,0 +1,141 @@
+"""The photon-transfer plot of one rung: noise against signal, the fitted line, and what is left of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from yellowjacket.bench.models import Reading, Rung
+
+WIDTH, HEIGHT, RESIDUALS = 640, 300, 110
+_LEFT, _BOTTOM, _TOP = 52, 24, 8
+# Residuals are drawn to this many per cent each way; what lies beyond stands at the edge.
+_RESIDUAL_PERCENT = 20.0
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """One patch in one channel: where it stands in both plots, how its marker is drawn, and its words."""
+
+    x: float
+    y: float
+    residual_y: float
+    channel: str
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class Tick:
+    """A tick with its label."""
+
+    at: float
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelRow:
+    """Fitted values of a channel, as readings that open their provenance."""
+
+    channel: str
+    gain: Reading
+    noise: Reading | None
+
+
+@dataclass(frozen=True, slots=True)
+class TransferPlot:
+    """What the template draws. ``lines``: the fit of each channel as SVG points."""
+
+    marks: Sequence[Mark]
+    lines: Sequence[tuple[str, str]]
+    x_ticks: Sequence[Tick]
+    y_ticks: Sequence[Tick]
+    residual_ticks: Sequence[Tick]
+    rows: Sequence[ChannelRow]
+    patches: int
+
+    width, height, residuals, left, top = WIDTH, HEIGHT, RESIDUALS, _LEFT, _TOP
+    base = HEIGHT - _BOTTOM
+
+
+def transfer_plot(rung: Rung) -> TransferPlot | None:
+    """The plot of a rung from its stored readings; None when it has no fit."""
+    names = ("signal_dn", "noise_dn", "gain_e_per_dn", "read_noise_dn")
+    readings = Reading.objects.filter(rung=rung, quantity__in=names, value__isnull=False).select_related("patch")
+    fits: dict[str, dict[str, Reading]] = {}
+    patches: dict[tuple[int, str], dict[str, Reading]] = {}
+    for reading in readings:
+        place = fits.setdefault(reading.channel, {}) if reading.patch_id is None else patches.setdefault(
+            (reading.patch_id, reading.channel), {}
+        )  # fmt: skip
+        place[reading.quantity] = reading
+    fits = {channel: fit for channel, fit in fits.items() if channel != "all" and "gain_e_per_dn" in fit}
+    found = [
+        (channel, pair["signal_dn"], pair["noise_dn"])
+        for (_, channel), pair in patches.items()
+        if channel in fits and {"signal_dn", "noise_dn"} <= pair.keys() and (pair["signal_dn"].value or 0) > 0
+    ]
+    if not found:
+        return None
+    signals = [signal.value or 0.0 for _, signal, _ in found]
+    variances = [(noise.value or 0.0) ** 2 for _, _, noise in found]
+    x_axis = _LogAxis(min(signals), max(signals), _LEFT, WIDTH - 8)
+    y_axis = _LogAxis(min(variances), max(variances), HEIGHT - _BOTTOM, _TOP)
+    marks = [_mark(channel, signal, noise, fits[channel], x_axis, y_axis) for channel, signal, noise in found]
+    lines = [(channel, _line(fit, x_axis, y_axis)) for channel, fit in sorted(fits.items())]
+    rows = [
+        ChannelRow(channel, fit["gain_e_per_dn"], fit.get("read_noise_dn")) for channel, fit in sorted(fits.items())
+    ]
+    residual_ticks = [Tick(_residual_y(percent), f"{percent:+.0f} %".replace("-", "−")) for percent in (-10, 0, 10)]
+    return TransferPlot(
+        marks, lines, x_axis.ticks(), y_axis.ticks(), residual_ticks, rows, len({patch for patch, _ in patches})
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _LogAxis:
+    low: float
+    high: float
+    begin: float
+    end: float
+
+    def at(self, value: float) -> float:
+        """Pixels of a value."""
+        low, high = math.log2(self.low) - 0.3, math.log2(self.high) + 0.3
+        share = (math.log2(max(value, self.low / 4)) - low) / (high - low)
+        return round(self.begin + share * (self.end - self.begin), 1)
+
+    def ticks(self) -> list[Tick]:
+        """Powers of ten, and where there are few of them their doubles and halves too."""
+        decades = range(math.floor(math.log10(self.low)), math.ceil(math.log10(self.high)) + 1)
+        steps = (1,) if len(decades) > 3 else (1, 2, 5)
+        values = [step * 10.0**n for n in decades for step in steps]
+        return [Tick(self.at(v), f"{v:g}") for v in values if self.low * 0.85 <= v <= self.high * 1.2]
+
+
+def _model(fit: dict[str, Reading], signal: float) -> float:
+    noise = fit.get("read_noise_dn")
+    gain = fit["gain_e_per_dn"].value or math.inf
+    return ((noise.value or 0.0) ** 2 if noise else 0.0) + signal / gain
+
+
+def _mark(
+    channel: str, signal: Reading, noise: Reading, fit: dict[str, Reading], x_axis: _LogAxis, y_axis: _LogAxis
+) -> Mark:
+    s, variance = signal.value or 0.0, (noise.value or 0.0) ** 2
+    left = 100 * (variance / _model(fit, s) - 1)
+    title = f"{signal.patch}, {channel}: {s:.4g} DN, noise² {variance:.4g} DN², {left:+.1f} % from the line".replace(
+        "-", "−"
+    )
+    return Mark(x_axis.at(s), y_axis.at(variance), _residual_y(left), channel, title)
+
+
+def _residual_y(percent: float) -> float:
+    clipped = max(-_RESIDUAL_PERCENT, min(_RESIDUAL_PERCENT, percent))
+    return round(RESIDUALS / 2 - clipped / _RESIDUAL_PERCENT * (RESIDUALS / 2 - 6), 1)
+
+
+def _line(fit: dict[str, Reading], x_axis: _LogAxis, y_axis: _LogAxis) -> str:
+    count = 24
+    signals = [x_axis.low * (x_axis.high / x_axis.low) ** (n / count) for n in range(count + 1)]
+    return " ".join(f"{x_axis.at(s)},{y_axis.at(_model(fit, s))}" for s in signals)
