@@ -7,11 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Reading, Rung
+from yellowjacket.core.frames import CHANNELS
 
 WIDTH, HEIGHT, RESIDUALS = 640, 300, 110
 _LEFT, _BOTTOM, _TOP = 52, 24, 8
 # Residuals are drawn to this many per cent each way; what lies beyond stands at the edge.
 _RESIDUAL_PERCENT = 20.0
+_LEAST_DN = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,16 +79,22 @@ def transfer_plot(rung: Rung) -> TransferPlot | None:
     ]
     if not found:
         return None
-    signals = [signal.value or 0.0 for _, signal, _ in found]
+    # Below one number the read noise is all there is: such areas stand at the left edge.
+    signals = [max(signal.value or 0.0, _LEAST_DN) for _, signal, _ in found]
     variances = [(noise.value or 0.0) ** 2 for _, _, noise in found]
     x_axis = _LogAxis(min(signals), max(signals), _LEFT, WIDTH - 8)
     y_axis = _LogAxis(min(variances), max(variances), HEIGHT - _BOTTOM, _TOP)
     marks = [_mark(channel, signal, noise, fits[channel], x_axis, y_axis) for channel, signal, noise in found]
     lines = [(channel, _line(fit, x_axis, y_axis)) for channel, fit in sorted(fits.items())]
     rows = [
-        ChannelRow(channel, fit["gain_e_per_dn"], fit.get("read_noise_dn")) for channel, fit in sorted(fits.items())
+        ChannelRow(channel, fits[channel]["gain_e_per_dn"], fits[channel].get("read_noise_dn"))
+        for channel in CHANNELS
+        if channel in fits
     ]
-    residual_ticks = [Tick(_residual_y(percent), f"{percent:+.0f} %".replace("-", "−")) for percent in (-10, 0, 10)]
+    residual_ticks = [
+        Tick(_residual_y(percent), f"{percent:+.0f} %".replace("-", "−") if percent else "0")
+        for percent in (-10, 0, 10)
+    ]
     return TransferPlot(
         marks, lines, x_axis.ticks(), y_axis.ticks(), residual_ticks, rows, len({patch for patch, _ in patches})
     )
@@ -127,7 +135,7 @@ def _mark(
     title = f"{signal.patch}, {channel}: {s:.4g} DN, noise² {variance:.4g} DN², {left:+.1f} % from the line".replace(
         "-", "−"
     )
-    return Mark(x_axis.at(s), y_axis.at(variance), _residual_y(left), channel, title)
+    return Mark(x_axis.at(max(s, _LEAST_DN)), y_axis.at(variance), _residual_y(left), channel, title)
 
 
 def _residual_y(percent: float) -> float:
