@@ -20,7 +20,7 @@ from yellowjacket.core.cooked import Cooked, LagSums, pooled, verdict, white_var
 from yellowjacket.core.counting import CODES, add_histogram, tile_means_and_noise, tile_sums
 from yellowjacket.core.fixed_pattern import FixedPattern, fixed_pattern, prnu
 from yellowjacket.core.frames import FrameError, RawFrame, read_frame
-from yellowjacket.core.noise import PairNoise, joint_noise, pair_noise
+from yellowjacket.core.noise import ROUNDING_LIMITED_DN, PairNoise, joint_noise, pair_noise
 from yellowjacket.core.patches import Rect, uniform_patches
 from yellowjacket.core.quantity import Quantity, mean, missing, rms, weighted, with_error, with_relative_error
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops, engineering_range_stops
@@ -36,6 +36,8 @@ _MASKED_LEAST_PX = 8
 _FULL_FROM_SHARE, _FULL_NOISE, _FULL_SURE = 0.2, 0.5, 0.05
 _FULL_FEWEST_TILES, _FULL_TILE_PX = 6, 8
 _TOP_SHARE = 1e-5
+# Full wells respond to nothing: areas above this share of the clip point say nothing of response.
+_RESPONDING = 0.9
 _FROM_TAG = "from the tag: no frame clips"
 # A channel counts as below its clip point when mean + 5 σ stays under it.
 _CLEAR_SIGMAS = 5.0
@@ -337,6 +339,9 @@ def _keep_tiles(first: RawFrame, second: RawFrame, gathered: _Gathered) -> None:
 def _findings(channel: _Channel, white_dn: float) -> tuple[TransferFit, ChannelFindings]:
     black = channel.black.value or 0.0
     dark = _dark_point(channel.dark)
+    # A dark that rounding rules lacks the rounding noise that every light patch has: it must not hold the line.
+    rounded = dark is not None and dark.variance_dn2 < ROUNDING_LIMITED_DN**2
+    dark = None if rounded else dark
     tagged = white_dn - black
     points = [_point(noise) for noise in channel.light]
     fit = fit_transfer([p for p in points if p.signal_dn < 0.7 * tagged], dark, tagged)
@@ -351,11 +356,15 @@ def _findings(channel: _Channel, white_dn: float) -> tuple[TransferFit, ChannelF
     if not cooked.flag and channel.dark:
         alone = verdict(pooled(part.lags for part in channel.dark if part.lags is not None))
         cooked = replace(cooked, flag=True, reason="told by the darks alone") if alone.flag else cooked
-    gain, noise_dn = fit.gain_e_per_dn, fit.read_noise_dn
+    gain, noise_dn, noise_e = fit.gain_e_per_dn, fit.read_noise_dn, fit.read_noise_e
+    if rounded:
+        noise_dn = channel.dark[0].noise
+        noise_e = _bounded_product(noise_dn, gain)
+    responding = [one for one in channel.patterns if one[0] < _RESPONDING * (limit - black)]
     quantities = {
-        "gain_e_per_dn": gain, "read_noise_e": fit.read_noise_e, "read_noise_dn": noise_dn,
+        "gain_e_per_dn": gain, "read_noise_e": noise_e, "read_noise_dn": noise_dn,
         "saturation_e": _product(saturation_dn, gain), "clip_dn": clip, "black_dn": channel.black,
-        "prnu": prnu(channel.patterns, channel.dark_pattern), "saturation_dn": saturation_dn,
+        "prnu": prnu(responding, channel.dark_pattern), "saturation_dn": saturation_dn,
     }  # fmt: skip
     corrected = _corrected(channel, limit - black, black, limit) if cooked.flag else {}
     use = code_use(channel.light_counts + channel.dark_counts, None if clip.value is None else round(clip.value))
@@ -431,6 +440,14 @@ def _product(saturation_dn: Quantity, gain: Quantity) -> Quantity:
         return Quantity(value, low, high, gain.n, saturation_dn.reason)
     relative = math.hypot(saturation_dn.se / saturation_dn.value, gain.se / gain.value)
     return with_relative_error(value, relative, min(saturation_dn.n, gain.n), saturation_dn.reason)
+
+
+def _bounded_product(noise_dn: Quantity, gain: Quantity) -> Quantity:
+    """Read noise in electrons where rounding leaves only a bound of it in DN."""
+    if noise_dn.value is None or gain.value is None:
+        return missing(noise_dn.reason or gain.reason)
+    low, high = (noise_dn.low or 0.0) * (gain.low or 0.0), (noise_dn.high or 0.0) * (gain.high or 0.0)
+    return Quantity(noise_dn.value * gain.value, low, high, noise_dn.n, noise_dn.reason)
 
 
 def _lags(channel: _Channel) -> LagSums | None:

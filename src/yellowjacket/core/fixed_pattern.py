@@ -14,8 +14,8 @@ from yellowjacket.core.quantity import Quantity, missing, with_relative_error
 
 # Patches dimmer than this share of the brightest say nothing about response.
 _BRIGHT_SHARE = 0.1
-# Patches agree within this many standard errors each way.
-_AGREE_SE = 2.5
+# Patches agree with the lowest, which lies this many standard errors low, up to so many above.
+_AGREE_SE, _SURELY_SE = 2.5, 3.5
 # Below so many standard errors of one patch, structure of the scene could hide among the patches kept.
 _TELLING = 3.0
 _FEWEST = 3
@@ -23,11 +23,12 @@ _FEWEST = 3
 
 @dataclass(frozen=True, slots=True)
 class FixedPattern:
-    """Covariance of two frames within small tiles, DN², and its standard error."""
+    """Covariance of two frames within small tiles, DN², and its standard error; temporal variance of one frame."""
 
     variance_dn2: float
     se_dn2: float
     n: int
+    temporal_dn2: float
 
 
 def fixed_pattern(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> FixedPattern:
@@ -41,7 +42,7 @@ def fixed_pattern(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> FixedPattern:
     covariance = float(cross.mean())
     total = n * len(sums)
     se = math.sqrt(max(float(one.mean() * other.mean()) + covariance**2, 0.0) / total)
-    return FixedPattern(covariance, se, total)
+    return FixedPattern(covariance, se, total, max(float(one.mean() + other.mean()) / 2 - covariance, 0.0))
 
 
 def prnu(patches: Sequence[tuple[float, FixedPattern]], dark: FixedPattern | None) -> Quantity:
@@ -52,11 +53,15 @@ def prnu(patches: Sequence[tuple[float, FixedPattern]], dark: FixedPattern | Non
     bright = [(signal, found) for signal, found in patches if signal > _BRIGHT_SHARE * top > 0]
     if len(bright) < _FEWEST:
         return missing(f"{len(bright)} bright uniform patches; at least {_FEWEST} are needed")
-    values = np.array([(found.variance_dn2 - dark.variance_dn2) / signal**2 for signal, found in bright])
-    errors = np.array([math.hypot(found.se_dn2, dark.se_dn2) / signal**2 for signal, found in bright])
+    signals = np.array([signal for signal, _ in bright])
+    values = np.array([found.variance_dn2 - dark.variance_dn2 for _, found in bright]) / signals**2
+    errors = _errors(bright, dark, max(float(np.median(values)), 0.0))
     # Structure of the scene only adds: what agrees with the lowest patches holds none.
     lowest = float(np.min(values + _AGREE_SE * errors))
-    kept = values - _AGREE_SE * errors <= lowest
+    kept = values - _SURELY_SE * errors <= lowest
+    square = float(np.average(values[kept], weights=1 / errors[kept] ** 2))
+    # Errors by what all patches say: a patch's own reading would give weight to those that scattered low.
+    errors = _errors(bright, dark, max(square, 0.0))
     weights = 1 / errors[kept] ** 2
     square = float(np.average(values[kept], weights=weights))
     if square > 0 and float(np.quantile(errors, 0.25)) * _TELLING > square:
@@ -67,3 +72,13 @@ def prnu(patches: Sequence[tuple[float, FixedPattern]], dark: FixedPattern | Non
     if square <= 2 * se:
         return Quantity(0.0, 0.0, math.sqrt(max(square, 0.0) + 2 * se), n, "not clear of zero")
     return with_relative_error(math.sqrt(square), se / (2 * square), n)
+
+
+def _errors(bright: Sequence[tuple[float, FixedPattern]], dark: FixedPattern, square: float) -> NDArray[np.float64]:
+    """Standard errors of p² for each patch, if p² is ``square``."""
+    found = []
+    for signal, pattern in bright:
+        fixed = square * signal**2 + max(dark.variance_dn2, 0.0)
+        own = ((pattern.temporal_dn2 + fixed) ** 2 + fixed**2) / pattern.n
+        found.append(math.sqrt(own + dark.se_dn2**2) / signal**2)
+    return np.array(found)

@@ -96,7 +96,9 @@ def pair_noise(a: Plane, b: Plane, black_dn: float, *, clip_dn: float | None = N
     if abs(change) > NOT_A_PAIR_STOPS:
         return _unmeasured(f"the light changed by {change:+.2f} stop between the two frames: no pair", a.size)
     difference = without_plane(first - k * second) / math.sqrt(2 * k)
-    return _from_difference(difference, (mean_a + mean_b) / 2, k, change)
+    return _from_difference(
+        difference, (mean_a + mean_b) / 2, k, change, _standing_out(first + second) if dark else None
+    )
 
 
 def single_noise(a: Plane, black_dn: float, *, clip_dn: float | None = None, prnu: float = 0.0) -> PairNoise:
@@ -160,6 +162,16 @@ def joint_noise(parts: Sequence[PairNoise]) -> PairNoise:
     )  # fmt: skip
 
 
+def _standing_out(both: NDArray[np.float64]) -> NDArray[np.bool_] | None:
+    """Hot and stuck pixels of a dark pair, told by the sum of both frames, which knows nothing of their difference.
+
+    The shot noise of their own dark signal is none of the read noise, and much of it hides below the outlier bar.
+    """
+    centre = float(np.median(both))
+    out = np.abs(both - centre) > max(_OUTLIER_SIGMAS * robust_sigma(both - centre), _OUTLIER_FLOOR_DN)
+    return out if out.any() else None
+
+
 def robust_sigma(values: NDArray[np.float64]) -> float:
     """Half the distance of the 16 % and 84 % points, from a histogram of 1 DN bins interpolated linearly.
 
@@ -215,8 +227,12 @@ def _kept(difference: NDArray[np.float64]) -> NDArray[np.bool_] | None:
     return kept
 
 
-def _from_difference(difference: NDArray[np.float64], signal: float, k: float, change: float) -> PairNoise:
+def _from_difference(
+    difference: NDArray[np.float64], signal: float, k: float, change: float, out: NDArray[np.bool_] | None = None
+) -> PairNoise:
     kept = _kept(difference)
+    if out is not None:
+        kept = ~out if kept is None else kept & ~out
     values = difference.ravel() if kept is None else difference[kept]
     n = values.size
     excluded = difference.size - n

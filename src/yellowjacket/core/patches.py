@@ -26,8 +26,6 @@ _STRUCTURE_SHARE = 0.02
 # Tile means in a window may spread by this share beyond noise.
 _LEVEL_SPREAD_SHARE = 0.02
 _SE_ALLOWED = 3.0
-# Of the structure allowed in a tile, what a whole window may show.
-_WINDOW_SHARE = 1.0
 MAX_FIELD_PATCHES = 60
 # Usual noise is read at so many levels, from at least so many tiles each.
 _NOISE_LEVELS, _TILES_PER_LEVEL = 40, 40
@@ -246,8 +244,8 @@ def _uniform_windows(tiles: _Tiles, neutral: NDArray[np.float64] | None) -> list
     for side in _WINDOW_TILES:
         if min(free.shape) < side:
             continue
-        flatness = _level_spread(tiles, side)
-        fits = _all_inside(free, side) & (flatness < 1.0)
+        flatness, plain = _level_spread(tiles, side)
+        fits = _all_inside(free, side) & (flatness < 1.0) & plain
         for row, column in _by_flatness(flatness, fits):
             if not free[row : row + side, column : column + side].all():
                 continue
@@ -262,22 +260,27 @@ def _all_inside(mask: NDArray[np.bool_], side: int) -> NDArray[np.bool_]:
     return np.asarray(result)
 
 
-def _level_spread(tiles: _Tiles, side: int) -> NDArray[np.float64]:
-    """Spread of tile means in each window over what is allowed, worst channel; indexed by top left."""
+def _level_spread(tiles: _Tiles, side: int) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Spread of tile means in each window over what is allowed, worst channel, and where structure is allowed.
+
+    Indexed by top left. Structure only rules out: preferring windows with little of it would choose those whose
+    pixels happen to respond alike, and the spread of response would read too low.
+    """
     worst: NDArray[np.float64] | None = None
+    plain: NDArray[np.bool_] | None = None
     for name, mean in tiles.means.items():
-        se = tiles.mean_se[name]
         average = _window_mean(mean, side)
         spread = np.maximum(_window_mean(mean**2, side) - average**2, 0.0)
-        allowed = (_LEVEL_SPREAD_SHARE * average) ** 2 + _SE_ALLOWED * _window_mean(se**2, side)
+        allowed = (_LEVEL_SPREAD_SHARE * average) ** 2 + _SE_ALLOWED * _window_mean(tiles.mean_se[name] ** 2, side)
         # Over a window structure shows far clearer than in a tile.
-        shared = _window_mean(tiles.structure[name], side)
-        bound = _WINDOW_SHARE * (_STRUCTURE_SHARE * average) ** 2
-        bound += _SE_ALLOWED * _window_mean(tiles.structure_se[name], side) / side
-        ratio = np.maximum(spread / np.maximum(allowed, 1e-12), shared / np.maximum(bound, 1e-12))
+        bound = (_STRUCTURE_SHARE * average) ** 2 + _SE_ALLOWED * _window_mean(tiles.structure_se[name], side) / side
+        fine = _window_mean(tiles.structure[name], side) < bound
+        ratio = spread / np.maximum(allowed, 1e-12)
         worst = ratio if worst is None else np.maximum(worst, ratio)
+        plain = fine if plain is None else plain & fine
     assert worst is not None  # noqa: S101 - there is always a plane
-    return worst
+    assert plain is not None  # noqa: S101 - as above
+    return worst, plain
 
 
 def _window_mean(values: NDArray[np.float64], side: int) -> NDArray[np.float64]:

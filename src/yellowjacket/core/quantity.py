@@ -89,6 +89,10 @@ def rms(parts: Sequence[Quantity]) -> Quantity:
     if not known:
         return missing(next((p.reason for p in parts if p.reason), "not measured in any channel"))
     value = math.sqrt(sum((p.value or 0.0) ** 2 for p in known) / len(known))
+    if any(p.low == 0.0 for p in known):
+        # Bounds are no normal errors: the joint one reaches from nothing to the largest.
+        high = max(p.high or 0.0 for p in known)
+        return Quantity(value, 0.0, high, sum(p.n for p in known), next((p.reason for p in known if p.reason), ""))
     se = math.sqrt(sum(((p.value or 0.0) * p.se) ** 2 for p in known)) / (len(known) * value)
     reason = next((p.reason for p in known if p.reason), "")
     return with_relative_error(value, se / value, sum(p.n for p in known), reason)
