@@ -9,12 +9,16 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import CancelledError, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import TypeVar
+from uuid import uuid4
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
 
 # No honest file takes so long (s): a frame of 150 MP is decoded and measured in well under a tenth of it.
 LONGEST_S = 120.0
+# Address of a Dask scheduler, tcp://host:8786; unset, the work is done by processes of this machine.
+SCHEDULER_VARIABLE = "YELLOWJACKET_DASK_SCHEDULER"
+_CONNECT_S = 10
 _TOO_LONG = "decoding it did not come to an end"
 
 _pool: ProcessPoolExecutor | None = None
@@ -61,6 +65,9 @@ def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterat
     A worker that dies or takes longer than LONGEST_S takes every input in flight with it; those are run again one
     by one, each in a process of its own, so that only the guilty one comes back as WorkerDied.
     """
+    if address := os.environ.get(SCHEDULER_VARIABLE, ""):
+        yield from _on_cluster(address, function, items)
+        return
     pool = _shared_pool()
     futures = {pool.submit(function, item): item for item in items}
     lost: list[Item] = []
@@ -88,6 +95,29 @@ def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterat
             _drop_pool()
     for item in lost:
         yield item, _alone(function, item)
+
+
+def _on_cluster(
+    address: str, function: Callable[[Item], Result], items: Sequence[Item]
+) -> Iterator[tuple[Item, Result | Exception]]:
+    """The same on a Dask cluster: a worker that dies is replaced in its work by another, three times at most."""
+    from distributed import Client, KilledWorker
+
+    with Client(address, timeout=_CONNECT_S, set_as_default=False) as client:
+        futures = [client.submit(function, item, pure=False, key=f"yellowjacket-{uuid4()}") for item in items]
+        try:
+            for item, future in zip(items, futures, strict=True):
+                try:
+                    yield item, future.result(timeout=LONGEST_S)
+                except KilledWorker:
+                    yield item, WorkerDied("the program that decodes it crashed")
+                except TimeoutError:
+                    future.cancel()
+                    yield item, WorkerDied(_TOO_LONG)
+                except Exception as error:
+                    yield item, error
+        finally:
+            client.cancel(futures)
 
 
 def _alone(function: Callable[[Item], Result], item: Item) -> Result | Exception:
