@@ -14,23 +14,34 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import rawpy
 
 from yellowjacket import home
+from yellowjacket.bench.executor import run_all
+from yellowjacket.core.characterise import characterise_iso
 from yellowjacket.core.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.inspection import inspect_file
 from yellowjacket.core.measure import PatchSpec, RungTask, measure_rung
 from yellowjacket.core.patches import Rect
+from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.survey import card_of, sort_cards
+from yellowjacket.simcam.bodies import BODIES
+from yellowjacket.simcam.camera import SimulatedCamera
+from yellowjacket.simcam.sensor import ExposureSettings
+from yellowjacket.simcam.truth import truth_of
 
 WIDTH_PX, HEIGHT_PX = 6000, 4000
 _BLACK_DN, _WHITE_DN = 1024, 16383
 _ROUNDS = 7
 _PATCHES = 48
+_SCALED = 12
 _PATCH_PX = 128
 _PAGE_ROUNDS = 9
 _PAGES = ("plan", "shoot", "check", "measure", "look", "record")
@@ -43,6 +54,7 @@ PAGE_GOAL_S = 0.150
 NIGHT_GOAL_S = 0.200
 MATCH_GOAL_S = 1.0
 _MATCHED = 2000
+_ACCURACY_MARKS = (100, 200, 800, 3200, 12800, 25600)
 DEMO_GOAL_S = 45.0
 DEMO_GOAL_MB = 400.0
 
@@ -51,6 +63,7 @@ def run(report: Callable[[str], None]) -> int:
     """Run everything; ``report`` gets a line per figure. Returns 0 when every goal is met, else 1."""
     with tempfile.TemporaryDirectory(prefix="yellowjacket-bench-") as name:
         folder = Path(name)
+        _accuracy(folder / "bodies", report)
         met = [*_frames(folder, report), *_application(folder / "home", report)]
     report("all goals met" if all(met) else "a goal was missed")
     return 0 if all(met) else 1
@@ -60,6 +73,41 @@ def _line(report: Callable[[str], None], what: str, value: float, goal: float, u
     met = value <= goal
     report(f"{what}: {value:.2f} {unit} (goal {goal:g} {unit}, {'met' if met else 'missed'})")
     return met
+
+
+def _accuracy(folder: Path, report: Callable[[str], None]) -> None:
+    """Every simulated body characterised from its own files: truth, estimate, interval, error."""
+    report(f"{'body':6} {'ISO':>6}  {'quantity':14} {'truth':>9} {'estimate':>9}  {'95 % interval':21} {'error':>8}")
+    for body in BODIES.values():
+        place = folder / body.key
+        place.mkdir(parents=True)
+        marks = [mark for mark in _ACCURACY_MARKS if body.lowest_iso <= mark <= body.highest_iso]
+        camera, number = SimulatedCamera(body, seed=3), 0
+        for iso in marks:
+            for capped in (False, False, True, True):
+                number += 1
+                settings = ExposureSettings(iso, 1 / 8 * 100 / iso, 8.0, capped)
+                camera.shoot(settings, place / f"{number:03}.dng", number, datetime(2026, 3, 14, 20, number))  # noqa: DTZ001
+        (tasks,) = sort_cards([card_of(str(path)) for path in sorted(place.iterdir())])
+        truths = truth_of(body, marks)["isos"]
+        for truth, (_, found) in zip(truths, run_all(characterise_iso, list(tasks.tasks)), strict=True):
+            if isinstance(found, Exception) or found.every is None:
+                raise ValueError(f"{body.key} at ISO {truth['iso']}: {found}")
+            smoothed = truth["smoothed"]
+            values = found.every.corrected if smoothed else found.every.quantities
+            for name in ("gain_e_per_dn", "read_noise_e", "saturation_e"):
+                if name in values:
+                    report(_accuracy_line(body.model, truth, name, values[name], "corrected" if smoothed else ""))
+
+
+def _accuracy_line(model: str, truth: dict[str, Any], name: str, found: Quantity, remark: str) -> str:
+    short = name.removesuffix("_per_dn").removesuffix("_e").replace("_", " ")
+    begin = f"{model:6} {truth['iso']:6}  {short:14} {truth[name]:9.4g}"
+    if found.value is None or found.low is None or found.high is None:
+        return f"{begin} {'–':>9}  {found.reason}"
+    error = 100 * (found.value / truth[name] - 1)
+    remark = ", ".join(part for part in (remark, found.reason) if part)
+    return f"{begin} {found.value:9.4g}  {found.low:9.4g} … {found.high:9.4g} {error:+7.2f} %  {remark}".rstrip()
 
 
 def _frames(folder: Path, report: Callable[[str], None]) -> list[bool]:
@@ -76,6 +124,8 @@ def _frames(folder: Path, report: Callable[[str], None]) -> list[bool]:
     report(f"24 MP DNG, rawpy.imread and reading its mosaic: {1000 * frame_s:.0f} ms")
     report(f"24 MP DNG inspected at import (hash, metadata, decode): {statistics.median(looking) / frame_s:.2f} × that")
     ratio = statistics.median(measuring) / statistics.median(reading)
+    one, both_cores = _seconds(lambda: [measure_rung(task) for _ in range(_SCALED)]), _on_all_cores(task)
+    report(f"{_SCALED} such pairs on {os.cpu_count()} cores: {one / both_cores:.2f} × the speed of one")
     grown = _memory_of(pair[0], None) - _memory_of(None, None)
     both = _memory_of(pair[0], pair[1]) - _memory_of(None, None)
     mosaic = 2 * WIDTH_PX * HEIGHT_PX
@@ -127,6 +177,12 @@ def _memory_of(*paths: Path | None) -> int:
     names = [str(path) for path in paths if path is not None]
     command = [sys.executable, "-m", "yellowjacket.benchmark", *names]
     return int(subprocess.run(command, check=True, capture_output=True, text=True).stdout)  # noqa: S603 - ourselves
+
+
+def _on_all_cores(task: RungTask) -> float:
+    """Seconds for the same pairs on worker processes that are up already."""
+    list(run_all(measure_rung, [replace(task, key=n) for n in range(os.cpu_count() or 1)]))
+    return _seconds(lambda: list(run_all(measure_rung, [replace(task, key=n) for n in range(_SCALED)])))
 
 
 def _peak_of_measuring(names: list[str]) -> int:

@@ -35,6 +35,7 @@ _MASKED_LEAST_PX = 8
 # Tiles above this share of the range whose noise lies below half the photon-transfer line have filled their wells.
 _FULL_FROM_SHARE, _FULL_NOISE, _FULL_SURE = 0.2, 0.5, 0.05
 _FULL_FEWEST_TILES, _FULL_TILE_PX = 6, 8
+_ENOUGH_PX = 1_500_000
 _TOP_SHARE = 1e-5
 # Full wells respond to nothing: areas above this share of the clip point say nothing of response.
 _RESPONDING = 0.9
@@ -251,7 +252,9 @@ def _count(frame: RawFrame, gathered: _Gathered, *, light: bool) -> None:
     for name in frame.channels:
         channel = gathered.channels[name]
         for plane in frame.planes(name):
-            add_histogram(plane, channel.light_counts if light else channel.dark_counts)
+            # Millions of pixels tell gaps and piles as well as tens of millions.
+            rows = plane[:: _every(plane.size)]
+            add_histogram(rows, channel.light_counts if light else channel.dark_counts)
 
 
 def _gather_light(task: IsoTask, gathered: _Gathered) -> None:
@@ -329,8 +332,24 @@ def _keep(
 def _keep_tiles(first: RawFrame, second: RawFrame, gathered: _Gathered) -> None:
     for name in first.channels:
         for a, b in zip(first.planes(name), second.planes(name), strict=True):
-            sums = tile_sums(a, b, _FULL_TILE_PX)
+            step = _every(a.size)
+            bands = [_band_of(plane, step) for plane in (a, b)]
+            sums = tile_sums(bands[0], bands[1], _FULL_TILE_PX)
             gathered.channels[name].tiles.append(tile_means_and_noise(sums, _FULL_TILE_PX))
+
+
+def _every(pixels: int) -> int:
+    """Which part of a plane is enough for whole-frame counts: one in so many lines."""
+    return max(1, pixels // _ENOUGH_PX)
+
+
+def _band_of(plane: NDArray[np.uint16], step: int) -> NDArray[np.uint16]:
+    """Whole rows of tiles, every so many of them, as a view where all are wanted."""
+    if step == 1:
+        return plane
+    rows = plane.shape[0] // (_FULL_TILE_PX * step) * _FULL_TILE_PX * step
+    parts = plane[:rows].reshape(-1, step, _FULL_TILE_PX, plane.shape[1])[:, 0]
+    return parts.reshape(-1, plane.shape[1])
 
 
 # From what was gathered to findings.

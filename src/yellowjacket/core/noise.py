@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.cooked import LagSums, lag_sums, pooled
+from yellowjacket.core.cooked import LAGS, LagSums, lag_sums, pooled
 from yellowjacket.core.quantity import Z95, Quantity, missing, with_error, with_relative_error
 
 # A ratio k of the two means is believed when the signal is this many σ and k this many SE from 1.
@@ -38,7 +38,6 @@ _CLIP_MARGIN_SIGMAS = 5.0
 # Code 0 cuts the lower tail off: patches nearer to it than this many σ would read too little noise.
 _FLOOR_MARGIN_SIGMAS = 4.0
 _SOLVED_DN = 1e-6
-_MAX_LAG = 2
 _SIGNIFICANT_LAG_SE = 5.0
 # A plane (mean and two slopes) is taken off the difference.
 _PLANE_PARAMETERS = 3
@@ -240,7 +239,8 @@ def _from_difference(
     if variance <= 0:
         return _unmeasured("both frames are constant here", n)
     filled = difference if kept is None else np.where(kept, difference, 0.0)
-    variance_se = math.sqrt(_variance_of_variance(filled, values, variance))
+    lags = lag_sums(filled)
+    variance_se = math.sqrt(_variance_of_variance(filled, values, variance, lags))
     sigma = math.sqrt(variance)
     relative_se = variance_se / (2 * variance)
     signal_se = sigma / math.sqrt(2 * n)
@@ -254,7 +254,7 @@ def _from_difference(
         snr = with_relative_error(signal / (noise.value or sigma), relative, n, remark)
     else:
         snr = missing("no signal clear of black")
-    return PairNoise(signal_quantity, noise, snr, variance, variance_se, n, excluded, k, change, lag_sums(filled))
+    return PairNoise(signal_quantity, noise, snr, variance, variance_se, n, excluded, k, change, lags)
 
 
 def _bounded_by_rounding(read: Quantity) -> Quantity:
@@ -299,12 +299,14 @@ def _remark(sigma: float, difference: NDArray[np.float64], change: float) -> str
     return "; ".join(remarks)
 
 
-def _variance_of_variance(difference: NDArray[np.float64], values: NDArray[np.float64], variance: float) -> float:
+def _variance_of_variance(
+    difference: NDArray[np.float64], values: NDArray[np.float64], variance: float, lags: LagSums
+) -> float:
     """σ⁴(2Σρ² + κ)/n + 2σ_row⁴/rows + 2σ_col⁴/columns, from the normalised difference."""
     n = values.size
     squares = values * values
     kurtosis = max(float(squares @ squares) / n / variance**2 - 3.0, 0.0)
-    correlation = 1.0 + sum(2 * rho**2 for rho in _significant_lags(difference, variance, n))
+    correlation = 1.0 + sum(2 * rho**2 for rho in _significant_lags(lags))
     total = variance**2 * (2 * correlation + kurtosis) / n
     for axis in (0, 1):
         lines = difference.shape[axis]
@@ -316,17 +318,11 @@ def _variance_of_variance(difference: NDArray[np.float64], values: NDArray[np.fl
     return total
 
 
-def _significant_lags(difference: NDArray[np.float64], variance: float, n: int) -> list[float]:
+def _significant_lags(lags: LagSums) -> list[float]:
     """Correlations at lags up to 2 along rows and columns that stand out of white noise."""
-    found = []
-    for lag in range(1, _MAX_LAG + 1):
-        for ahead, behind in ((difference[:, lag:], difference[:, :-lag]), (difference[lag:], difference[:-lag])):
-            if ahead.size == 0:
-                continue
-            rho = float(np.einsum("ij,ij->", ahead, behind)) / ahead.size / variance
-            if abs(rho) > _SIGNIFICANT_LAG_SE / math.sqrt(n):
-                found.append(rho)
-    return found
+    along = [float(lags.correlation[0, LAGS + lag]) + lags.per_row for lag in range(1, LAGS + 1)]
+    down = [float(lags.correlation[lag, LAGS]) + lags.per_column for lag in range(1, LAGS + 1)]
+    return [rho for rho in (*along, *down) if abs(rho) > _SIGNIFICANT_LAG_SE / math.sqrt(lags.n)]
 
 
 def _unmeasured(reason: str, n: int) -> PairNoise:
