@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from yellowjacket.core.codes import FEWEST_CODES, clip_code, code_use, digital_verdict
+from yellowjacket.core.codes import FEWEST_CODES, clip_code, code_use, digital_verdict, noise_of_cut_black
 
 
 def counts_of(codes):
@@ -64,3 +64,14 @@ def test_the_clip_point_is_a_pile_at_the_top(signal):
     assert clip_code(counts_of(np.minimum(signal, 8000))) == 8000
     assert clip_code(counts_of(signal)) is None
     assert clip_code(np.zeros(65536, np.int64)) is None
+
+
+@pytest.mark.parametrize("sigma", [30.0, 200.0, 900.0])
+def test_noise_of_a_black_that_is_cut_off_is_bounded_from_above(rng, sigma):
+    numbers = np.clip(np.rint(rng.normal(0.4 * sigma, sigma, 400_000)), 0, None)
+    found = noise_of_cut_black(counts_of(numbers))
+    assert found.value == pytest.approx(sigma, rel=0.01)
+    assert (found.low, "upper bound" in found.reason) == (0.0, True)
+    whole = np.rint(rng.normal(1000 + 6 * sigma, sigma, 100_000))
+    assert noise_of_cut_black(counts_of(whole)).value is None
+    assert noise_of_cut_black(counts_of(np.clip(numbers - 2 * sigma, 0, None))).value is None

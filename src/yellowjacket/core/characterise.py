@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.banding import Banding, banding_of
-from yellowjacket.core.codes import CodeUse, clip_code, code_use
+from yellowjacket.core.codes import CodeUse, clip_code, code_use, noise_of_cut_black
 from yellowjacket.core.cooked import Cooked, LagSums, pooled, verdict, white_variance
 from yellowjacket.core.counting import CODES, add_histogram, tile_means_and_noise, tile_sums
 from yellowjacket.core.fixed_pattern import FixedPattern, fixed_pattern, prnu
@@ -32,6 +32,8 @@ _MOST_PATCHES = 240
 _DARK_SIDE_PX = 2048
 # Masked borders narrower than this say little.
 _MASKED_LEAST_PX = 8
+# A dark smaller than this says nothing.
+_LEAST_SIDE_PX = 32
 # Tiles above this share of the range whose noise lies below half the photon-transfer line have filled their wells.
 _FULL_FROM_SHARE, _FULL_NOISE, _FULL_SURE = 0.2, 0.5, 0.05
 _FULL_FEWEST_TILES, _FULL_TILE_PX = 6, 8
@@ -218,7 +220,7 @@ def _gather_darks(task: IsoTask, gathered: _Gathered) -> None:
 
 
 def _take_darks(frames: Sequence[RawFrame], gathered: _Gathered) -> None:
-    if not frames:
+    if not frames or min(_centre(frames[0]).w, _centre(frames[0]).h) < _LEAST_SIDE_PX:
         return
     gathered.black_source = f"{len(frames)} dark frame{'s' if len(frames) > 1 else ''}"
     rect = _centre(frames[0])
@@ -376,8 +378,10 @@ def _findings(channel: _Channel, white_dn: float) -> tuple[TransferFit, ChannelF
         alone = verdict(pooled(part.lags for part in channel.dark if part.lags is not None))
         cooked = replace(cooked, flag=True, reason="told by the darks alone") if alone.flag else cooked
     gain, noise_dn, noise_e = fit.gain_e_per_dn, fit.read_noise_dn, fit.read_noise_e
-    if rounded:
-        noise_dn = channel.dark[0].noise
+    silent = not noise_dn.known and not channel.dark and bool(channel.dark_counts.any())
+    cut = noise_of_cut_black(channel.dark_counts) if silent else None
+    if rounded or (cut is not None and cut.known):
+        noise_dn = channel.dark[0].noise if cut is None else cut
         noise_e = _bounded_product(noise_dn, gain)
     responding = [one for one in channel.patterns if one[0] < _RESPONDING * (limit - black)]
     quantities = {

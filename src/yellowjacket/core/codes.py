@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+
+from yellowjacket.core.quantity import Quantity, missing
 
 # Codes on either side whose mean tells what a code should hold.
 _NEIGHBOURS = 8
@@ -84,6 +87,35 @@ def digital_verdict(use: CodeUse, lowest: CodeUse | None) -> DigitalIso:
     if use.empty_high > _THINNING * use.empty_low + EMPTY_SHARE:
         return DigitalIso(False, share, None, "codes thin out with the signal: a coding table")
     return DigitalIso(True, share, 1 / (1 - use.empty), "codes are missing: multiplied after the converter")
+
+
+# The normal distribution's 84.1 % point lies one σ above its middle.
+_MIDDLE, _ONE_SIGMA_UP = 0.5, 0.8413447460685429
+# A lowest code that holds less than this of a dark is the end of a tail, no pile.
+_PILE_SHARE = 1e-3
+
+
+def noise_of_cut_black(counts: NDArray[np.int64]) -> Quantity:
+    """Noise of darks whose black is cut off at the lowest code, in DN: an upper bound, from what stands above it.
+
+    The upper half of a normal distribution is whole as long as its middle is: σ is the distance from the middle to
+    the 84.1 % point. Hot pixels and the fixed pattern are in it, so it is a bound. Unknown where black is not cut
+    off, or the middle is.
+    """
+    present = np.flatnonzero(counts)
+    total = int(counts.sum())
+    pile = counts[present[0]] if present.size > 2 else 0
+    if pile <= _PILE_SHARE * total or pile <= counts[present[0] + 1]:
+        return missing("black is not cut off")
+    cumulative = np.cumsum(counts) / total
+    if cumulative[present[0]] >= _MIDDLE:
+        return missing("black is cut off at its middle: nothing can be said of the noise")
+    edges = np.arange(counts.size) + 0.5
+    middle, above = np.interp([_MIDDLE, _ONE_SIGMA_UP], cumulative, edges)
+    sigma = float(above - middle)
+    return Quantity(
+        sigma, 0.0, sigma * (1 + 4 / math.sqrt(total)), total, "an upper bound: black is cut off at its lowest code"
+    )
 
 
 def clip_code(counts: NDArray[np.int64]) -> int | None:

@@ -198,6 +198,8 @@ def _usual_noise(mean: NDArray[np.float64], noise: NDArray[np.float64]) -> NDArr
     A tile's own variance would let those pass that scattered high, and the noise read from them would be too high.
     """
     levels, own = mean.ravel(), noise.ravel()
+    if levels.size == 0:
+        return noise
     order = np.argsort(levels)
     groups = np.array_split(order, max(1, min(_NOISE_LEVELS, levels.size // _TILES_PER_LEVEL)))
     at = np.array([np.median(levels[group]) for group in groups])
