@@ -53,7 +53,10 @@ def test_a_killed_worker_loses_nothing_and_readings_are_the_pools(card, cluster,
     assert [task.key for task, _ in found] == list(range(12))
     monkeypatch.delenv(executor.SCHEDULER_VARIABLE)
     for task, outcome in executor.run_all(measure_rung, tasks(card)):
-        assert found[task.key][1].readings == outcome.readings
+        for one, other in zip(found[task.key][1].readings, outcome.readings, strict=True):
+            assert (one.patch, one.channel, one.quantity) == (other.patch, other.channel, other.quantity)
+            # Linear algebra adds in another order with other threads; the last digits differ.
+            assert one.result.value == pytest.approx(other.result.value, rel=1e-9)
 
 
 def failing(number):

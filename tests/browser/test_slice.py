@@ -202,7 +202,9 @@ def move_patch(browser):
     patch = find(browser, "[data-role=grey] .halo")
     browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", patch)
     ActionChains(browser).move_to_element(patch).click_and_hold().move_by_offset(-6, 6).release().perform()
-    WebDriverWait(browser, WAIT_S).until(lambda b: find(b, "[data-patch-row=grey] td").text != by_keys)
+    WebDriverWait(browser, WAIT_S, ignored_exceptions=_stale()).until(
+        lambda b: find(b, "[data-patch-row=grey] td").text != by_keys
+    )
     find(browser, "[data-key=m]").click()
     wait_for_text(browser, ".picture-side", "Everything is measured")
 
