@@ -16,9 +16,10 @@ from typing import Any, TypeVar
 from tqdm import tqdm
 
 from yellowjacket.bench.executor import WorkerDied, run_all
-from yellowjacket.core.characterise import IsoFindings, IsoTask, characterise_iso
+from yellowjacket.core.characterise import IsoFindings, characterise_iso
 from yellowjacket.core.documents import Document, body_document, characterisation
 from yellowjacket.core.frames import FrameError
+from yellowjacket.core.gathering import IsoTask
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.plan_files import PlanFileError, read_plan

@@ -12,7 +12,7 @@ from PIL import Image
 
 from tests import making
 from yellowjacket import home
-from yellowjacket.bench.models import Frame, Job, Problem, Shot
+from yellowjacket.bench.models import Frame, Job, Lens, Problem, Shot
 from yellowjacket.bench.services import importing, jobs
 from yellowjacket.bench.services.errors import Refusal
 
@@ -202,3 +202,34 @@ def test_an_import_taken_up_after_a_kill_ends_with_every_frame_once(sitting, inb
     job.refresh_from_db()
     assert (job.state, job.message) == ("done", "6 frames in, 6 known already")
     assert Frame.objects.count() == 12
+
+
+@pytest.mark.parametrize(("contacts", "placed"), [(True, 0), (False, 1)])
+def test_a_lens_without_contacts_leaves_the_plans_aperture_in_force(sitting, data_folder, contacts, placed):
+    sitting.lens_used = Lens.objects.create(name="Old 90", contacts=contacts)
+    sitting.save()
+    rng = np.random.default_rng(3)
+    making.write(data_folder / "inbox" / "a.dng", making.shot(100, rng), f_number=Fraction(1))
+    importing.import_folder(sitting, "")
+    assert Frame.objects.count() == placed
+    for frame in Frame.objects.all():
+        # Both are kept: what the file says, and what holds.
+        assert (frame.f_number, frame.said("f_number")) == (1.0, 8.0)
+
+
+def test_each_raw_mode_of_a_setting_ladder_takes_its_own_frames(body, make_sitting, data_folder):
+    body.raw_modes = [
+        {"name": "full", "width": making.WIDTH, "height": making.HEIGHT, "bits": 14},
+        {"name": "half", "width": making.WIDTH // 2, "height": making.HEIGHT // 2, "bits": 14},
+    ]
+    body.save()
+    sitting = make_sitting(kind="setting", method="raw_mode", values=("full", "half"), repeats=1, darks=0)
+    rng = np.random.default_rng(3)
+    numbers = making.shot(100, rng)
+    making.write(data_folder / "inbox" / "a.dng", numbers[::2, ::2].copy())
+    making.write(data_folder / "inbox" / "b.dng", numbers)
+    importing.import_folder(sitting, "")
+    assert {frame.file_name: frame.shot.rung.value for frame in Frame.objects.all()} == {
+        "a.dng": "half",
+        "b.dng": "full",
+    }

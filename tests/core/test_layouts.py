@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from tests import layouts
-from yellowjacket.core.characterise import Exposures, IsoTask, characterise_iso
+from yellowjacket.core.characterise import characterise_iso
 from yellowjacket.core.frames import FrameError, read_frame
+from yellowjacket.core.gathering import Exposures, IsoTask
 from yellowjacket.core.patches import Rect
 
 SHAPE = (720, 1152)

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from yellowjacket.core.characterise import Exposures, IsoFindings, IsoTask
+from yellowjacket.core.characterise import IsoFindings
 from yellowjacket.core.codes import DigitalIso, digital_verdict
 from yellowjacket.core.frames import FrameError, FrameMetadata, read_with_metadata
+from yellowjacket.core.gathering import Exposures, IsoTask
 from yellowjacket.core.inspection import looks_dark
 from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.second_base import NoiseAt, second_base_of

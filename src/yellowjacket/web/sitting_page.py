@@ -6,18 +6,20 @@ page to page.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 from urllib.parse import urlencode
 
+from django.contrib import messages
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
 
 from yellowjacket.bench.models import Frame, Job, Ladder, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.services.checking import open_count
+from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
 
 _PERSON_KEY = "person"
@@ -181,3 +183,13 @@ def _record_status(record: Record | None) -> str:
     if record is None:
         return "open"
     return f"signed by {record.signed_by}" if record.signed else f"version {record.version} open"
+
+
+def carried_out(request: HttpRequest, action: Callable[[], object]) -> bool:
+    """Do what was asked; a refusal becomes a message on the next page. Whether it was done."""
+    try:
+        action()
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+        return False
+    return True

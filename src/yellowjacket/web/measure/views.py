@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -24,7 +23,7 @@ from yellowjacket.web.lines import (
     snr_chart_line,
 )
 from yellowjacket.web.measure.transfer import transfer_plot
-from yellowjacket.web.sitting_page import SittingPage
+from yellowjacket.web.sitting_page import SittingPage, carried_out
 from yellowjacket.web.stave import Cell, Line, Stave, columns_of
 from yellowjacket.web.templatetags import values
 
@@ -157,10 +156,7 @@ def _foot(page: SittingPage) -> dict[str, object]:
 def start(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Measure what is not measured yet."""
     sitting_page = SittingPage(request, sitting_id, "measure")
-    try:
-        measuring.start_measuring(sitting_page.sitting)
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
+    carried_out(request, lambda: measuring.start_measuring(sitting_page.sitting))
     return redirect(sitting_page.url("measure"))
 
 
@@ -168,10 +164,7 @@ def start(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def propose(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Propose patches anew."""
     sitting_page = SittingPage(request, sitting_id, "measure")
-    try:
-        measuring.propose(sitting_page.ladder)
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
+    carried_out(request, lambda: measuring.propose(sitting_page.ladder))
     return redirect(sitting_page.url("measure"))
 
 

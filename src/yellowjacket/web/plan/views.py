@@ -21,7 +21,7 @@ from yellowjacket.core.sequence import menu_visits, shots_of
 from yellowjacket.web.lines import frames_line
 from yellowjacket.web.plan.forms import LadderForm, SittingForm, ladder_initial
 from yellowjacket.web.plan.timeline import timeline_of
-from yellowjacket.web.sitting_page import SittingPage
+from yellowjacket.web.sitting_page import SittingPage, carried_out
 from yellowjacket.web.stave import Cell, Line, Stave, columns_of, text_line
 from yellowjacket.web.templatetags import values
 
@@ -208,10 +208,7 @@ def change_ladder(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def remove_ladder(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Take the current ladder out of the plan."""
     page = SittingPage(request, sitting_id, "plan")
-    try:
-        sittings.remove_ladder(page.ladder)
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
+    if not carried_out(request, lambda: sittings.remove_ladder(page.ladder)):
         return redirect(page.url("plan"))
     return redirect("plan:page", sitting_id=page.sitting.pk)
 
@@ -220,10 +217,7 @@ def remove_ladder(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def dissolve(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Take an adopted ladder apart into singles."""
     page = SittingPage(request, sitting_id, "plan")
-    try:
-        adopting.dissolve(page.ladder)
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
+    if not carried_out(request, lambda: adopting.dissolve(page.ladder)):
         return redirect(page.url("plan"))
     return redirect("check:page", sitting_id=page.sitting.pk)
 
