@@ -11,7 +11,7 @@ import pytest
 
 from yellowjacket.cli import main
 from yellowjacket.core.ladder import LadderSpec
-from yellowjacket.core.measure import QUANTITIES
+from yellowjacket.core.readings import QUANTITIES
 from yellowjacket.web.plan.files import CSV_COLUMNS
 
 ROOT = Path(__file__).parent.parent

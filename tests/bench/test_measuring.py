@@ -6,7 +6,7 @@ from tests import making, workers
 from yellowjacket import home
 from yellowjacket.bench import executor
 from yellowjacket.bench.models import Frame, Job, Patch, Problem, Reading
-from yellowjacket.bench.services import importing, jobs, measuring
+from yellowjacket.bench.services import importing, jobs, measuring, patching
 from yellowjacket.bench.services.errors import Refusal
 
 pytestmark = pytest.mark.django_db
@@ -49,7 +49,7 @@ def test_what_is_measured_is_not_measured_again(shot_sitting):
 def test_a_moved_patch_wants_measuring_and_moves_the_readings(shot_sitting):
     measure(shot_sitting)
     ladder = shot_sitting.ladders.get()
-    measuring.place_patch(ladder, "grey", making.WIDTH // making.STEPS + 10, 200, 48, 48)
+    patching.place_patch(ladder, "grey", making.WIDTH // making.STEPS + 10, 200, 48, 48)
     assert measuring.unmeasured(ladder) == 3
     measure(shot_sitting)
     signal = Reading.objects.get(rung=ladder.rungs.first(), patch__role="grey", channel="G1", quantity="signal_dn")
@@ -60,9 +60,9 @@ def test_a_moved_patch_wants_measuring_and_moves_the_readings(shot_sitting):
 def test_a_patch_that_cannot_be_is_refused(sitting, data_folder):
     ladder = sitting.ladders.get()
     with pytest.raises(Refusal, match="no patch called 'sky'"):
-        measuring.place_patch(ladder, "sky", 0, 0, 9, 9)
+        patching.place_patch(ladder, "sky", 0, 0, 9, 9)
     with pytest.raises(Refusal, match="no frame to draw on"):
-        measuring.place_patch(ladder, "grey", 0, 0, 9, 9)
+        patching.place_patch(ladder, "grey", 0, 0, 9, 9)
     with pytest.raises(Refusal, match="no frame to measure"):
         measuring.start_measuring(sitting)
 
@@ -85,7 +85,7 @@ def test_a_single_frame_on_a_rung_is_told_by_file_and_forgotten_with_the_second(
 
 def test_an_original_that_vanished_costs_its_rung_only(shot_sitting, tmp_path):
     Frame.objects.filter(shot__rung__iso=400, shot__kind="light").update(path=str(tmp_path / "gone.dng"))
-    measuring.propose(shot_sitting.ladders.get())
+    patching.propose(shot_sitting.ladders.get())
     job = measure(shot_sitting)
     assert job.state == "done"
     assert Problem.objects.get().code == "unreadable"
@@ -94,14 +94,14 @@ def test_an_original_that_vanished_costs_its_rung_only(shot_sitting, tmp_path):
 
 
 def test_measuring_a_scene_without_grey_says_what_to_do(shot_sitting, monkeypatch):
-    monkeypatch.setattr(measuring, "propose_from", workers.no_patches)
+    monkeypatch.setattr(patching, "propose_from", workers.no_patches)
     job = measure(shot_sitting)
     assert job.state == "failed"
     assert "Put a grey card into the scene" in job.message
 
 
 def test_a_job_that_was_stopped_keeps_what_it_has(shot_sitting, monkeypatch):
-    measuring.propose(shot_sitting.ladders.get())
+    patching.propose(shot_sitting.ladders.get())
     begin = jobs.Progress.begin
 
     def stop_at_once(progress, total):

@@ -35,7 +35,7 @@ def _known(value):
 
 
 def test_the_limit_is_the_last_mark_that_holds_and_names_what_failed():
-    limits = measured_limits(rungs([80, 56, 40, 28, 20, 14, 9.9, 7]), PROFILE, 1.0)
+    limits = measured_limits(rungs([80, 56, 40, 28, 20, 14, 9.9, 7]), PROFILE)
     assert (limits["clean"].mark, limits["clean"].criterion) == (400, "grey SNR")
     assert limits["usable"].mark == 3200
     assert limits["emergency"].mark == 12800
@@ -43,7 +43,7 @@ def test_the_limit_is_the_last_mark_that_holds_and_names_what_failed():
 
 
 def test_the_crossing_is_interpolated_in_the_logarithms():
-    limits = measured_limits(rungs([80.0, 20.0]), PROFILE, 1.0)
+    limits = measured_limits(rungs([80.0, 20.0]), PROFILE)
     # From 80 at ISO 100 to 20 at ISO 200, straight in the logarithms, 40 lies half a stop on.
     assert limits["clean"].crossing == pytest.approx(100 * math.sqrt(2))
     assert limits["clean"].low < limits["clean"].crossing < limits["clean"].high
@@ -51,12 +51,12 @@ def test_the_crossing_is_interpolated_in_the_logarithms():
 
 def test_the_first_criterion_to_fail_decides():
     shadow = [30, 20, 14, 9, 6, 4.5, 3, 2.2]
-    limits = measured_limits(rungs([80, 70, 60, 55, 50, 45, 41, 39], shadow), PROFILE, 1.0)
+    limits = measured_limits(rungs([80, 70, 60, 55, 50, 45, 41, 39], shadow), PROFILE)
     assert (limits["clean"].mark, limits["clean"].criterion) == (400, "shadow SNR")
 
 
 def test_a_criterion_where_less_is_better_can_fail_first():
-    limits = measured_limits(rungs([80.0] * 8, drift=[0.1, 0.2, 0.5, 1.5, 3.0, 6.0, 11.0, 20.0]), PROFILE, 1.0)
+    limits = measured_limits(rungs([80.0] * 8, drift=[0.1, 0.2, 0.5, 1.5, 3.0, 6.0, 11.0, 20.0]), PROFILE)
     assert [limits[level].mark for level in ("clean", "usable", "emergency")] == [800, 1600, 3200]
     assert limits["clean"].criterion == "neutral drift"
 
@@ -68,30 +68,30 @@ def test_at_a_smaller_use_noise_falls_and_drift_does_not():
 
 
 def test_a_ladder_that_fails_from_the_start_has_no_mark():
-    limit = measured_limits(rungs([5.0, 4.5, 4.2]), PROFILE, 1.0)["clean"]
+    limit = measured_limits(rungs([5.0, 4.5, 4.2]), PROFILE)["clean"]
     assert limit.mark is None
     assert "lowest rung already" in limit.reason
 
 
 def test_rungs_without_a_reading_leave_a_doubt():
-    limit = measured_limits(rungs([80, None, 45, 20]), PROFILE, 1.0)["clean"]
+    limit = measured_limits(rungs([80, None, 45, 20]), PROFILE)["clean"]
     assert limit.mark == 400
     assert limit.doubts == ("no reading at ISO 200",)
 
 
 def test_a_criterion_without_any_reading_is_a_doubt_with_its_reason():
-    limit = measured_limits(rungs([80, 20], shadow=[None, None]), PROFILE, 1.0)["clean"]
+    limit = measured_limits(rungs([80, 20], shadow=[None, None]), PROFILE)["clean"]
     assert "shadow SNR has no readings: clipped" in limit.doubts
 
 
 def test_nothing_measured_is_said():
     empty = [RungFindings(100, 100, {})]
-    assert measured_limits(empty, PROFILE, 1.0)["usable"].reason == "nothing measured yet"
+    assert measured_limits(empty, PROFILE)["usable"].reason == "nothing measured yet"
 
 
 @given(st.lists(st.floats(0.5, 200), min_size=2, max_size=8))
 def test_levels_are_always_in_order_and_inside_the_ladder(grey):
-    limits = measured_limits(rungs(grey), PROFILE, 1.0)
+    limits = measured_limits(rungs(grey), PROFILE)
     marks = [limits[level].mark or 0 for level in ("clean", "usable", "emergency")]
     assert marks == sorted(marks)
     for limit in limits.values():
@@ -123,7 +123,7 @@ def test_ungraded_rungs_below_the_limit_are_doubts():
 
 
 def test_disagreement_counts_stops_from_measured_to_graded():
-    measured = measured_limits(rungs([80, 56, 40, 28]), PROFILE, 1.0)["clean"]
+    measured = measured_limits(rungs([80, 56, 40, 28]), PROFILE)["clean"]
     graded = graded_limits([GradedRung(100, 1), GradedRung(200, 2)])["clean"]
     assert disagreement_stops(measured, graded) == -2.0
     assert disagreement_stops(measured, graded_limits([GradedRung(100, None)])["clean"]) is None

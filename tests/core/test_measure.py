@@ -5,18 +5,11 @@ import pytest
 
 from tests import making
 from yellowjacket.core.ladder import Exposure
-from yellowjacket.core.measure import (
-    SMOOTHED,
-    PatchSpec,
-    RungHabits,
-    RungSignals,
-    RungTask,
-    measure_rung,
-    relate_habits,
-    relate_rungs,
-)
+from yellowjacket.core.measure import PatchSpec, RungTask, measure_rung
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.readings import SMOOTHED
+from yellowjacket.core.relations import RungHabits, RungSignals, relate_habits, relate_rungs
 
 STEP_PX = making.WIDTH // making.STEPS
 

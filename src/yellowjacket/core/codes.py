@@ -36,17 +36,37 @@ class CodeUse:
     doubled: float
 
 
-def code_use(counts: NDArray[np.int64], clip_code: int | None) -> CodeUse:
-    """Shares of empty and doubled codes in a histogram of one channel; the clip code is left out."""
-    values = counts.astype(np.float64)
-    if clip_code is not None:
-        values[clip_code:] = 0
+@dataclass(frozen=True, slots=True, eq=False)
+class MissingCodes:
+    """Which codes stay empty though their neighbours are full, and how many codes can tell."""
+
+    missing: NDArray[np.bool_]
+    telling: int
+
+
+def missing_codes(counts: NDArray[np.int64]) -> MissingCodes:
+    """The gaps in a histogram of one channel."""
+    _, _, usable = _around(counts.astype(np.float64))
+    return MissingCodes(usable & (counts == 0), int(usable.sum()))
+
+
+def _around(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]:
+    """Mean counts of the codes below and above each, and whether both are full enough to tell."""
     padded = np.concatenate([np.zeros(_NEIGHBOURS + 1), np.cumsum(values), np.full(_NEIGHBOURS, values.sum())])
     at = np.arange(values.size) + _NEIGHBOURS
     below = (padded[at] - padded[at - _NEIGHBOURS]) / _NEIGHBOURS
     above = (padded[at + _NEIGHBOURS + 1] - padded[at + 1]) / _NEIGHBOURS
     usable = (below >= _FEWEST_PIXELS) & (above >= _FEWEST_PIXELS)
     usable[0] = False
+    return below, above, usable
+
+
+def code_use(counts: NDArray[np.int64], clip_code: int | None) -> CodeUse:
+    """Shares of empty and doubled codes in a histogram of one channel; the clip code is left out."""
+    values = counts.astype(np.float64)
+    if clip_code is not None:
+        values[clip_code:] = 0
+    below, above, usable = _around(values)
     places = np.flatnonzero(usable)
     if places.size == 0:
         return CodeUse(0, 0.0, 0.0, 0.0, 0.0)

@@ -1,8 +1,10 @@
-"""Neutral drift: how far the grey patch wanders along a ladder though light and setting stood still."""
+"""Colour along a ladder: how far the grey patch, colour patches and blacks wander though light and setting stood still."""
 
 from __future__ import annotations
 
+import math
 import warnings
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +19,9 @@ SRGB_TO_XYZ = np.array(
 # Mid-grey is judged at this reflectance: L* about 50.
 _GREY = 0.18
 _DRAWS = 2000
+_SHIFT_DRAWS = 400
+# Patches of less chroma on the reference rung say nothing about saturation.
+_LEAST_CHROMA = 8.0
 NOT_DISTINGUISHABLE = "not distinguishable from none"
 
 
@@ -81,12 +86,9 @@ def neutral_drift(
     noise_second = rng.normal(0.0, reference.se_dn, (_DRAWS, 4))
     drawn = _drift(first + noise_first, second + noise_second, second, matrix)
     # Sampling alone: the reference colour at this patch's level with the same relative errors.
-    level = second * (first[1] + first[2]) / (second[1] + second[2])
-    alone = float(np.quantile(_drift(level + noise_first, second + noise_second, second, matrix), 0.95))
-    low, high = (float(q) for q in np.quantile(drawn, (0.025, 0.975)))
-    if value <= alone:
-        return Quantity(value, 0.0, max(high, alone), patch.n, NOT_DISTINGUISHABLE)
-    return Quantity(value, min(low, value), max(high, value), patch.n)
+    level = second * _green(first) / _green(second)
+    alone = _drift(level + noise_first, second + noise_second, second, matrix)
+    return _shift(value, drawn, alone, patch.n)
 
 
 def _drift(
@@ -106,3 +108,154 @@ def _lab(
     green = (balanced[:, 1] + balanced[:, 2]) / 2
     rgb = np.stack([balanced[:, 0], green, balanced[:, 3]], axis=-1) / green[:, None] * _GREY
     return lab_of_linear_srgb(rgb @ matrix.T)
+
+
+@dataclass(frozen=True, slots=True)
+class PatchColour:
+    """A patch on a rung and on the reference rung: channel means in DN above black with their standard errors."""
+
+    own: ChannelMeans
+    reference: ChannelMeans
+
+
+@dataclass(frozen=True, slots=True)
+class ColourShifts:
+    """What became of patches against the reference rung, exposure-corrected, after the reference white balance.
+
+    ``de00``: CIEDE2000 of each patch, in the order given. ``mean_de00``: their mean. ``saturation_kept``: ratio of mean
+    chroma C*ab over the coloured ones.
+    """
+
+    de00: tuple[Quantity, ...]
+    mean_de00: Quantity
+    saturation_kept: Quantity
+
+
+def colour_shifts(
+    patches: Sequence[PatchColour], grey: PatchColour, xyz_to_camera: NDArray[np.float64] | None,
+    rng: np.random.Generator,
+) -> ColourShifts:  # fmt: skip
+    """How far colours moved along a ladder. ``grey``: the grey patch, whose green sets brightness, whose reference
+    rung sets white balance.
+
+    Always of mean linear values, negatives kept: the mean of pixel Labs is far off where noise is strong. Intervals
+    come from ``rng`` draws of all means; a shift inside the 95 % point of sampling alone is "not distinguishable".
+    """
+    balance = np.array(grey.reference.mean_dn)
+    if (balance <= 0).any() or _green(np.array(grey.own.mean_dn)) <= 0:
+        nothing = missing("a channel of the grey patch has no signal above black")
+        return ColourShifts((nothing,) * len(patches), nothing, nothing)
+    matrix = camera_to_srgb(xyz_to_camera)
+    own, own_errors = _stacked([patch.own for patch in patches])
+    reference, reference_errors = _stacked([patch.reference for patch in patches])
+    ratio = _green(balance) / _green(np.array(grey.own.mean_dn))
+    n = sum(patch.own.n for patch in patches)
+    value = _lab_scaled(own, ratio, balance, matrix)
+    base = _lab_scaled(reference, 1.0, balance, matrix)
+
+    noise = rng.normal(size=(_SHIFT_DRAWS, *own.shape)) * own_errors
+    other = rng.normal(size=(_SHIFT_DRAWS, *own.shape)) * reference_errors
+    level = _drawn_ratio(grey, rng)[:, None, None]
+    drawn = _lab_scaled(own + noise, ratio * level, balance, matrix)
+    drawn_base = _lab_scaled(reference + other, 1.0, balance, matrix)
+    alone = _lab_scaled(reference / ratio + noise, ratio * level, balance, matrix)
+    shift, drawn_shift = delta_e_2000(base, value), delta_e_2000(drawn_base, drawn)
+    alone_shift = delta_e_2000(drawn_base, alone)
+    de00 = tuple(
+        _shift(float(shift[k]), drawn_shift[:, k], alone_shift[:, k], patches[k].own.n) for k in range(len(patches))
+    )
+    every = _shift(float(shift.mean()), drawn_shift.mean(axis=1), alone_shift.mean(axis=1), n)
+    return ColourShifts(de00, every, _saturation_kept(value, base, drawn, drawn_base, n))
+
+
+def _saturation_kept(
+    value: NDArray[np.float64], base: NDArray[np.float64], drawn: NDArray[np.float64], drawn_base: NDArray[np.float64],
+    n: int,
+) -> Quantity:  # fmt: skip
+    chroma = [np.hypot(lab[..., 1], lab[..., 2]) for lab in (value, base, drawn, drawn_base)]
+    coloured = chroma[1] > _LEAST_CHROMA
+    if not coloured.any():
+        return missing("no coloured patch: lay a grid over the colour patches")
+    kept = [part[..., coloured].mean(axis=-1) for part in chroma]
+    low, high = (float(q) for q in np.quantile(kept[2] / kept[3], (0.025, 0.975)))
+    found = float(kept[0] / kept[1])
+    return Quantity(found, min(low, found), max(high, found), n)
+
+
+def neutral_drift_duv(
+    patch: ChannelMeans, reference: ChannelMeans, xyz_to_camera: NDArray[np.float64] | None, rng: np.random.Generator
+) -> Quantity:
+    """Δu′v′ (CIE 1976 uniform chromaticity) of a grey patch against the reference rung, white-balanced there."""
+    first, second = np.array(patch.mean_dn), np.array(reference.mean_dn)
+    if (first <= 0).any() or (second <= 0).any():
+        return missing("a channel of the grey patch has no signal above black")
+    matrix = SRGB_TO_XYZ @ camera_to_srgb(xyz_to_camera)
+
+    def chromaticity(channels: NDArray[np.float64]) -> NDArray[np.float64]:
+        balanced = channels / second
+        camera = np.stack([balanced[:, 0], (balanced[:, 1] + balanced[:, 2]) / 2, balanced[:, 3]], axis=-1)
+        x, y, z = np.moveaxis(camera @ matrix.T, -1, 0)
+        return np.stack([4 * x, 9 * y], axis=-1) / (x + 15 * y + 3 * z)[:, None]
+
+    def moved(one: NDArray[np.float64], other: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.hypot(*np.moveaxis(chromaticity(one) - chromaticity(other), -1, 0))
+
+    own_noise, noise = (rng.normal(0.0, means.se_dn, (_DRAWS, 4)) for means in (patch, reference))
+    value = float(moved(first[None], second[None])[0])
+    level = second * _green(first) / _green(second)
+    return _shift(value, moved(first + own_noise, second + noise), moved(level + own_noise, second + noise), patch.n)
+
+
+def lightness_change(patch: PatchColour, grey: PatchColour, rng: np.random.Generator) -> Quantity:
+    """Change of L* of a patch against the reference rung, both brought to the same grey: how far blacks are lifted."""
+    balance = np.array(grey.reference.mean_dn)
+    if (balance <= 0).any() or _green(np.array(grey.own.mean_dn)) <= 0:
+        return missing("a channel of the grey patch has no signal above black")
+    ratio = _green(balance) / _green(np.array(grey.own.mean_dn))
+    own, reference = (np.array(means.mean_dn)[None] for means in (patch.own, patch.reference))
+    errors = [rng.normal(0.0, means.se_dn, (_SHIFT_DRAWS, 4)) for means in (patch.own, patch.reference)]
+
+    def lightness(channels: NDArray[np.float64], scale: NDArray[np.float64] | float) -> NDArray[np.float64]:
+        return _lab_scaled(channels, scale, balance, np.eye(3))[..., 0]
+
+    value = float(lightness(own, ratio)[0] - lightness(reference, 1.0)[0])
+    level = _drawn_ratio(grey, rng)[:, None]
+    drawn = lightness(own + errors[0], ratio * level) - lightness(reference + errors[1], 1.0)
+    low, high = (float(q) for q in np.quantile(drawn, (0.025, 0.975)))
+    return Quantity(value, min(low, value), max(high, value), patch.own.n)
+
+
+def _drawn_ratio(grey: PatchColour, rng: np.random.Generator) -> NDArray[np.float64]:
+    """Draws of how far the grey patch's own scatter moves the exposure correction, about 1."""
+    relative = [
+        math.hypot(means.se_dn[1], means.se_dn[2]) / (means.mean_dn[1] + means.mean_dn[2])
+        for means in (grey.own, grey.reference)
+    ]
+    return 1.0 + rng.normal(0.0, math.hypot(*relative), _SHIFT_DRAWS)
+
+
+def _green(channels: NDArray[np.float64]) -> float:
+    return float(channels[..., 1] + channels[..., 2]) / 2
+
+
+def _stacked(means: Sequence[ChannelMeans]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    return np.array([one.mean_dn for one in means]), np.array([one.se_dn for one in means])
+
+
+def _lab_scaled(
+    channels: NDArray[np.float64], scale: NDArray[np.float64] | float, balance: NDArray[np.float64],
+    matrix: NDArray[np.float64],
+) -> NDArray[np.float64]:  # fmt: skip
+    """Lab of channel means brought to the reference's brightness, its grey at 18 %."""
+    balanced = channels * scale / balance
+    camera = np.stack([balanced[..., 0], (balanced[..., 1] + balanced[..., 2]) / 2, balanced[..., 3]], axis=-1)
+    return lab_of_linear_srgb(_GREY * camera @ matrix.T)
+
+
+def _shift(value: float, drawn: NDArray[np.float64], alone: NDArray[np.float64], n: int) -> Quantity:
+    """A distance, which sampling alone makes positive, with its interval."""
+    within = float(np.quantile(alone, 0.95))
+    low, high = (float(q) for q in np.quantile(drawn, (0.025, 0.975)))
+    if value <= within:
+        return Quantity(value, 0.0, max(high, within), n, NOT_DISTINGUISHABLE)
+    return Quantity(value, min(low, value), max(high, value), n)

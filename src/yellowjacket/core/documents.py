@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from itertools import pairwise
 from typing import Any
 
 from yellowjacket.core.banding import Banding
@@ -15,6 +14,7 @@ from yellowjacket.core.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.codes import DigitalIso
 from yellowjacket.core.cooked import Cooked
 from yellowjacket.core.frames import FrameError
+from yellowjacket.core.marks import MarkHabits, advice_on
 from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops
 from yellowjacket.core.survey import digital_of, second_base_iso
@@ -112,39 +112,15 @@ def body_document(
 
 def _avoid(rungs: Sequence[IsoFindings], digital: Mapping[int, DigitalIso], base: Quantity) -> list[Document]:
     """Settings to avoid or prefer, each with the reason."""
-    found: list[Document] = []
-    isos = [rung.iso for rung in rungs]
-    if base.value is not None:
-        at = round(base.value)
-        found.append(
-            {"iso": at, "advice": "prefer", "reason": "a second base ISO: cleaner shadows than one mark lower"}
+    marks = [
+        MarkHabits(
+            rung.iso, rung.every.quantities["saturation_e"], bool(rung.every.cooked.flag),
+            digital[rung.iso].reason if digital[rung.iso].flag else "",
         )
-        below = [iso for iso in isos if iso < at]
-        if below:
-            found.append({"iso": below[-1], "advice": "avoid", "reason": f"just under the second base ISO {at}"})
-    for rung in rungs:
-        if digital[rung.iso].flag:
-            found.append(
-                {"iso": rung.iso, "advice": "avoid", "reason": f"made by arithmetic: {digital[rung.iso].reason}"}
-            )
-        if rung.every is not None and rung.every.cooked.flag:
-            found.append({"iso": rung.iso, "advice": "avoid", "reason": "the raw is smoothed here"})
-    return found + _low_marks(rungs)
-
-
-def _low_marks(rungs: Sequence[IsoFindings]) -> list[Document]:
-    """Low marks that give up headroom without losing noise: saturation in electrons no larger than a mark higher."""
-    found: list[Document] = []
-    for lower, higher in pairwise(rungs):
-        if lower.every is None or higher.every is None:
-            continue
-        one, other = lower.every.quantities["saturation_e"], higher.every.quantities["saturation_e"]
-        if one.value is None or other.value is None or one.high is None or other.low is None:
-            continue
-        # A true lower mark holds as many more electrons as its gain is lower.
-        if one.value < 1.1 * other.value and one.high < 1.3 * other.low and lower.iso < higher.iso / 1.5:
-            found.append({"iso": lower.iso, "advice": "avoid", "reason": f"holds no more light than ISO {higher.iso}"})
-    return found
+        for rung in rungs
+        if rung.every is not None
+    ]  # fmt: skip
+    return [{"iso": one.iso, "advice": one.advice, "reason": one.reason} for one in advice_on(marks, base)]
 
 
 def problem(error: FrameError) -> Document:

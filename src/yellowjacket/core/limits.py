@@ -20,7 +20,8 @@ GRADE_LETTERS = "ABCDE"
 
 @dataclass(frozen=True, slots=True)
 class RungFindings:
-    """What limits need of one rung: its ISO (exact and as the dial shows it) and quantities by criterion key."""
+    """What limits need of one rung: its ISO (exact and as the dial shows it) and quantities by criterion key, at the
+    size of the use."""
 
     iso: float
     mark: int
@@ -48,16 +49,13 @@ class Limit:
     reason: str = ""
 
 
-def measured_limits(rungs: Sequence[RungFindings], profile: Profile, factor: float) -> dict[str, Limit]:
-    """Limits per level from readings; rungs from low to high ISO.
-
-    ``factor``: SNR gain at the use's size for criteria that scale with it.
-    """
-    return {level: _first_to_fail(rungs, profile, level, factor) for level in LEVELS}
+def measured_limits(rungs: Sequence[RungFindings], profile: Profile) -> dict[str, Limit]:
+    """Limits per level from readings; rungs from low to high ISO."""
+    return {level: _first_to_fail(rungs, profile, level) for level in LEVELS}
 
 
-def _first_to_fail(rungs: Sequence[RungFindings], profile: Profile, level: str, factor: float) -> Limit:
-    along = [_along(rungs, criterion, level, factor) for criterion in profile.criteria]
+def _first_to_fail(rungs: Sequence[RungFindings], profile: Profile, level: str) -> Limit:
+    along = [_along(rungs, criterion, level) for criterion in profile.criteria]
     found = [limit for limit in along if limit is not None]
     doubts = tuple(
         f"{criterion.label} has no readings: {_why(rungs, criterion)}"
@@ -78,12 +76,11 @@ def _why(rungs: Sequence[RungFindings], criterion: Criterion) -> str:
         quantity = rung.findings.get(criterion.key)
         if quantity is not None and quantity.reason:
             return quantity.reason
-    return "measure first"
+    return criterion.needs
 
 
-def _along(rungs: Sequence[RungFindings], criterion: Criterion, level: str, factor: float) -> Limit | None:
+def _along(rungs: Sequence[RungFindings], criterion: Criterion, level: str) -> Limit | None:
     """The limit by one criterion, or None when it was measured nowhere."""
-    scale = factor if criterion.scales_with_use else 1.0
     measured: list[tuple[RungFindings, Quantity]] = []
     gaps: list[int] = []
     for rung in rungs:
@@ -91,7 +88,7 @@ def _along(rungs: Sequence[RungFindings], criterion: Criterion, level: str, fact
         if quantity is None or quantity.value is None:
             gaps.append(rung.mark)
         else:
-            measured.append((rung, quantity.scaled(scale)))
+            measured.append((rung, quantity))
     if not measured:
         return None
     threshold = criterion.threshold(level)

@@ -3,58 +3,44 @@
 from __future__ import annotations
 
 import math
-import zlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
-from yellowjacket.core.characterise import characterise_frames
-from yellowjacket.core.codes import CodeUse, DigitalIso, digital_verdict
-from yellowjacket.core.colour import ChannelMeans, neutral_drift
-from yellowjacket.core.cooked import Cooked
+from yellowjacket.core.at_use import (
+    Size,
+    UseSize,
+    appearances,
+    detail_of,
+    detail_readings,
+    ranges_at_uses,
+    ratios_at_uses,
+    rendering_of,
+    sizes_of,
+)
+from yellowjacket.core.characterise import ChannelFindings, IsoFindings, characterise_frames
+from yellowjacket.core.codes import CodeUse
+from yellowjacket.core.cooked import Cooked, LagSums, pooled
 from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
-from yellowjacket.core.noise import PairNoise, clipped_share, pair_noise
+from yellowjacket.core.noise import PairNoise, clipped_share, joint_noise, pair_noise
 from yellowjacket.core.patches import SHADOW_STOPS_UNDER_GREY, Rect
 from yellowjacket.core.quantity import Z95, Quantity, missing, rms, weighted, with_error, with_relative_error
-from yellowjacket.core.second_base import NoiseAt, second_base_of
+from yellowjacket.core.readings import ALL, GREEN, SMOOTHED, Reading
 from yellowjacket.core.transfer import TransferFit, TransferPoint, fit_transfer, snr_at
+from yellowjacket.core.wedge import wedge_range
 
+# Roles whose areas are uniform and join the noise fit; those shown in the developed picture; textures.
+_UNIFORM = ("grey", "shadow", "black", "field")
+_SEEN = ("grey", "shadow", "other")
+_TEXTURES = ("texture", "colour_texture")
+# Areas of which only signal and noise are kept: there are many of them.
+_QUIET = ("field", "colour", "wedge")
+# Quantities that averaging to a use's size improves.
+_AVERAGED = ("snr", "shadow_snr")
 # Darks are read in a central window of at most this side: 260 000 pixels a channel give σ to 0.14 %.
 _DARK_WINDOW_PX = 1024
-GREEN = "G"
-ALL = "all"
-
-# Quantity name → unit; the vocabulary of readings, exports and pages.
-QUANTITIES: Mapping[str, str] = {
-    "signal_dn": "DN above black",
-    "noise_dn": "DN",
-    "snr": "ratio",
-    "clipped_share": "share 0–1",
-    "black_dn": "DN",
-    "read_noise_dn": "DN",
-    "read_noise_e": "e⁻",
-    "gain_e_per_dn": "e⁻/DN",
-    "shadow_snr": "ratio",
-    "exposure_error_stops": "stops",
-    "neutral_drift_de00": "ΔE00",
-    "clip_dn": "DN",
-    "saturation_e": "e⁻",
-    "prnu": "share 0–1",
-    "range_snr1": "stops",
-    "range_engineering": "stops",
-    "row_noise_dn": "DN",
-    "column_noise_dn": "DN",
-    "neighbour_correlation": "−1 to 1",
-    "flags": "count",
-    "codes_empty": "share 0–1",
-    "codes_empty_low": "share 0–1",
-    "codes_empty_high": "share 0–1",
-    "codes_doubled": "share 0–1",
-}
-SMOOTHED = "the raw is smoothed: noise and range read too good"
 NO_PAIR = "one frame only: shoot a second frame of this rung, or import it, to measure noise"
 # Code of the problem that a rung has one frame only.
 SINGLE = "single"
@@ -63,36 +49,31 @@ NO_LIGHT = "no frame of this rung yet"
 
 @dataclass(frozen=True, slots=True)
 class PatchSpec:
-    """A patch to measure: its name, role (grey, shadow, black, field) and place."""
+    """A patch to measure: its name, role and place. ``step_stops``: density step, of a wedge's patches.
+
+    Roles: grey, shadow, black; field (uniform areas for the noise fit), colour, wedge; texture, colour_texture; other.
+    """
 
     name: str
     role: str
     rect: Rect
+    step_stops: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
 class RungTask:
-    """Everything a worker needs: file paths and patches. ``key`` comes back with the result."""
+    """Everything a worker needs: file paths and patches. ``key`` comes back with the result.
+
+    ``uses``: sizes to read at. ``picture``: width and height of the body's full picture, of which the frames may be a
+    window; the frames' own when None.
+    """
 
     key: int
     light: tuple[str, ...]
     dark: tuple[str, ...]
     patches: tuple[PatchSpec, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Reading:
-    """One measured quantity of a rung; ``patch`` is None for what belongs to the rung as a whole.
-
-    ``method`` says how it was made, in words for the provenance line.
-    """
-
-    patch: str | None
-    channel: str
-    quantity: str
-    result: Quantity
-    method: str = ""
-    excluded: int = 0
+    uses: tuple[UseSize, ...] = ()
+    picture: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,8 +103,22 @@ def measure_rung(task: RungTask) -> RungResult:
     }
     for patch in task.patches:
         readings += _patch_readings(light, patch, noise, black)
+    width, height = task.picture or light[0].size
+    sizes = sizes_of(width * height, task.uses)
+    found = _characterised(light, dark, task.patches, noise)
+    smoothed = _lags(noise) if found is not None and found.every is not None and found.every.cooked.flag else None
     readings += _rung_readings(task.patches, noise, light[0], dark, black)
-    readings += _habits(light, dark, task.patches, noise)
+    readings = [
+        sized
+        for one in readings
+        for sized in (
+            ratios_at_uses(one, sizes, smoothed) if one.quantity in _AVERAGED and one.channel == GREEN else (one,)
+        )
+    ]
+    if found is not None and found.every is not None:
+        readings += _habits(found.every, sizes)
+        readings.append(_headroom(found, task.patches, noise))
+    readings += _scene_readings(light, task.patches, noise, black, found, sizes, height)
     return RungResult(task.key, tuple(readings), tuple(problems))
 
 
@@ -200,11 +195,11 @@ def _patch_readings(
             excluded = outcome.excluded
         method = "mean of two frames less black", "two-frame variance, plane removed", "signal ÷ noise"
         for name, quantity, how in zip(("signal_dn", "noise_dn", "snr"), found, method, strict=True):
-            if patch.role != "field" or name != "snr":
+            if patch.role not in _QUIET or name != "snr":
                 readings.append(Reading(patch.name, channel, name, quantity, how, excluded))
-        if patch.role != "field":
+        if patch.role not in _QUIET:
             readings.append(_clipped_reading(light, patch, channel, black[channel]))
-    if patch.role != "field":
+    if patch.role not in _QUIET:
         readings.append(Reading(patch.name, GREEN, "snr", _green_snr(patch, noise), "mean of both greens"))
     return readings
 
@@ -263,7 +258,11 @@ def _rung_readings(
     readings: list[Reading] = []
     fits = {}
     for channel in CHANNELS:
-        points = [_point(outcome) for patch in patches if (outcome := _usable(noise[patch.name, channel])) is not None]
+        points = [
+            _point(outcome)
+            for patch in patches
+            if patch.role in _UNIFORM and (outcome := _usable(noise[patch.name, channel])) is not None
+        ]
         dark_point = _dark_point(dark, channel, black[channel])
         saturation = frame.white_dn - (black[channel].value or 0.0)
         fit = fit_transfer(points, dark_point, saturation)
@@ -318,26 +317,33 @@ def _dark_point(dark: Sequence[RawFrame], channel: str, black: Quantity) -> Tran
     return TransferPoint(0.0, outcome.variance_dn2, outcome.variance_se_dn2, outcome.n)
 
 
-def _habits(
+def _characterised(
     light: Sequence[RawFrame], dark: Sequence[RawFrame], patches: Sequence[PatchSpec],
     noise: Mapping[tuple[str, str], PairNoise | str],
-) -> list[Reading]:  # fmt: skip
-    """Clip point, saturation, range, spread of response, bands, and what neighbours and codes give away."""
-    # Only the first pair: it stands for the rung in every other reading too.
+) -> IsoFindings | None:  # fmt: skip
+    """What the first pair says as a whole: it stands for the rung in every other reading too."""
     areas = [
         (patch.rect, {c: known for c in CHANNELS if (known := _usable(noise[patch.name, c])) is not None})
         for patch in patches
+        if patch.role in _UNIFORM
     ]
-    found = characterise_frames(light[:2], dark[:2], areas).every
-    if found is None:
-        return []
+    return characterise_frames(light[:2], dark[:2], areas)
+
+
+def _lags(noise: Mapping[tuple[str, str], PairNoise | str]) -> LagSums | None:
+    return pooled(one.lags for one in noise.values() if isinstance(one, PairNoise) and one.lags is not None)
+
+
+def _habits(found: ChannelFindings, sizes: Sequence[Size]) -> list[Reading]:
+    """Clip point, saturation, range, spread of response, bands, and what neighbours and codes give away."""
     names = {
         "clip_dn": "top code of the light frames, or where their noise vanishes", "saturation_e": "clip point less black × gain",
         "prnu": "covariance of the pair in small tiles",
     }  # fmt: skip
     readings = [Reading(None, ALL, name, found.quantities[name], how) for name, how in names.items()]
-    ranges = "from saturation down to that SNR, by the noise model"
-    readings += [Reading(None, ALL, f"range_{name}", found.ranges[name], ranges) for name in ("snr1", "engineering")]
+    readings += ranges_at_uses(found, sizes)
+    engineering = "from saturation down to the read noise"
+    readings.append(Reading(None, ALL, "range_engineering", found.ranges["engineering"], engineering))
     lines = "line means of the dark pair less what pixels explain"
     readings += [
         Reading(None, ALL, "row_noise_dn", found.banding.row_dn, lines),
@@ -347,6 +353,82 @@ def _habits(
     return readings + [
         Reading(None, ALL, name, value, "histograms of all frames") for name, value in _codes(found.code_use)
     ]
+
+
+def _headroom(
+    found: IsoFindings, patches: Sequence[PatchSpec], noise: Mapping[tuple[str, str], PairNoise | str]
+) -> Reading:
+    """Stops from the grey patch up to where the first channel clips."""
+    grey = _named(patches, "grey")
+    how = "clip point over the grey patch, the first channel to clip"
+    parts = []
+    for channel in CHANNELS if grey else ():
+        outcome = _usable(noise[grey.name, channel]) if grey else None
+        top = found.channels[channel].quantities["saturation_dn"]
+        if outcome is None or not top.value or not outcome.signal.value or min(top.value, outcome.signal.value) <= 0:
+            return Reading(None, ALL, "headroom_stops", missing("the grey patch could not be read on this rung"), how)
+        relative = math.hypot(top.se / top.value, outcome.signal.se / outcome.signal.value) / math.log(2)
+        parts.append(with_error(math.log2(top.value / outcome.signal.value), relative, outcome.n, top.reason))
+    if not parts:
+        return Reading(None, ALL, "headroom_stops", missing("no grey patch: draw one"), how)
+    return Reading(None, ALL, "headroom_stops", min(parts, key=lambda part: part.value or math.inf), how)
+
+
+def _scene_readings(
+    light: Sequence[RawFrame], patches: Sequence[PatchSpec], noise: Mapping[tuple[str, str], PairNoise | str],
+    black: Mapping[str, Quantity], found: IsoFindings | None, sizes: Sequence[Size], height: int,
+) -> list[Reading]:  # fmt: skip
+    """What needs the scene: noise as it looks, detail of textures, the wedge."""
+    levels = {channel: black[channel].value or 0.0 for channel in CHANNELS}
+    readings: list[Reading] = []
+    grey = _named(patches, "grey")
+    signals = {}
+    if grey is not None:
+        outcomes = {channel: _usable(noise[grey.name, channel]) for channel in CHANNELS}
+        signals = {channel: one.signal.value or 0.0 for channel, one in outcomes.items() if one is not None}
+    how = rendering_of(light[0], levels, signals)
+    spread = found.every.quantities["prnu"].value if found is not None and found.every is not None else None
+    for patch in patches:
+        reason = next((one for channel in CHANNELS if (one := _why_not(noise[patch.name, channel]))), "")
+        if patch.role in _SEEN:
+            readings += appearances(light, patch.name, patch.rect, how, sizes, reason)
+        elif patch.role in _TEXTURES:
+            coloured = patch.role == "colour_texture"
+            cycles, words = missing(reason), "coherence of two frames"
+            if not reason:
+                cycles, words = detail_of(light, patch.rect, levels, spread or 0.0, coloured=coloured)
+            readings += detail_readings(patch.name, cycles, words, sizes, height, coloured=coloured)
+    return readings + _wedge(patches, noise, found)
+
+
+def _why_not(outcome: PairNoise | str) -> str:
+    """Why a patch has no noise in a channel, empty when it has."""
+    if isinstance(outcome, str):
+        return outcome
+    return "" if outcome.noise.known else outcome.noise.reason
+
+
+def _wedge(
+    patches: Sequence[PatchSpec], noise: Mapping[tuple[str, str], PairNoise | str], found: IsoFindings | None
+) -> list[Reading]:
+    """Range as the wedge of the scene shows it, beside that of the noise model."""
+    steps = [patch for patch in patches if patch.role == "wedge"]
+    if not steps:
+        return []
+    outcomes = [[noise[step.name, channel] for channel in ("G1", "G2")] for step in steps]
+    if any(isinstance(one, str) for pair in outcomes for one in pair):
+        return []
+    read = [joint_noise([one for one in pair if isinstance(one, PairNoise)]) for pair in outcomes]
+    seen = wedge_range(read, steps[0].step_stops)
+    how = f"{len(steps)} steps of the wedge, green"
+    saturation = found.channels["G1"].quantities["saturation_dn"].value if found is not None else None
+    first = next((one.signal.value for one in read if one.signal.value), None)
+    if saturation and first and first > 0:
+        how += f"; its lightest measured step lies {math.log2(saturation / first):.1f} stops under saturation"
+    return [
+        Reading(None, GREEN, "wedge_snr1", seen.at_snr[1.0], how), Reading(None, GREEN, "wedge_snr4", seen.at_snr[4.0], how),
+        Reading(None, GREEN, "wedge_told_apart", seen.told_apart, how), Reading(None, GREEN, "wedge_floor", seen.floor, how),
+    ]  # fmt: skip
 
 
 def _smoothing(cooked: Cooked) -> Quantity:
@@ -399,129 +481,3 @@ def _shadow_snr(
             return missing("no signal above black in the shadow patch")
         factors.append(snr_at(wanted, *model) / snr_at(shadow_noise.signal.value, *model))
     return measured.scaled(sum(factors) / len(factors))
-
-
-@dataclass(frozen=True, slots=True)
-class RungHabits:
-    """What the habits of a ladder are judged from: the stored readings of a rung, by quantity."""
-
-    key: int
-    iso: int
-    readings: Mapping[str, Quantity]
-
-
-def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]:
-    """What the settings of one body say about each other: digital marks and a second base ISO, by rung key.
-
-    ``rungs``: of one ladder, from low to high ISO. A reading "flags" says in words what is to be minded; its value
-    is how many things that are, 0 for none.
-    """
-    uses = [_code_use(rung) for rung in rungs]
-    digital = [
-        digital_verdict(use, uses[0] if n else None) if use is not None else DigitalIso(None, None, None)
-        for n, use in enumerate(uses)
-    ]
-    cooked = [rung.readings.get("neighbour_correlation", missing("")).reason == SMOOTHED for rung in rungs]
-    usable = [
-        NoiseAt(rung.iso, rung.readings["gain_e_per_dn"], rung.readings["read_noise_dn"], rung.readings["read_noise_e"])
-        for rung, one, smoothed in zip(rungs, digital, cooked, strict=True)
-        if not one.flag and not smoothed and {"gain_e_per_dn", "read_noise_dn", "read_noise_e"} <= rung.readings.keys()
-    ]
-    base = second_base_of(usable)
-    related: dict[int, tuple[Reading, ...]] = {}
-    for rung, one, smoothed in zip(rungs, digital, cooked, strict=True):
-        words = [text for text, there in (("smoothed", smoothed), ("digital", one.flag)) if there]
-        if base.value is not None and rung.iso == base.value:
-            words.append("second base")
-        flags = Quantity(float(len(words)), n=len(rungs), reason=", ".join(words))
-        related[rung.key] = (Reading(None, ALL, "flags", flags, "neighbours, codes and read noise along the ladder"),)
-    return related
-
-
-def _code_use(rung: RungHabits) -> CodeUse | None:
-    shares = [
-        rung.readings.get(name) for name in ("codes_empty", "codes_empty_low", "codes_empty_high", "codes_doubled")
-    ]
-    if any(share is None or share.value is None for share in shares):
-        return None
-    values = [share.value or 0.0 for share in shares if share is not None]
-    return CodeUse(rung.readings["codes_empty"].n, *values)
-
-
-@dataclass(frozen=True, slots=True)
-class RungSignals:
-    """What relating rungs needs of one rung: grey-patch signal by channel, and the light it was given.
-
-    ``expected_stops``: light and gain the settings ask for, in stops over any common zero.
-    """
-
-    key: int
-    grey_dn: Mapping[str, Quantity]
-    expected_stops: float
-
-
-def relate_rungs(
-    rungs: Sequence[RungSignals], reference_key: int, xyz_to_camera: NDArray[np.float64] | None
-) -> dict[int, tuple[Reading, ...]]:
-    """Exposure error and neutral drift of every rung against the reference rung, by rung key.
-
-    Raises KeyError when the reference is not among the rungs.
-    """
-    by_key = {rung.key: rung for rung in rungs}
-    reference = by_key[reference_key]
-    related: dict[int, tuple[Reading, ...]] = {}
-    for rung in rungs:
-        how = "grey patch against the reference rung"
-        related[rung.key] = (
-            Reading(None, ALL, "exposure_error_stops", _exposure_error(rung, reference), how),
-            Reading(
-                None, ALL, "neutral_drift_de00", _drift(rung, reference, xyz_to_camera), how + ", white-balanced there"
-            ),
-        )
-    return related
-
-
-def _exposure_error(rung: RungSignals, reference: RungSignals) -> Quantity:
-    """log2 of measured over expected signal, channels weighted by 1/SE²."""
-    errors, weights, n = [], [], 0
-    for channel in CHANNELS:
-        one, other = rung.grey_dn.get(channel), reference.grey_dn.get(channel)
-        if one is None or other is None or not one.value or not other.value or min(one.value, other.value) <= 0:
-            continue
-        errors.append(math.log2(one.value / other.value))
-        weights.append(1 / max(math.hypot(one.se / one.value, other.se / other.value), 1e-9) ** 2)
-        n += one.n
-    if not errors:
-        return missing(_first_reason(rung, reference))
-    value = float(np.average(errors, weights=weights)) - (rung.expected_stops - reference.expected_stops)
-    if rung.key == reference.key:
-        return Quantity(0.0, 0.0, 0.0, n, "the reference rung")
-    return with_error(value, 1 / math.sqrt(sum(weights)) / math.log(2), n)
-
-
-def _drift(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[np.float64] | None) -> Quantity:
-    if rung.key == reference.key:
-        return Quantity(0.0, 0.0, 0.0, 0, "the reference rung")
-    means = [_channel_means(rung), _channel_means(reference)]
-    if means[0] is None or means[1] is None:
-        return missing(_first_reason(rung, reference))
-    # The same readings give the same interval, whoever asks and in whatever order.
-    rng = np.random.default_rng(zlib.crc32(repr(means).encode()))
-    return neutral_drift(means[0], means[1], xyz_to_camera, rng)
-
-
-def _channel_means(rung: RungSignals) -> ChannelMeans | None:
-    found = [rung.grey_dn.get(channel) for channel in CHANNELS]
-    if any(q is None or q.value is None for q in found):
-        return None
-    values = tuple(q.value for q in found if q is not None and q.value is not None)
-    errors = tuple(q.se for q in found if q is not None)
-    return ChannelMeans(values, errors, sum(q.n for q in found if q is not None))  # type: ignore[arg-type]
-
-
-def _first_reason(*rungs: RungSignals) -> str:
-    for rung in rungs:
-        for quantity in rung.grey_dn.values():
-            if quantity.reason and not quantity.known:
-                return quantity.reason
-    return "no grey patch reading on this rung or the reference rung"

@@ -12,16 +12,17 @@ LEVELS = ("clean", "usable", "emergency")
 class Criterion:
     """One thing that can go first.
 
-    ``quantity``: the reading it looks at. ``at_least``: True when more is better. ``scales_with_use``:
-    whether white noise averages out at the use's size. ``thresholds``: clean, usable, emergency.
+    ``quantity``: the reading it looks at, at the use's size where it has one. ``at_least``: True when more is better.
+    ``thresholds``: clean, usable, emergency.
     """
 
     key: str
     label: str
     quantity: str
     at_least: bool
-    scales_with_use: bool
     thresholds: tuple[float, float, float]
+    # What gives it readings where there are none.
+    needs: str = "measure first"
 
     def threshold(self, level: str) -> float:
         """The threshold of a level of LEVELS."""
@@ -35,9 +36,19 @@ class Criterion:
 
 # Grey SNR 40 and 10: the two noise criteria of ISO 12232 (from memory); the rest is common practice, no source.
 DEFAULT_CRITERIA: tuple[Criterion, ...] = (
-    Criterion("grey_snr", "grey SNR", "snr", True, True, (40.0, 10.0, 4.0)),
-    Criterion("shadow_snr", "shadow SNR", "shadow_snr", True, True, (10.0, 4.0, 2.0)),
-    Criterion("neutral_drift", "neutral drift", "neutral_drift_de00", False, False, (2.0, 5.0, 10.0)),
+    Criterion("grey_snr", "grey SNR", "snr", True, (40.0, 10.0, 4.0)),
+    Criterion("shadow_snr", "shadow SNR", "shadow_snr", True, (10.0, 4.0, 2.0)),
+    Criterion("chroma_noise", "chroma noise", "noise_chroma", False, (2.0, 5.0, 10.0)),
+    Criterion("neutral_drift", "neutral drift", "neutral_drift_de00", False, (2.0, 5.0, 10.0)),
+    Criterion(
+        "saturation_kept",
+        "saturation kept",
+        "saturation_kept",
+        True,
+        (0.95, 0.85, 0.7),
+        "lay a grid over colour patches on the Measure page",
+    ),
+    Criterion("detail", "detail", "detail_share", True, (0.9, 0.7, 0.5), "mark a fine texture on the Measure page"),
 )
 
 
@@ -76,8 +87,8 @@ def _with(criterion: Criterion, own: object) -> Criterion:
         criterion.label,
         criterion.quantity,
         criterion.at_least,
-        criterion.scales_with_use,
         values,  # type: ignore[arg-type]
+        criterion.needs,
     )
 
 

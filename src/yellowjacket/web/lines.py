@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db.models import Q
@@ -10,20 +10,16 @@ from django.urls import reverse
 
 from yellowjacket.bench.models import Frame, Grade, Patch, Reading, Rung, Shot, Use
 from yellowjacket.bench.services.judging import current_grades
-from yellowjacket.bench.services.measuring import reference_rung
+from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.bench.services.recording import Proposal
 from yellowjacket.core.colour import NOT_DISTINGUISHABLE
 from yellowjacket.core.limits import Limit
-from yellowjacket.core.quantity import Quantity
-from yellowjacket.core.tolerance import LEVELS, Criterion, use_noise_factor
 from yellowjacket.web import pictures
-from yellowjacket.web.charts import log_chart
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Cell, Line
 from yellowjacket.web.templatetags import values
 
 CROP_HEIGHT_PX = 60
-_CHART_HEIGHT_PX = 150
 _MOST_DOTS = 12
 
 
@@ -99,17 +95,18 @@ def frames_line(page: SittingPage) -> Line:
 
 
 class Readings:
-    """The readings the sheet shows, fetched in one query, by (rung id, role, channel, quantity)."""
+    """The readings the sheet shows, fetched in one query, at the size of a use where they depend on it."""
 
-    def __init__(self, rungs: Sequence[Rung], *, every_channel: bool = False) -> None:
-        rows = Reading.objects.filter(rung__in=rungs).exclude(patch__role=Patch.Role.FIELD)
+    def __init__(self, rungs: Sequence[Rung], use: Use | None = None, *, every_channel: bool = False) -> None:
+        many = (Patch.Role.FIELD, Patch.Role.COLOUR, Patch.Role.WEDGE)
+        rows = Reading.objects.filter(Q(use=None) | Q(use=use), rung__in=rungs).exclude(patch__role__in=many)
         if not every_channel:
             # The sheet shows what stands for all channels; clipping is the worst of them.
             rows = rows.filter(Q(channel__in=("G", "all")) | Q(quantity="clipped_share", patch__role=Patch.Role.GREY))
-        self._found: dict[tuple[int, str | None, str, str], Reading] = {
-            (row.rung_id, row.patch.role if row.patch else None, row.channel, row.quantity): row
-            for row in rows.select_related("patch")
-        }
+        self._found: dict[tuple[int, str | None, str, str], Reading] = {}
+        # Per pixel first: what was read at the use's size takes its place.
+        for row in sorted(rows.select_related("patch"), key=lambda row: row.use_id is not None):
+            self._found[row.rung_id, row.patch.role if row.patch else None, row.channel, row.quantity] = row
 
     def __bool__(self) -> bool:
         return bool(self._found)
@@ -123,12 +120,6 @@ class Readings:
         rows = [self.get(rung, "clipped_share", channel, role) for channel in ("R", "G1", "G2", "B")]
         known = [row for row in rows if row is not None]
         return max(known, key=lambda row: row.value or 0.0) if known else None
-
-    def criterion(self, rung: Rung, criterion: Criterion) -> Reading | None:
-        """The reading a criterion looks at."""
-        if criterion.quantity == "snr":
-            return self.get(rung, "snr", "G", Patch.Role.GREY)
-        return self.get(rung, criterion.quantity, "G") or self.get(rung, criterion.quantity, "all")
 
 
 def reading_cell(reading: Reading | None, text: str, *, strong: bool = False) -> Cell:
@@ -148,32 +139,6 @@ def _interval_text(reading: Reading) -> str:
     return f"{spread}; {reading.reason}" if reading.reason else spread
 
 
-def snr_chart_line(page: SittingPage, readings: Readings, criterion: Criterion, column_px: int) -> Line | None:
-    """A criterion's SNR at the use's size over the rungs, with the profile's thresholds."""
-    factor, remark = use_noise_factor(page.ladder.body.pixels, page.use.output_pixels)
-    scaled = [_scaled(readings.criterion(rung, criterion), factor) for rung in page.rungs]
-    labels = [
-        f"ISO {rung.iso}: {values.number(q.value)} ({values.number(q.low)} … {values.number(q.high)})"
-        if q and q.value
-        else ""
-        for rung, q in zip(page.rungs, scaled, strict=True)
-    ]
-    thresholds = [(level, criterion.threshold(level)) for level in LEVELS]
-    chart = log_chart(
-        scaled, labels, thresholds, column_px=column_px, height=_CHART_HEIGHT_PX,
-        title=f"{criterion.label} of {page.ladder.body} for {page.use.name}",
-    )  # fmt: skip
-    if chart is None:
-        return None
-    label = criterion.label[0].upper() + criterion.label[1:]
-    where = "per pixel" if factor == 1.0 else f"at {page.use.name.lower()} size"
-    return Line(criterion.key, label, f"green, {remark or where}", "chart", chart=chart)
-
-
-def _scaled(reading: Reading | None, factor: float) -> Quantity | None:
-    return reading.result.scaled(factor) if reading is not None else None
-
-
 def error_line(page: SittingPage, readings: Readings) -> Line:
     """Exposure error of each rung in stops; beyond a sixth it stands out."""
 
@@ -183,17 +148,6 @@ def error_line(page: SittingPage, readings: Readings) -> Line:
         return reading_cell(reading, text, strong=bool(reading and reading.value and abs(reading.value) > 1 / 6))
 
     return Line("error", "Exposure error", "stops, ±1/6 allowed", cells=[cell(rung) for rung in page.rungs])
-
-
-def number_line(key: str, name: str, sub: str, rows: Iterable[tuple[Reading | None, float]], digits: int = 3) -> Line:
-    """A line of plain numbers, each scaled by its factor."""
-    cells = [
-        reading_cell(
-            reading, values.number(reading.value * factor, digits) if reading and reading.value is not None else ""
-        )
-        for reading, factor in rows
-    ]
-    return Line(key, name, sub, cells=cells)
 
 
 @dataclass(frozen=True, slots=True)

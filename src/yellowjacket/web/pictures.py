@@ -17,9 +17,10 @@ from PIL import Image
 
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading
 from yellowjacket.core.develop import GREY_TARGET, Development, develop_crop, develop_reduced, gains_from_grey
-from yellowjacket.core.frames import CHANNELS, read_frame
+from yellowjacket.core.frames import CHANNELS, RawFrame, read_frame
 from yellowjacket.core.patches import MID_GREY_SHARE, Rect
 
+Picture = NDArray[np.uint8]
 # Raise with every change of the development, so that old cached pictures are not shown.
 _DEVELOPMENT_VERSION = 1
 _OVERVIEW_LONG_SIDE_PX = 960
@@ -118,6 +119,18 @@ def _write_whole(path: Path, write: Callable[[Path], object]) -> None:
     partial = path.with_name(f".{path.name}.{os.getpid()}-{threading.get_ident()}")
     write(partial)
     partial.replace(path)
+
+
+def cached_png(room: str, key: str, make: Callable[[], Picture]) -> bytes:
+    """A grey or colour picture as PNG, made once for its key."""
+    return _cached(room, key, ".png", lambda: _encoded(make(), "PNG"))
+
+
+def raw_frame(frame: Frame) -> RawFrame:
+    """The frame with its numbers, from the cache. Raises FrameError when the original is gone or changed."""
+    offsets = {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}
+    neutral = None if frame.neutral is None else np.array(frame.neutral)
+    return RawFrame(_mosaic(frame), offsets, dict(frame.black_dn), frame.white_dn, frame.xyz_to_camera, neutral)
 
 
 def _mosaic(frame: Frame) -> NDArray[np.uint16]:

@@ -10,10 +10,11 @@ from django_htmx.http import HttpResponseClientRefresh
 
 from yellowjacket.bench.models import Frame, Job, Reading
 from yellowjacket.bench.services import jobs
-from yellowjacket.bench.services.measuring import frames_by_rung, reference_rung
+from yellowjacket.bench.services.frames import frames_by_rung
+from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core.frames import FrameError
-from yellowjacket.core.measure import QUANTITIES
 from yellowjacket.core.patches import Rect
+from yellowjacket.core.readings import QUANTITIES
 from yellowjacket.web import pictures
 
 _YEAR_S = 31_536_000
@@ -50,7 +51,8 @@ def _frame(frame_id: int) -> Frame:
     return get_object_or_404(Frame.objects.defer("report").select_related("shot__rung__ladder__body"), pk=frame_id)
 
 
-def _picture(data: bytes, kind: str) -> HttpResponse:
+def picture_response(data: bytes, kind: str) -> HttpResponse:
+    """A picture that browsers may keep for good."""
     response = HttpResponse(data, content_type=kind)
     # The URL names the content; another development has another URL.
     response["Cache-Control"] = f"private, max-age={_YEAR_S}, immutable"
@@ -65,7 +67,7 @@ def crop(request: HttpRequest, frame_id: int, x: int, y: int, w: int, h: int) ->
         raise Http404
     how = _development(frame, equalised="as-shot" not in request.GET)
     try:
-        return _picture(pictures.crop_png(frame, Rect(x, y, w, h), how), "image/png")
+        return picture_response(pictures.crop_png(frame, Rect(x, y, w, h), how), "image/png")
     except FrameError as error:
         raise Http404(str(error)) from error
 
@@ -75,7 +77,7 @@ def overview(request: HttpRequest, frame_id: int) -> HttpResponse:
     """The whole frame, reduced."""
     frame = _frame(frame_id)
     try:
-        return _picture(pictures.overview_jpeg(frame, _development(frame, equalised=True)), "image/jpeg")
+        return picture_response(pictures.overview_jpeg(frame, _development(frame, equalised=True)), "image/jpeg")
     except FrameError as error:
         raise Http404(str(error)) from error
 

@@ -21,6 +21,7 @@ from yellowjacket.bench.models import Frame, Job, Ladder, Record, Rung, Shot, Si
 from yellowjacket.bench.services.checking import open_count
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
+from yellowjacket.core.tolerance import use_noise_factor
 
 _PERSON_KEY = "person"
 
@@ -79,6 +80,24 @@ class SittingPage:
         wanted = self.request.GET.get("rung") or self.request.POST.get("rung")
         named = next((rung for rung in self.rungs if rung.key == wanted), None)
         return named or min(self.rungs, key=lambda rung: (abs(rung.at_stops), rung.position))
+
+    @property
+    def size_use(self) -> Use | None:
+        """The use at whose size readings are shown; None per pixel: asked for, or a use no smaller than the picture."""
+        if self.request.GET.get("level") == "pixel" or self.request.POST.get("level") == "pixel":
+            return None
+        factor, _ = use_noise_factor(self.ladder.body.pixels, self.use.output_pixels)
+        return self.use if factor > 1.0 else None
+
+    @property
+    def size_words(self) -> str:
+        """At which size readings are shown."""
+        return f"at {self.use.name.lower()} size" if self.size_use else "per pixel"
+
+    @property
+    def offers_pixel_level(self) -> bool:
+        """Whether showing readings per pixel must be offered beside the uses: none of them is pixel level."""
+        return all(use.output_pixels is not None for use in self.uses)
 
     @property
     def several_bodies(self) -> bool:

@@ -62,6 +62,9 @@ class Line:
     cells: Sequence[Cell] = ()
     chart: Chart | None = None
     chosen: bool = False
+    # What its name turns it into, and whether it can be folded away.
+    unfolds_to: str = ""
+    folds: bool = False
 
 
 @dataclass(frozen=True, slots=True)

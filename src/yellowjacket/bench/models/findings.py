@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
-from yellowjacket.bench.models.sittings import Ladder, Rung
+from yellowjacket.bench.models.sittings import Ladder, Rung, Use
 from yellowjacket.core.measure import PatchSpec
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Quantity
@@ -18,14 +18,21 @@ class Patch(models.Model):
         SHADOW = "shadow", "shadow"
         BLACK = "black", "black"
         FIELD = "field", "field"
+        COLOUR = "colour", "colour"
+        WEDGE = "wedge", "wedge step"
+        TEXTURE = "texture", "texture"
+        COLOUR_TEXTURE = "colour_texture", "coloured texture"
+        OTHER = "other", "own patch"
 
     ladder = models.ForeignKey(Ladder, on_delete=models.CASCADE, related_name="patches")
     name = models.CharField(max_length=40)
-    role = models.CharField(max_length=8, choices=Role.choices)
+    role = models.CharField(max_length=16, choices=Role.choices)
     x = models.PositiveIntegerField()
     y = models.PositiveIntegerField()
     w = models.PositiveIntegerField()
     h = models.PositiveIntegerField()
+    # Of a wedge's steps: how many stops each is darker than the one before.
+    step_stops = models.FloatField(default=1.0)
 
     class Meta:
         ordering = ["id"]
@@ -48,7 +55,7 @@ class Patch(models.Model):
     @property
     def spec(self) -> PatchSpec:
         """The patch as measuring needs it."""
-        return PatchSpec(self.name, self.role, self.rect)
+        return PatchSpec(self.name, self.role, self.rect, self.step_stops)
 
 
 class Reading(models.Model):
@@ -56,6 +63,8 @@ class Reading(models.Model):
 
     rung = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="readings")
     patch = models.ForeignKey(Patch, on_delete=models.CASCADE, null=True, related_name="readings")
+    # The use at whose size it was read; null per pixel.
+    use = models.ForeignKey(Use, on_delete=models.CASCADE, null=True, related_name="readings")
     channel = models.CharField(max_length=4)
     quantity = models.CharField(max_length=30)
     value = models.FloatField(null=True)
@@ -71,7 +80,7 @@ class Reading(models.Model):
         indexes = [models.Index(fields=["rung", "quantity"], name="reading_by_quantity")]
         constraints = [
             models.UniqueConstraint(
-                fields=["rung", "patch", "channel", "quantity"], name="reading_once", nulls_distinct=False
+                fields=["rung", "patch", "channel", "quantity", "use"], name="reading_once", nulls_distinct=False
             )
         ]
 

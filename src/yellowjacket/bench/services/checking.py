@@ -19,7 +19,7 @@ from yellowjacket.bench.services.conditions import temperature_drifts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame
 from yellowjacket.bench.services.matching import ShotFinder, candidate_from
-from yellowjacket.bench.services.measuring import reference_rung
+from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core.audit import (
     FrameReport,
     exposure_stops,

@@ -8,7 +8,7 @@ from datetime import date
 from django.db.models import Exists, OuterRef
 
 from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Shot, Sitting, ToleranceProfile
-from yellowjacket.bench.services import jobs, judging, measuring, recording, shooting
+from yellowjacket.bench.services import jobs, judging, measuring, patching, recording, shooting
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
@@ -26,6 +26,14 @@ _DRAWER_7 = "Drawer 7, second lamp"
 _JUDGE = "Wren Halloway"
 # The eye-spot of the first moth's right forewing, in raw pixels.
 _EYE_SPOT = (466, 330)
+# Corners of the colour patches and of the wedge on the drawer, and its textures, in raw pixels.
+_PATCH_CORNERS = ((64, 924), (938, 924), (938, 1170), (64, 1170))
+_WEDGE_CORNERS = ((64, 40), (1344, 40), (1344, 124), (64, 124))
+_TEXTURES = (
+    ("random grain", "texture", (1008, 938, 224, 224)), ("coloured grain", "colour_texture", (1258, 938, 108, 224)),
+)  # fmt: skip
+# The survey looks at wing patterns: it bears more colour noise than the defaults would.
+_OWN_THRESHOLDS = {"chroma_noise": [4.0, 9.5, 20.0]}
 # What goes wrong on the second day, so that the Check page has something to find.
 _MISHAPS_7 = ("defocus", "doubled", "skipped")
 # Grades of the demo's tester by rung, ISO 50 first, and the reason key of the last ones.
@@ -56,6 +64,8 @@ def make_demo(report: Callable[[str], None]) -> None:
         _run_now(shooting.start_shooting(ladder))
         if _shots_due(ladder):
             raise ValueError(f"demo: {first.problems.first()}")
+    if not ladder.patches.exists():
+        _mark_scene(ladder)
     if measuring.unmeasured(ladder):
         report("Demo: measuring 12 rungs ...")
         _run_now(measuring.start_measuring(first))
@@ -79,7 +89,9 @@ def make_demo(report: Callable[[str], None]) -> None:
 
 
 def _plan(name: str, held_on: date, question: str, expectation: str, ladders: Sequence[LadderSpec]) -> Sitting:
-    profile, _ = ToleranceProfile.objects.get_or_create(name="Survey default")
+    profile, _ = ToleranceProfile.objects.get_or_create(
+        name="Survey default", defaults={"thresholds": _OWN_THRESHOLDS}
+    )
     sitting = Sitting(
         name=name, scene="specimen drawer", question=question, expectation=expectation, held_on=held_on,
         lens="90 mm macro, f/8", light="lamp room, two panels", temperature_c=20.0, profile=profile,
@@ -88,6 +100,15 @@ def _plan(name: str, held_on: date, question: str, expectation: str, ladders: Se
     create_sitting(sitting, USES, [LadderRequest(body, spec) for spec in ladders])
     sitting.ladders.update(spot_x=_EYE_SPOT[0], spot_y=_EYE_SPOT[1])
     return sitting
+
+
+def _mark_scene(ladder: Ladder) -> None:
+    """What the tester marks on the picture of the drawer: colour patches, wedge, textures."""
+    patching.propose(ladder)
+    patching.lay_grid(ladder, "colour", _PATCH_CORNERS, 3, 10)
+    patching.lay_grid(ladder, "wedge", _WEDGE_CORNERS, 1, 16)
+    for name, role, place in _TEXTURES:
+        patching.place_patch(ladder, name, *place, role=role)
 
 
 def _shots_due(ladder: Ladder) -> bool:

@@ -8,11 +8,11 @@ from collections.abc import Iterator
 
 from yellowjacket.bench.models import Frame, Grade, Ladder, Reading, Record, Rung, Sitting
 from yellowjacket.bench.services.recording import conditions, evidence
-from yellowjacket.core.measure import QUANTITIES
+from yellowjacket.core.readings import QUANTITIES
 
 SCHEMA = "yellowjacket-sitting/1"
 CSV_COLUMNS = (
-    "sitting", "body", "serial", "iso", "exposure_s", "f_number", "patch", "role", "channel", "quantity", "unit",
+    "sitting", "body", "serial", "iso", "exposure_s", "f_number", "patch", "role", "use", "channel", "quantity", "unit",
     "value", "low", "high", "n", "excluded", "reason", "method",
 )  # fmt: skip
 _CHUNK_ROWS = 500
@@ -23,7 +23,7 @@ def readings_csv(sitting: Sitting) -> Iterator[str]:
     buffer = io.StringIO()
     writer = csv.writer(buffer)
     writer.writerow(CSV_COLUMNS)
-    rows = Reading.objects.filter(rung__ladder__sitting=sitting).select_related("rung__ladder__body", "patch")
+    rows = Reading.objects.filter(rung__ladder__sitting=sitting).select_related("rung__ladder__body", "patch", "use")
     for n, reading in enumerate(rows.iterator(chunk_size=_CHUNK_ROWS)):
         writer.writerow(safe_text(value) for value in _reading_row(sitting, reading))
         if n % _CHUNK_ROWS == _CHUNK_ROWS - 1:
@@ -42,7 +42,8 @@ def _reading_row(sitting: Sitting, reading: Reading) -> tuple[object, ...]:
     ladder, patch = reading.rung.ladder, reading.patch
     return (
         sitting.name, str(ladder.body), ladder.body.serial, reading.rung.iso, reading.rung.exposure_s, ladder.f_number,
-        patch.name if patch else "", patch.role if patch else "", reading.channel, reading.quantity,
+        patch.name if patch else "", patch.role if patch else "",
+        reading.use.name if reading.use else "", reading.channel, reading.quantity,
         QUANTITIES[reading.quantity], reading.value, reading.low, reading.high, reading.n, reading.excluded,
         reading.reason, reading.method,
     )  # fmt: skip

@@ -5,33 +5,27 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Iterable, Sequence
+from dataclasses import asdict
 from pathlib import Path
 
 from django.db import transaction
+from django.db.models import Q
 
 from yellowjacket import __version__
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.frames import misfit_from, note_problem
-from yellowjacket.bench.workers import propose_from
-from yellowjacket.core.measure import (
-    SINGLE,
-    RungHabits,
-    RungResult,
-    RungSignals,
-    RungTask,
-    measure_rung,
-    relate_habits,
-    relate_rungs,
-)
-from yellowjacket.core.measure import Reading as CoreReading
-from yellowjacket.core.patches import Proposal, even_rect
+from yellowjacket.bench.services.frames import frames_by_rung, misfit_from, note_problem
+from yellowjacket.bench.services.patching import propose, reference_rung
+from yellowjacket.core.at_use import UseSize
+from yellowjacket.core.measure import SINGLE, RungResult, RungTask, measure_rung
 from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.readings import Reading as CoreReading
+from yellowjacket.core.relations import RungHabits, RungSignals, relate_habits, relate_rungs
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
-METHOD_VERSION = f"{__version__}/2"
+METHOD_VERSION = f"{__version__}/3"
 
 
 def start_measuring(sitting: Sitting) -> Job:
@@ -45,7 +39,7 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
     """The measuring job: every rung of every ladder whose frames or patches changed."""
     ladders = list(job.sitting.ladders.select_related("body"))
     for ladder in ladders:
-        if not ladder.patches.exists():
+        if not ladder.patches.filter(role=Patch.Role.GREY).exists():
             propose(ladder)
     tasks = {task.key: (task, digest) for ladder in ladders for task, digest in _stale_tasks(ladder)}
     progress.begin(len(tasks))
@@ -58,92 +52,14 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
     return f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
 
 
-def frames_by_rung(rungs: Iterable[Rung]) -> dict[int, dict[str, list[str]]]:
-    """Frame paths per rung and kind, in one query."""
-    found: dict[int, dict[str, list[str]]] = {rung.pk: {"light": [], "dark": []} for rung in rungs}
-    rows = Frame.objects.filter(shot__rung__in=found).order_by("shot__repeat")
-    for rung_id, kind, path in rows.values_list("shot__rung_id", "shot__kind", "path"):
-        found[rung_id][kind].append(path)
-    return found
-
-
-def propose(ladder: Ladder) -> Sequence[Patch]:
-    """Propose patches from the reference rung's pair and store them. Refuses when no rung has a pair."""
-    rung, first, second = _pair_for_proposals(ladder)
-    outcome = next(iter(run_all(propose_from, [(first, second)])))[1]
-    if isinstance(outcome, Exception):
-        misfit = misfit_from(outcome)
-        raise Refusal(f"{rung}: a frame {misfit.reason} {misfit.remedy}")
-    proposals = outcome
-    if not any(p.role == "grey" for p in proposals):
-        raise Refusal(
-            f"No uniform neutral area near mid-grey was found on {rung}. Put a grey card into the scene, or draw the "
-            "grey patch by hand on the Measure page."
-        )
-    return _replace_patches(ladder, proposals)
-
-
-def _pair_for_proposals(ladder: Ladder) -> tuple[Rung, str, str]:
-    """The reference rung's two light frames, or the nearest rung's that has two."""
-    rungs = list(ladder.rungs.all())
-    reference = reference_rung(ladder, rungs)
-    paths = frames_by_rung(rungs)
-    for rung in sorted(rungs, key=lambda rung: abs(rung.position - reference.position)):
-        light = paths[rung.pk]["light"]
-        if len(light) > 1:
-            return rung, light[0], light[1]
-    raise Refusal("No rung has two frames yet, and proposing patches needs a pair: shoot a second frame of one rung.")
-
-
-def reference_rung(ladder: Ladder, rungs: Sequence[Rung]) -> Rung:
-    """The rung the others are held against.
-
-    On an ISO ladder native base ISO, the cleanest that is not extended; else the metered exposure.
-    """
-    if ladder.kind == Ladder.Kind.ISO:
-        native = [rung for rung in rungs if rung.iso >= ladder.body.native_lowest_iso]
-        return min(native or rungs, key=lambda rung: rung.iso)
-    return min(rungs, key=lambda rung: (abs(rung.at_stops), rung.position))
-
-
-@transaction.atomic
-def _replace_patches(ladder: Ladder, proposals: Sequence[Proposal]) -> list[Patch]:
-    ladder.patches.all().delete()
-    ladder.rungs.update(measured_inputs="")
-    fields = 0
-    patches = []
-    for proposal in proposals:
-        fields += proposal.role == "field"
-        name = f"field {fields}" if proposal.role == "field" else proposal.role
-        r = proposal.rect
-        patches.append(Patch(ladder=ladder, name=name, role=proposal.role, x=r.x, y=r.y, w=r.w, h=r.h))
-    return Patch.objects.bulk_create(patches)
-
-
-@transaction.atomic
-def place_patch(ladder: Ladder, role: str, x: float, y: float, w: float, h: float) -> Patch:
-    """Move (or draw) the patch of a role, kept even and inside the frame; its rungs want measuring again.
-
-    Refuses unknown roles and ladders without frames.
-    """
-    if role not in (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK):
-        raise Refusal(f"There is no patch called {role!r}; there are grey, shadow and black.")
-    size = Frame.objects.filter(shot__rung__ladder=ladder).values_list("width", "height").first()
-    if size is None:
-        raise Refusal("There is no frame to draw on yet. Shoot or import frames first.")
-    rect = even_rect(x, y, w, h, *size)
-    patch, _ = Patch.objects.update_or_create(
-        ladder=ladder, name=role, defaults={"role": role, "x": rect.x, "y": rect.y, "w": rect.w, "h": rect.h}
-    )
-    return patch
-
-
-def inputs_digest(light: Sequence[str], dark: Sequence[str], patches: Sequence[Patch], contents: dict[str, str]) -> str:
-    """Digest of everything a rung's readings depend on: file contents, patches, method."""
+def inputs_digest(task: RungTask, contents: dict[str, str]) -> str:
+    """Digest of everything a rung's readings depend on: file contents, patches, uses, method."""
     parts = {
-        "light": [contents[path] for path in light],
-        "dark": [contents[path] for path in dark],
-        "patches": [[p.name, p.role, p.x, p.y, p.w, p.h] for p in patches],
+        "light": [contents[path] for path in task.light],
+        "dark": [contents[path] for path in task.dark],
+        "patches": [asdict(patch) for patch in task.patches],
+        "uses": [asdict(use) for use in task.uses],
+        "picture": task.picture,
         "method": METHOD_VERSION,
     }
     return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
@@ -154,14 +70,17 @@ def _stale_tasks(ladder: Ladder) -> list[tuple[RungTask, str]]:
     rungs = list(ladder.rungs.all())
     paths = frames_by_rung(rungs)
     contents = dict(Frame.objects.filter(shot__rung__ladder=ladder).values_list("path", "sha256"))
-    patches = list(ladder.patches.all())
-    specs = tuple(patch.spec for patch in patches)
+    specs = tuple(patch.spec for patch in ladder.patches.all())
+    uses = tuple(
+        UseSize(str(use.pk), use.output_pixels) for use in ladder.sitting.uses.all() if use.output_pixels is not None
+    )
+    picture = (ladder.body.pixel_width, ladder.body.pixel_height)
     tasks = []
     for rung in rungs:
         light, dark = paths[rung.pk]["light"], paths[rung.pk]["dark"]
-        digest = inputs_digest(light, dark, patches, contents)
-        if light and digest != rung.measured_inputs:
-            tasks.append((RungTask(rung.pk, tuple(light), tuple(dark), specs), digest))
+        task = RungTask(rung.pk, tuple(light), tuple(dark), specs, uses, picture)
+        if light and (digest := inputs_digest(task, contents)) != rung.measured_inputs:
+            tasks.append((task, digest))
     return tasks
 
 
@@ -193,9 +112,10 @@ def _store_readings(rung: Rung, readings: Iterable[CoreReading]) -> None:
     patches = dict(Patch.objects.filter(ladder_id=rung.ladder_id).values_list("name", "pk"))
     Reading.objects.bulk_create(
         Reading(
-            rung=rung, patch_id=patches[r.patch] if r.patch else None, channel=r.channel, quantity=r.quantity,
+            rung=rung, patch_id=patches[r.patch] if r.patch else None, use_id=int(r.use) if r.use else None,
+            channel=r.channel, quantity=r.quantity,
             value=r.result.value, low=r.result.low, high=r.result.high, n=r.result.n, reason=r.result.reason[:300],
-            method=r.method, excluded=r.excluded,
+            method=r.method[:200], excluded=r.excluded,
         )
         for r in readings
         if r.patch is None or r.patch in patches
@@ -204,7 +124,7 @@ def _store_readings(rung: Rung, readings: Iterable[CoreReading]) -> None:
 
 @transaction.atomic
 def store_relations(ladder: Ladder) -> None:
-    """Exposure error and neutral drift of every rung, from the stored readings."""
+    """What the rungs of a ladder say about each other, from the stored readings."""
     rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
     if not rungs:
         return
@@ -223,14 +143,37 @@ def store_relations(ladder: Ladder) -> None:
 def _habits(rungs: Sequence[Rung]) -> list[RungHabits]:
     """Readings over all channels by rung, from low to high ISO."""
     found: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
-    for reading in Reading.objects.filter(rung__in=rungs, patch=None, channel="all"):
+    for reading in Reading.objects.filter(rung__in=rungs, patch=None, use=None, channel="all"):
         found[reading.rung_id][reading.quantity] = reading.result
     return [RungHabits(rung.pk, rung.iso, found[rung.pk]) for rung in sorted(rungs, key=lambda rung: rung.iso)]
 
 
 def _signals(ladder: Ladder, rungs: Sequence[Rung]) -> list[RungSignals]:
-    grey: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
-    rows = Reading.objects.filter(rung__in=rungs, patch__role=Patch.Role.GREY, quantity="signal_dn")
-    for reading in rows:
-        grey[reading.rung_id][reading.channel] = reading.result
-    return [RungSignals(rung.pk, grey[rung.pk], rung.settings(ladder.f_number).level_stops) for rung in rungs]
+    """What relating needs, in one query: signals of grey, black and colour patches, detail of textures."""
+    levels: dict[int, dict[str, dict[str, dict[str, Quantity]]]] = {rung.pk: {} for rung in rungs}
+    detail: dict[int, dict[tuple[str, str, str], Quantity]] = {rung.pk: {} for rung in rungs}
+    related = (Patch.Role.GREY, Patch.Role.BLACK, Patch.Role.COLOUR)
+    rows = Reading.objects.filter(rung__in=rungs).filter(
+        Q(quantity="signal_dn", patch__role__in=related) | Q(quantity__in=("detail", "colour_detail"))
+    )
+    for reading in rows.select_related("patch"):
+        patch = reading.patch
+        assert patch is not None  # noqa: S101 - the filter asks for patches
+        if reading.quantity == "signal_dn":
+            levels[reading.rung_id].setdefault(patch.role, {}).setdefault(patch.name, {})[reading.channel] = (
+                reading.result
+            )
+        else:
+            use = str(reading.use_id) if reading.use_id else ""
+            detail[reading.rung_id][patch.name, reading.quantity, use] = reading.result
+
+    def only(rung: Rung, role: str) -> dict[str, Quantity]:
+        return next(iter(levels[rung.pk].get(role, {}).values()), {})
+
+    return [
+        RungSignals(
+            rung.pk, only(rung, Patch.Role.GREY), rung.settings(ladder.f_number).level_stops,
+            only(rung, Patch.Role.BLACK), levels[rung.pk].get(Patch.Role.COLOUR, {}), detail[rung.pk],
+        )
+        for rung in rungs
+    ]  # fmt: skip

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 
 from yellowjacket.bench.models import Decision, Frame, Ladder, Patch, Reading, Record, Rung, Use
@@ -21,7 +22,7 @@ from yellowjacket.core.limits import (
     measured_limits,
 )
 from yellowjacket.core.quantity import Quantity
-from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS, use_noise_factor
+from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS
 
 # Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).
 DISAGREE_STOPS = 1.0
@@ -43,23 +44,28 @@ class Proposal:
         return self.apart_stops is not None and abs(self.apart_stops) > DISAGREE_STOPS
 
 
-def findings_by_rung(rungs: Sequence[Rung]) -> dict[int, dict[str, Quantity]]:
-    """Quantities by criterion key for every rung, in one query."""
-    found: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
+def findings_by_use(rungs: Sequence[Rung]) -> dict[int | None, dict[int, dict[str, Quantity]]]:
+    """Quantities by criterion key for every rung and use (None: per pixel), in one query."""
+    found: dict[int | None, dict[int, dict[str, Quantity]]] = {}
     by_quantity = {criterion.quantity: criterion.key for criterion in DEFAULT_CRITERIA}
-    rows = Reading.objects.filter(rung__in=rungs, quantity__in=by_quantity, channel__in=["G", "all"]).select_related(
-        "patch"
-    )
+    # The rung as a whole, or the patch that stands for it.
+    speaks = Q(patch=None) | Q(patch__role=Patch.Role.GREY) | Q(patch__role=Patch.Role.TEXTURE)
+    rows = Reading.objects.filter(speaks, rung__in=rungs, quantity__in=by_quantity, channel__in=["G", "all"])
     for reading in rows:
-        if reading.quantity == "snr" and (reading.patch is None or reading.patch.role != Patch.Role.GREY):
-            continue
-        found[reading.rung_id][by_quantity[reading.quantity]] = reading.result
+        of_use = found.setdefault(reading.use_id, {}).setdefault(reading.rung_id, {})
+        of_use.setdefault(by_quantity[reading.quantity], reading.result)
     return found
 
 
-def picture_pixels(ladder: Ladder) -> int:
-    """Pixels of the picture a use is cut from: the body's full frame, of which test frames may be a window."""
-    return ladder.body.pixels
+def _at(
+    findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use, rungs: Sequence[Rung]
+) -> list[RungFindings]:
+    """Findings of every rung at a use's size; what does not depend on size, and uses no smaller, per pixel."""
+    per_pixel, own = findings.get(None, {}), findings.get(use.pk, {})
+    return [
+        RungFindings(stops.exact_iso(rung.iso), rung.iso, {**per_pixel.get(rung.pk, {}), **own.get(rung.pk, {})})
+        for rung in rungs
+    ]
 
 
 def proposals(ladder: Ladder) -> list[Proposal]:
@@ -67,14 +73,12 @@ def proposals(ladder: Ladder) -> list[Proposal]:
     if ladder.kind != Ladder.Kind.ISO:
         return []
     rungs = list(ladder.rungs.all())
-    findings = findings_by_rung(rungs)
-    rows = [RungFindings(stops.exact_iso(rung.iso), rung.iso, findings[rung.pk]) for rung in rungs]
+    findings = findings_by_use(rungs)
     grades = current_grades(ladder)
     profile = ladder.sitting.profile.criteria
     result = []
     for use in ladder.sitting.uses.all():
-        factor, _ = use_noise_factor(picture_pixels(ladder), use.output_pixels)
-        measured = measured_limits(rows, profile, factor)
+        measured = measured_limits(_at(findings, use, rungs), profile)
         graded = graded_limits([_graded(rung, grades.get((rung.pk, use.pk))) for rung in rungs])
         result += [
             Proposal(use, level, measured[level], graded[level], disagreement_stops(measured[level], graded[level]))

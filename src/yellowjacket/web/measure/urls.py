@@ -12,4 +12,12 @@ urlpatterns = [
     path("start/", views.start, name="start"),
     path("propose/", views.propose, name="propose"),
     path("patch/", views.patch, name="patch"),
+    path("patch/remove/", views.remove, name="remove"),
+    path("patch/rename/", views.rename, name="rename"),
+    path("grid/", views.grid, name="grid"),
+    path("copy/", views.copy, name="copy"),
+    path("line/", views.line, name="line"),
+    path("picture/", views.picture, name="picture"),
+    path("noise/<int:rung_id>/<str:what>.png", views.noise_picture, name="noise-picture"),
+    path("codes/", views.codes, name="codes"),
 ]

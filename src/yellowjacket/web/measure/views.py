@@ -2,43 +2,40 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
-from django.urls import reverse
-from django.views.decorators.http import require_POST
+from collections.abc import Callable
 
-from yellowjacket.bench.models import Frame, Patch, Reading
-from yellowjacket.bench.services import measuring, recording
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from yellowjacket.bench.models import Frame, Patch, Rung
+from yellowjacket.bench.services import measuring, patching, recording
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.tolerance import use_noise_factor
+from yellowjacket.core.frames import FrameError
 from yellowjacket.web import pictures
-from yellowjacket.web.lines import (
-    Crops,
-    Readings,
-    crop_line,
-    error_line,
-    grade_lines,
-    number_line,
-    reading_cell,
-    snr_chart_line,
-)
+from yellowjacket.web.lines import Crops, Readings, crop_line, grade_lines
+from yellowjacket.web.measure import noise_pictures, sheet
+from yellowjacket.web.measure.codes import code_plot
 from yellowjacket.web.measure.transfer import transfer_plot
+from yellowjacket.web.shared_views import picture_response
 from yellowjacket.web.sitting_page import SittingPage, carried_out
-from yellowjacket.web.stave import Cell, Line, Stave, columns_of
-from yellowjacket.web.templatetags import values
+from yellowjacket.web.stave import Stave, columns_of
+
+# What the picture can show: the developed frame, what differs between the pair, what stays in the darks.
+SHOWN = ("picture", "difference", "pattern")
+_SHOWN_NAMES = ("the frame", "difference of the pair", "fixed pattern of the darks")
+_NUMBERS = (("x", "x"), ("y", "y"), ("w", "Width"), ("h", "Height"))
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The sheet of findings and the frame with its patches."""
     sitting_page = SittingPage(request, sitting_id, "measure")
-    context = sitting_page.context(
-        stave=_stave(sitting_page),
-        picture=_picture(sitting_page),
-        unmeasured=measuring.unmeasured(sitting_page.ladder),
-        foot=_foot(sitting_page),
-        transfer=transfer_plot(sitting_page.rung),
-    )
-    return render(request, "measure/page.html", context)
+    context = _panel(sitting_page) | _sheet(sitting_page)
+    return render(
+        request, "measure/page.html",
+        context | {"foot": _foot(sitting_page), "transfer": transfer_plot(sitting_page.rung)},
+    )  # fmt: skip
 
 
 def foot(request: HttpRequest, sitting_id: int) -> HttpResponse:
@@ -54,66 +51,82 @@ def transfer(request: HttpRequest, sitting_id: int) -> HttpResponse:
     return render(request, "measure/_transfer.html", context)
 
 
-def _stave(page: SittingPage) -> Stave:
+@require_GET
+def codes(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The codes of a rung's first frame, missing ones marked."""
+    sitting_page = SittingPage(request, sitting_id, "measure")
+    frames = sitting_page.light(sitting_page.rung)
+    context: dict[str, object] = {"sitting": sitting_page.sitting, "rung": sitting_page.rung, "codes": None}
+    try:
+        if frames:
+            grey = pictures.grey_signals(sitting_page.ladder).get(sitting_page.rung.pk, {})
+            context["codes"] = code_plot(frames[0], grey.get("G1"))
+    except FrameError as error:
+        context["failed"] = str(error)
+    return render(request, "measure/_codes.html", context)
+
+
+@require_GET
+def noise_picture(request: HttpRequest, sitting_id: int, rung_id: int, what: str) -> HttpResponse:
+    """What differs between the two frames of a rung, or what stays in its darks, as a picture."""
+    rung = get_object_or_404(Rung, pk=rung_id, ladder__sitting=sitting_id)
+    try:
+        shown = noise_pictures.noise_picture(rung, what)
+    except FrameError as error:
+        raise Http404(str(error)) from error
+    if shown is None:
+        raise Http404
+    return picture_response(shown.png, "image/png")
+
+
+@require_GET
+def picture(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The panel of the picture for another rung or another thing to show."""
+    sitting_page = SittingPage(request, sitting_id, "measure")
+    return render(request, "measure/_picture.html", _panel(sitting_page))
+
+
+@require_POST
+def line(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Unfold or fold a line of the sheet; answers with the sheet."""
+    sitting_page = SittingPage(request, sitting_id, "measure")
+    sheet.set_state(sitting_page, request.POST.get("key", ""), request.POST.get("state", ""))
+    return render(request, "measure/_sheet.html", _sheet(sitting_page))
+
+
+def _sheet(page: SittingPage) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     empty = Stave(page.ladder, columns)
-    readings = Readings(page.rungs)
+    readings = Readings(page.rungs, page.size_use)
     lines = [crop_line(page, empty.column_px)]
+    folded: list[sheet.Folded] = []
     if readings:
-        lines += _finding_lines(page, readings, empty.column_px)
-    return Stave(page.ladder, columns, lines)
+        found, folded = sheet.finding_lines(page, readings, empty.column_px)
+        lines += found + grade_lines(page, recording.proposals(page.ladder))
+    return page.context(stave=Stave(page.ladder, columns, lines), folded=folded)
 
 
-def _finding_lines(page: SittingPage, readings: Readings, column_px: int) -> list[Line]:
-    grey, shadow, drift = page.sitting.profile.criteria.criteria
-    factor, _ = use_noise_factor(page.ladder.body.pixels, page.use.output_pixels)
-    shadow_snr = [(readings.criterion(rung, shadow), factor) for rung in page.rungs]
-    read_noise = [(readings.get(rung, "read_noise_e"), 1.0) for rung in page.rungs]
-    gain = [(readings.get(rung, "gain_e_per_dn"), 1.0) for rung in page.rungs]
-    neutral = [(readings.criterion(rung, drift), 1.0) for rung in page.rungs]
-    lines = [
-        snr_chart_line(page, readings, grey, column_px),
-        number_line("shadow", "Shadow SNR", "3 stops under the grey", shadow_snr),
-        number_line("read", "Read noise", "e⁻, all channels", read_noise),
-        number_line("gain", "Gain", "e⁻/DN", gain),
-        number_line("range", "Range", "stops to SNR 1, per pixel", _plain(page, readings, "range_snr1")),
-        number_line("saturation", "Saturation", "e⁻, mean of channels", _plain(page, readings, "saturation_e")),
-        number_line("rows", "Row noise", "DN, in the darks", _plain(page, readings, "row_noise_dn"), 2),
-        _flags_line(page, readings),
-        error_line(page, readings),
-        number_line("drift", "Neutral drift", "ΔE00 from base", neutral, 2),
-        _clipped_line(page, readings),
+def _panel(page: SittingPage, message: str = "", typed: dict[str, str] | None = None) -> dict[str, object]:
+    """Context of the picture's panel; ``typed``: what to leave in its forms."""
+    return page.context(
+        picture=_picture(page), unmeasured=measuring.unmeasured(page.ladder), patch_message=message, typed=typed or {},
+        drawn_roles=[(role.value, role.label) for role in patching.DRAWN if role not in patching.SINGLES],
+        several_ladders=len(page.ladders) > 1, choices=tuple(zip(SHOWN, _SHOWN_NAMES, strict=True)),
+        singles=patching.SINGLES, numbers=_NUMBERS, corners=_corners(page, typed or {}),
+    )  # fmt: skip
+
+
+def _corners(page: SittingPage, typed: dict[str, str]) -> list[tuple[int, str, str]]:
+    """The four corners as typed, else those of the middle of the frame."""
+    try:
+        width, height = patching.frame_size(page.ladder)
+    except Refusal:
+        return []
+    shares = ((0.3, 0.3), (0.7, 0.3), (0.7, 0.7), (0.3, 0.7))
+    return [
+        (n, typed.get(f"x{n}", str(round(x * width))), typed.get(f"y{n}", str(round(y * height))))
+        for n, (x, y) in enumerate(shares, start=1)
     ]
-    lines += grade_lines(page, recording.proposals(page.ladder))
-    return [line for line in lines if line is not None]
-
-
-def _plain(page: SittingPage, readings: Readings, quantity: str) -> list[tuple[Reading | None, float]]:
-    return [(readings.get(rung, quantity), 1.0) for rung in page.rungs]
-
-
-def _flags_line(page: SittingPage, readings: Readings) -> Line | None:
-    """What the raw of a rung gives away: smoothed, digital, a second base ISO. Left out where there is nothing."""
-    found = [readings.get(rung, "flags") for rung in page.rungs]
-    if not any(reading and reading.value for reading in found):
-        return None
-    cells = [
-        reading_cell(reading, reading.reason, strong=bool(reading.value)) if reading and reading.value else Cell()
-        for reading in found
-    ]
-    return Line("flags", "To mind", "habits of the raw", cells=cells)
-
-
-def _clipped_line(page: SittingPage, readings: Readings) -> Line:
-    cells = []
-    for rung in page.rungs:
-        reading = readings.worst_share(rung, Patch.Role.GREY)
-        cells.append(
-            reading_cell(
-                reading, values.share(reading.value) if reading else "", strong=bool(reading and reading.value)
-            )
-        )
-    return Line("clipped", "Clipped", "share of the grey patch", cells=cells)
 
 
 def _picture(page: SittingPage) -> dict[str, object] | None:
@@ -125,27 +138,37 @@ def _picture(page: SittingPage) -> dict[str, object] | None:
     frame: Frame = page.light(rung)[0]
     crops = Crops.of(page)
     how, _ = pictures.development(frame, crops.grey.get(crops.reference_id), crops.grey.get(rung.pk), equalised=True)
+    shown = page.request.GET.get("show") or page.request.POST.get("show")
+    shown = shown if shown in SHOWN else SHOWN[0]
+    url = reverse("overview", args=[frame.pk]) + f"?v={pictures.version_tag(how)}"
+    said = ""
+    if shown != SHOWN[0]:
+        seen = noise_pictures.described(rung, shown)
+        said = seen.words
+        url = (
+            reverse("measure:noise-picture", args=[page.sitting.pk, rung.pk, shown]) + f"?v={seen.tag}"
+            if seen.tag
+            else url
+        )
     patches = list(page.ladder.patches.all())
+    many = (Patch.Role.FIELD, Patch.Role.COLOUR, Patch.Role.WEDGE)
     return {
-        "url": reverse("overview", args=[frame.pk]) + f"?v={pictures.version_tag(how)}",
-        "frame": frame,
-        "patches": [patch for patch in patches if patch.role != Patch.Role.FIELD],
+        "url": url, "frame": frame, "rung": rung, "shown": shown, "said": said,
+        "patches": [patch for patch in patches if patch.role not in many],
         "fields": [patch for patch in patches if patch.role == Patch.Role.FIELD],
-        # Strokes and labels in raw pixels that look alike on every frame size.
-        "unit": frame.width / 480,
-    }
+        "grids": [
+            (role, label, found)
+            for role, label in ((Patch.Role.COLOUR, "colour patches"), (Patch.Role.WEDGE, "wedge steps"))
+            if (found := [patch for patch in patches if patch.role == role])
+        ],
+    }  # fmt: skip
 
 
 def _foot(page: SittingPage) -> dict[str, object]:
-    readings = Readings([page.rung], every_channel=True)
-    grey = page.sitting.profile.criteria.criteria[0]
-    factor, remark = use_noise_factor(page.ladder.body.pixels, page.use.output_pixels)
-    snr = readings.criterion(page.rung, grey)
+    readings = Readings([page.rung], page.size_use, every_channel=True)
     return {
-        "snr": snr.result.scaled(factor) if snr else None,
-        "snr_reading": snr,
-        "size": "per pixel" if factor == 1.0 else f"at {page.use.name.lower()} size",
-        "remark": remark,
+        "snr": readings.get(page.rung, "snr", "G", Patch.Role.GREY),
+        "size": page.size_words,
         "gain": readings.get(page.rung, "gain_e_per_dn"),
         "signal": readings.get(page.rung, "signal_dn", "G1", Patch.Role.GREY),
         "noise": readings.get(page.rung, "noise_dn", "G1", Patch.Role.GREY),
@@ -164,23 +187,80 @@ def start(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def propose(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Propose patches anew."""
     sitting_page = SittingPage(request, sitting_id, "measure")
-    carried_out(request, lambda: measuring.propose(sitting_page.ladder))
+    carried_out(request, lambda: patching.propose(sitting_page.ladder))
     return redirect(sitting_page.url("measure"))
 
 
 @require_POST
+def copy(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Put the patches on the other ladders too; answers with the panel."""
+    return _changed(request, sitting_id, lambda page: patching.copy_patches(page.ladder))
+
+
+@require_POST
 def patch(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """Place a patch; answers with the panel of the picture."""
+    """Place or draw a patch; answers with the panel of the picture."""
+
+    def action(page: SittingPage) -> object:
+        numbers = _numbers(
+            request, ("x", "y", "w", "h"), "The patch needs four numbers: x, y, width and height in pixels."
+        )
+        return patching.place_patch(
+            page.ladder, request.POST.get("name", ""), *numbers, role=request.POST.get("role", "")
+        )
+
+    return _changed(request, sitting_id, action)
+
+
+@require_POST
+def remove(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Take a patch or a whole grid away; answers with the panel."""
+    return _changed(request, sitting_id, lambda page: patching.remove_patch(page.ladder, request.POST.get("name", "")))
+
+
+@require_POST
+def rename(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Give a patch another name; answers with the panel."""
+    return _changed(
+        request, sitting_id,
+        lambda page: patching.rename_patch(page.ladder, request.POST.get("name", ""), request.POST.get("new_name", "")),
+    )  # fmt: skip
+
+
+@require_POST
+def grid(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Lay a chart's grid between four corners; answers with the panel."""
+
+    def action(page: SittingPage) -> object:
+        names = [f"{axis}{n}" for n in range(1, 5) for axis in "xy"]
+        at = _numbers(request, names, "A grid needs four corners, x and y of each in pixels.")
+        rows, columns, step = _numbers(
+            request,
+            ("rows", "columns", "step_stops"),
+            "A grid needs its rows, its columns, and for a wedge its step in stops.",
+        )
+        corners = [(at[n], at[n + 1]) for n in range(0, 8, 2)]
+        return patching.lay_grid(
+            page.ladder, request.POST.get("role", ""), corners, int(rows), int(columns), step_stops=step
+        )
+
+    return _changed(request, sitting_id, action)
+
+
+def _numbers(request: HttpRequest, names: tuple[str, ...] | list[str], otherwise: str) -> list[float]:
+    try:
+        return [float(request.POST[name].replace(",", ".")) for name in names]
+    except (KeyError, ValueError) as error:
+        raise Refusal(otherwise) from error
+
+
+def _changed(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
+    """Do something to the patches and show the panel; a refusal is said there and what was typed stays."""
     sitting_page = SittingPage(request, sitting_id, "measure")
     message = ""
     try:
-        numbers = [float(request.POST[name]) for name in ("x", "y", "w", "h")]
-        measuring.place_patch(sitting_page.ladder, request.POST.get("role", ""), *numbers)
+        action(sitting_page)
     except Refusal as refusal:
         message = str(refusal)
-    except (KeyError, ValueError):
-        message = "The patch needs four numbers: x, y, width and height in pixels."
-    context = sitting_page.context(
-        picture=_picture(sitting_page), unmeasured=measuring.unmeasured(sitting_page.ladder), patch_message=message
-    )
-    return render(request, "measure/_picture.html", context)
+    typed = {key: str(value) for key, value in request.POST.items()} if message else None
+    return render(request, "measure/_picture.html", _panel(sitting_page, message, typed))

@@ -1,0 +1,155 @@
+"""Readings at the sizes of the uses: SNR, range, noise as it looks, detail; per pixel where no use is named."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.core.appearance import Appearance, Rendering, appearance, excess_over_white, unseen
+from yellowjacket.core.characterise import ChannelFindings
+from yellowjacket.core.colour import camera_to_srgb
+from yellowjacket.core.cooked import LagSums
+from yellowjacket.core.detail import NYQUIST, finest_detail
+from yellowjacket.core.develop import gains_from_grey
+from yellowjacket.core.frames import CHANNELS, RawFrame
+from yellowjacket.core.patches import Rect
+from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.ranges import dynamic_range_stops
+from yellowjacket.core.readings import ALL, Reading
+from yellowjacket.core.tolerance import use_noise_factor
+
+_AS_FINE = "as fine as the use shows"
+
+
+@dataclass(frozen=True, slots=True)
+class UseSize:
+    """A use by its key and its output pixels."""
+
+    key: str
+    output_pixels: int
+
+
+@dataclass(frozen=True, slots=True)
+class Size:
+    """A size to read at: how many raw pixels fall on an output pixel's side, and the use it belongs to."""
+
+    use: str
+    raw_px: float
+    share: float
+
+    @property
+    def words(self) -> str:
+        """For the provenance line."""
+        return f"at the use's size, {self.raw_px:.3g} raw px to an output px" if self.use else "per pixel"
+
+
+def sizes_of(picture_pixels: int, uses: Iterable[UseSize]) -> tuple[Size, ...]:
+    """Per pixel, and every use smaller than the picture. A larger one is read per pixel: nothing is enlarged."""
+    found = [Size("", 1.0, 1.0)]
+    for use in uses:
+        factor, _ = use_noise_factor(picture_pixels, use.output_pixels)
+        if factor > 1.0:
+            found.append(Size(use.key, factor, 1 / factor**2))
+    return tuple(found)
+
+
+def ratios_at_uses(plain: Reading, sizes: Sequence[Size], smoothed: LagSums | None) -> Iterator[Reading]:
+    """An SNR per pixel and at every size. ``smoothed``: correlations of a raw that was smoothed, else None.
+
+    White noise averages out with the root of the pixels; where neighbours vary together, by less.
+    """
+    yield plain
+    for size in sizes[1:]:
+        excess = 1.0 if smoothed is None else excess_over_white(smoothed, size.raw_px)
+        how = f"{plain.method}, {size.words}" + (", noise correlated" if smoothed is not None else "")
+        yield replace(plain, result=plain.result.scaled(size.raw_px / excess), use=size.use, method=how)
+
+
+def ranges_at_uses(found: ChannelFindings, sizes: Sequence[Size]) -> Iterator[Reading]:
+    """Range down to SNR 1 in one output pixel."""
+    parts = [found.quantities[name] for name in ("saturation_dn", "gain_e_per_dn", "read_noise_dn")]
+    for size in sizes:
+        value = dynamic_range_stops(1, *parts, use_share=size.share)
+        how = f"from saturation down to SNR 1, by the noise model, {size.words}"
+        yield Reading(None, ALL, "range_snr1", value, how, use=size.use)
+
+
+def rendering_of(frame: RawFrame, black: Mapping[str, float], grey_dn: Mapping[str, float]) -> Rendering | None:
+    """How patches are developed: the rung's own grey patch at 18 % and neutral; None where it has no signal."""
+    if len(grey_dn) < len(CHANNELS) or min(grey_dn.values()) <= 0:
+        return None
+    return Rendering(black, gains_from_grey(dict(grey_dn)), camera_to_srgb(frame.xyz_to_camera))
+
+
+def appearances(
+    light: Sequence[RawFrame], name: str, rect: Rect, how: Rendering | None, sizes: Sequence[Size], reason: str
+) -> Iterator[Reading]:
+    """Luma noise, chroma noise and grain of a patch at every size; ``reason`` says why there is none."""
+    planes = [{c: rect.of_plane(frame.plane(c)) for c in CHANNELS} for frame in light[:2]]
+    for size in sizes:
+        if how is None or reason:
+            seen = unseen(reason or "the grey patch has no signal: it sets brightness and white balance")
+        else:
+            # A cell is two raw pixels wide.
+            seen = appearance(planes[0], planes[1], how, size.raw_px / 2)
+        yield from _three(name, seen, size)
+
+
+def _three(name: str, seen: Appearance, size: Size) -> Iterator[Reading]:
+    how = f"two frames developed to CIELAB, half the variance of their difference, {size.words}"
+    yield Reading(name, ALL, "noise_luma", seen.luma, how, use=size.use)
+    yield Reading(name, ALL, "noise_chroma", seen.chroma, how, use=size.use)
+    yield Reading(
+        name, ALL, "grain_px", seen.grain, f"width of the noise's autocorrelation, {size.words}", use=size.use
+    )
+
+
+def detail_of(
+    light: Sequence[RawFrame], rect: Rect, black: Mapping[str, float], prnu: float, *, coloured: bool
+) -> tuple[Quantity, str]:
+    """Finest detail of a textured patch in cycles per channel pixel, and how it was found.
+
+    ``coloured``: of the differences red − green and blue − green instead of green. ``prnu``: spread of response, which
+    both frames share.
+    """
+    fields = [{c: rect.of_plane(frame.plane(c)).astype(np.float64) - black[c] for c in CHANNELS} for frame in light[:2]]
+    if coloured:
+        levels = {c: float(fields[0][c].mean()) for c in CHANNELS}
+        if min(levels.values()) <= 0:
+            return missing("a channel of the textured patch has no signal above black"), ""
+        one, other = ({c: field[c] / levels[c] for c in CHANNELS} for field in fields)
+        pairs = [(_difference(one, c), _difference(other, c)) for c in ("R", "B")]
+        # Two greens are averaged, so their fixed pattern counts half.
+        fixed = [prnu**2 * (float(np.mean(one[c] ** 2)) + 0.5) for c in ("R", "B")]
+        how = "coherence of two frames of the coloured texture, red and blue against green"
+    else:
+        pairs = [(fields[0][c], fields[1][c]) for c in ("G1", "G2")]
+        fixed = [prnu**2 * float(np.mean(fields[0][c] ** 2)) for c in ("G1", "G2")]
+        how = "coherence of two frames of the texture, green"
+    return finest_detail(pairs, fixed), how + ", where noise outweighs detail"
+
+
+def _difference(planes: Mapping[str, NDArray[np.float64]], channel: str) -> NDArray[np.float64]:
+    return np.asarray(planes[channel] - (planes["G1"] + planes["G2"]) / 2)
+
+
+def detail_readings(
+    name: str, cycles: Quantity, how: str, sizes: Sequence[Size], picture_height: int, *, coloured: bool
+) -> Iterator[Reading]:
+    """Detail in line pairs per picture height at every size: an output shows no more than its own pixels can."""
+    quantity = "colour_detail" if coloured else "detail"
+    full = cycles.scaled(picture_height / 2)
+    for size in sizes:
+        most = picture_height / (2 * size.raw_px) if size.use else picture_height / 2 * NYQUIST
+        shown = full
+        if full.value is not None and size.use and (full.low or 0.0) > most:
+            shown = Quantity(most, most, most, full.n, _AS_FINE)
+        elif full.value is not None and size.use:
+            value, low, high = (
+                min(q if q is not None else full.value, most) for q in (full.value, full.low, full.high)
+            )
+            shown = Quantity(value, low, high, full.n, _AS_FINE if value == most else full.reason)
+        yield Reading(name, ALL, quantity, shown, f"{how}, {size.words}", use=size.use)

@@ -1,0 +1,267 @@
+"""What the rungs of a ladder say about each other, from stored readings alone."""
+
+from __future__ import annotations
+
+import math
+import zlib
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.core.codes import CodeUse, DigitalIso, digital_verdict
+from yellowjacket.core.colour import (
+    ChannelMeans,
+    PatchColour,
+    colour_shifts,
+    lightness_change,
+    neutral_drift,
+    neutral_drift_duv,
+)
+from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.marks import MarkHabits, advice_on
+from yellowjacket.core.quantity import Quantity, missing, with_error
+from yellowjacket.core.readings import ALL, SMOOTHED, Reading
+from yellowjacket.core.second_base import NoiseAt, second_base_of
+
+_GREY = "grey patch against the reference rung"
+_DRIFTS = ("neutral_drift_de00", "neutral_drift_duv", "drift_red_stops", "drift_blue_stops")
+_NONE_HERE = Quantity(0.0, 0.0, 0.0, 0, "the reference rung")
+
+
+@dataclass(frozen=True, slots=True)
+class RungHabits:
+    """What the habits of a ladder are judged from: the stored readings of a rung, by quantity."""
+
+    key: int
+    iso: int
+    readings: Mapping[str, Quantity]
+
+
+def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]:
+    """What the settings of one body say about each other: digital marks and a second base ISO, by rung key.
+
+    ``rungs``: of one ladder, from low to high ISO. A reading "flags" says in words what is to be minded; its value
+    is how many things that are, 0 for none.
+    """
+    uses = [_code_use(rung) for rung in rungs]
+    digital = [
+        digital_verdict(use, uses[0] if n else None) if use is not None else DigitalIso(None, None, None)
+        for n, use in enumerate(uses)
+    ]
+    cooked = [rung.readings.get("neighbour_correlation", missing("")).reason == SMOOTHED for rung in rungs]
+    usable = [
+        NoiseAt(rung.iso, rung.readings["gain_e_per_dn"], rung.readings["read_noise_dn"], rung.readings["read_noise_e"])
+        for rung, one, smoothed in zip(rungs, digital, cooked, strict=True)
+        if not one.flag and not smoothed and {"gain_e_per_dn", "read_noise_dn", "read_noise_e"} <= rung.readings.keys()
+    ]
+    base = second_base_of(usable)
+    marks = [
+        MarkHabits(
+            rung.iso, rung.readings.get("saturation_e", missing("")), smoothed, one.reason or "gaps" if one.flag else ""
+        )
+        for rung, one, smoothed in zip(rungs, digital, cooked, strict=True)
+    ]
+    words: dict[int, list[str]] = {rung.iso: [] for rung in rungs}
+    for advice in advice_on(marks, base):
+        words[advice.iso].append(advice.word)
+    how = "neighbours, codes, read noise and saturation along the ladder"
+    return {rung.key: (Reading(None, ALL, "flags", _flags(words[rung.iso], len(rungs)), how),) for rung in rungs}
+
+
+def _flags(words: Sequence[str], rungs: int) -> Quantity:
+    return Quantity(float(len(words)), n=rungs, reason=", ".join(words))
+
+
+def _code_use(rung: RungHabits) -> CodeUse | None:
+    shares = [
+        rung.readings.get(name) for name in ("codes_empty", "codes_empty_low", "codes_empty_high", "codes_doubled")
+    ]
+    if any(share is None or share.value is None for share in shares):
+        return None
+    values = [share.value or 0.0 for share in shares if share is not None]
+    return CodeUse(rung.readings["codes_empty"].n, *values)
+
+
+Levels = Mapping[str, Quantity]
+
+
+@dataclass(frozen=True, slots=True)
+class RungSignals:
+    """What relating rungs needs of one rung: patch signals by channel, and the light it was given.
+
+    ``expected_stops``: light and gain the settings ask for, in stops over any common zero. ``colours``: signals of
+    colour patches by name. ``detail``: detail in line pairs per picture height by (patch, quantity, use).
+    """
+
+    key: int
+    grey_dn: Levels
+    expected_stops: float
+    black_dn: Levels = field(default_factory=dict)
+    colours: Mapping[str, Levels] = field(default_factory=dict)
+    detail: Mapping[tuple[str, str, str], Quantity] = field(default_factory=dict)
+
+
+def relate_rungs(
+    rungs: Sequence[RungSignals], reference_key: int, xyz_to_camera: NDArray[np.float64] | None
+) -> dict[int, tuple[Reading, ...]]:
+    """Exposure, neutral, colour patches, blacks and detail of every rung against the reference rung, by rung key.
+
+    Raises KeyError when the reference is not among the rungs.
+    """
+    reference = {rung.key: rung for rung in rungs}[reference_key]
+    return {
+        rung.key: (
+            Reading(None, ALL, "exposure_error_stops", _exposure_error(rung, reference), _GREY),
+            *_drifts(rung, reference, xyz_to_camera),
+            *_colours(rung, reference, xyz_to_camera),
+            *_blacks(rung, reference),
+            *_detail_shares(rung, reference),
+        )
+        for rung in rungs
+    }
+
+
+def _exposure_error(rung: RungSignals, reference: RungSignals) -> Quantity:
+    """log2 of measured over expected signal, channels weighted by 1/SE²."""
+    errors, weights, n = [], [], 0
+    for channel in CHANNELS:
+        one, other = rung.grey_dn.get(channel), reference.grey_dn.get(channel)
+        if one is None or other is None or not one.value or not other.value or min(one.value, other.value) <= 0:
+            continue
+        errors.append(math.log2(one.value / other.value))
+        weights.append(1 / max(math.hypot(one.se / one.value, other.se / other.value), 1e-9) ** 2)
+        n += one.n
+    if not errors:
+        return missing(_first_reason(rung, reference))
+    value = float(np.average(errors, weights=weights)) - (rung.expected_stops - reference.expected_stops)
+    if rung.key == reference.key:
+        return _NONE_HERE
+    return with_error(value, 1 / math.sqrt(sum(weights)) / math.log(2), n)
+
+
+def _drifts(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[np.float64] | None) -> Iterator[Reading]:
+    """How far the grey patch wanders: red and blue against green in stops, CIEDE2000, Δu′v′."""
+    balanced = _GREY + ", white-balanced there"
+    grey = _patch_colour(rung.grey_dn, reference.grey_dn)
+    found: dict[str, Quantity]
+    if rung.key == reference.key:
+        found = dict.fromkeys(_DRIFTS, _NONE_HERE)
+    elif grey is None:
+        found = dict.fromkeys(_DRIFTS, missing(_first_reason(rung, reference)))
+    else:
+        own, base = grey.own, grey.reference
+        found = {
+            "neutral_drift_de00": neutral_drift(own, base, xyz_to_camera, _draws(own, base)),
+            "neutral_drift_duv": neutral_drift_duv(own, base, xyz_to_camera, _draws(own, base)),
+            "drift_red_stops": _ratio_drift(own, base, 0), "drift_blue_stops": _ratio_drift(own, base, 3),
+        }  # fmt: skip
+    for name in _DRIFTS:
+        yield Reading(None, ALL, name, found[name], balanced)
+
+
+def _ratio_drift(own: ChannelMeans, base: ChannelMeans, channel: int) -> Quantity:
+    """Red or blue over green against the reference rung, in stops."""
+    value, square = 0.0, 0.0
+    for sign, means in ((1, own), (-1, base)):
+        green = means.mean_dn[1] + means.mean_dn[2]
+        if means.mean_dn[channel] <= 0 or green <= 0:
+            return missing("a channel of the grey patch has no signal above black")
+        value += sign * math.log2(means.mean_dn[channel] / green)
+        square += (means.se_dn[channel] / means.mean_dn[channel]) ** 2
+        square += (math.hypot(means.se_dn[1], means.se_dn[2]) / green) ** 2
+    return with_error(value, math.sqrt(square) / math.log(2), own.n)
+
+
+def _colours(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[np.float64] | None) -> Iterator[Reading]:
+    """What became of the colour patches: CIEDE2000 of each and on average, and how much of their saturation is left."""
+    how = "colour patches against the reference rung, brought to equal grey"
+    if not reference.colours and not rung.colours:
+        return
+    if rung.key == reference.key:
+        yield Reading(None, ALL, "colour_de00", _NONE_HERE, how)
+        yield Reading(None, ALL, "saturation_kept", replace(_NONE_HERE, value=1.0, low=1.0, high=1.0), how)
+        return
+    grey = _patch_colour(rung.grey_dn, reference.grey_dn)
+    known = {
+        name: pair
+        for name, own in rung.colours.items()
+        if (pair := _patch_colour(own, reference.colours.get(name, {}))) is not None
+    }
+    if grey is None or not known:
+        reason = _first_reason(rung, reference)
+        yield Reading(None, ALL, "colour_de00", missing(reason), how)
+        yield Reading(None, ALL, "saturation_kept", missing(reason), how)
+        return
+    shifts = colour_shifts(list(known.values()), grey, xyz_to_camera, _draws(grey.own, grey.reference))
+    for name, shift in zip(known, shifts.de00, strict=True):
+        yield Reading(name, ALL, "patch_de00", shift, "against the reference rung, brought to equal grey")
+    yield Reading(None, ALL, "colour_de00", shifts.mean_de00, f"{len(known)} {how}")
+    yield Reading(None, ALL, "saturation_kept", shifts.saturation_kept, f"mean chroma of {len(known)} {how}")
+
+
+def _blacks(rung: RungSignals, reference: RungSignals) -> Iterator[Reading]:
+    """How far the black patch is lifted in the developed picture."""
+    how = "L* of the black patch against the reference rung, brought to equal grey"
+    if not reference.black_dn:
+        return
+    if rung.key == reference.key:
+        yield Reading(None, ALL, "black_lift", _NONE_HERE, how)
+        return
+    grey, black = _patch_colour(rung.grey_dn, reference.grey_dn), _patch_colour(rung.black_dn, reference.black_dn)
+    lift = missing(_first_reason(rung, reference))
+    if grey is not None and black is not None:
+        lift = lightness_change(black, grey, _draws(black.own, black.reference))
+    yield Reading(None, ALL, "black_lift", lift, how)
+
+
+def _detail_shares(rung: RungSignals, reference: RungSignals) -> Iterator[Reading]:
+    """Detail as a share of the reference rung's, by patch and use."""
+    for (patch, quantity, use), own in rung.detail.items():
+        base = reference.detail.get((patch, quantity, use))
+        how = "detail of this rung over that of the reference rung"
+        if base is None or not base.value or own.value is None:
+            reason = own.reason if own.value is None else "the reference rung shows no detail here"
+            share = missing(reason if base is not None else "not measured on the reference rung")
+        elif rung.key == reference.key:
+            share = replace(_NONE_HERE, value=1.0, low=1.0, high=1.0)
+        else:
+            share = _share_of(own, base)
+        yield Reading(patch, ALL, f"{quantity}_share", share, how, use=use)
+
+
+def _share_of(own: Quantity, base: Quantity) -> Quantity:
+    """A ratio of two bounded quantities; the ends move with both intervals, in the root of their squares."""
+    one, other = own.value or 0.0, base.value or 1.0
+    value = one / other
+    down = math.hypot(one - (own.low or 0.0), value * ((base.high or other) - other)) / other
+    up = math.hypot((own.high or one) - one, value * (other - (base.low or other))) / other
+    return Quantity(value, max(0.0, value - down), value + up, own.n, own.reason)
+
+
+def _patch_colour(own: Levels, reference: Levels) -> PatchColour | None:
+    means = _means(own), _means(reference)
+    return None if means[0] is None or means[1] is None else PatchColour(means[0], means[1])
+
+
+def _draws(one: ChannelMeans, other: ChannelMeans) -> np.random.Generator:
+    """The same readings give the same interval, whoever asks and in whatever order."""
+    return np.random.default_rng(zlib.crc32(repr([one, other]).encode()))
+
+
+def _means(levels: Levels) -> ChannelMeans | None:
+    found = [levels.get(channel) for channel in CHANNELS]
+    if any(q is None or q.value is None for q in found):
+        return None
+    values = tuple(q.value for q in found if q is not None and q.value is not None)
+    errors = tuple(q.se for q in found if q is not None)
+    return ChannelMeans(values, errors, sum(q.n for q in found if q is not None))  # type: ignore[arg-type]
+
+
+def _first_reason(*rungs: RungSignals) -> str:
+    for rung in rungs:
+        for quantity in rung.grey_dn.values():
+            if quantity.reason and not quantity.known:
+                return quantity.reason
+    return "no grey patch reading on this rung or the reference rung"
