@@ -76,11 +76,11 @@ def test_a_single_frame_on_a_rung_is_told_by_file_and_forgotten_with_the_second(
     assert problem.file_name == first.file_name
     assert "second frame" in problem.remedy
     rung = first.shot.rung
-    assert rung.readings.get(quantity="snr", channel="G", patch__role="grey").value is None
+    assert rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None).value is None
     importing.import_folder(shot_sitting, second.path.rsplit("/", 1)[0])
     measure(shot_sitting)
     assert not Problem.objects.exists()
-    assert rung.readings.get(quantity="snr", channel="G", patch__role="grey").value > 10
+    assert rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None).value > 10
 
 
 def test_an_original_that_vanished_costs_its_rung_only(shot_sitting, tmp_path):

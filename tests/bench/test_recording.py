@@ -66,12 +66,14 @@ def test_proposals_stand_measured_beside_graded(measured):
     found = {(p.use.name, p.level): p for p in recording.proposals(measured.ladders.get())}
     assert len(found) == 6
     pixel = found["Pixel level", "usable"]
-    # Grey SNR of the test body at ISO 400 is about 31, of the shadow 8.6: usable to the end of the ladder.
+    # Grey SNR of the test body at ISO 400 is about 31, of the shadow 8.6: usable to the end of the ladder by those,
+    # and by its chroma noise.
     assert pixel.measured.at_least
     assert pixel.measured.mark == 400
     assert (pixel.graded.mark, pixel.graded.at_least) == (200, False)
-    assert found["Pixel level", "clean"].measured.mark == 200
-    assert found["Pixel level", "clean"].measured.criterion in ("grey SNR", "shadow SNR")
+    assert found["Pixel level", "clean"].measured.mark == 100
+    assert found["Pixel level", "clean"].measured.criterion == "chroma noise"
+    assert {doubt.split(" has")[0] for doubt in pixel.measured.doubts} == {"saturation kept", "detail"}
     assert found["Web", "clean"].measured.mark == 400
 
 

@@ -2,7 +2,17 @@ import numpy as np
 import pytest
 
 from tests import making
-from yellowjacket.core.colour import NOT_DISTINGUISHABLE, ChannelMeans, neutral_drift
+from yellowjacket.core.colour import (
+    NOT_DISTINGUISHABLE,
+    SRGB_TO_XYZ,
+    ChannelMeans,
+    PatchColour,
+    camera_to_srgb,
+    colour_shifts,
+    lightness_change,
+    neutral_drift,
+    neutral_drift_duv,
+)
 
 GREY = np.array([1100.0, 2000.0, 2000.0, 1400.0])
 
@@ -49,3 +59,83 @@ def test_noise_widens_the_interval():
     narrow, wide = (drift(means((1.1, 1, 1, 1), se)) for se in (0.001, 0.01))
     assert wide.high - wide.low > 3 * (narrow.high - narrow.low)
     assert wide.value == pytest.approx(narrow.value)
+
+
+COLOURS = np.array([[2200.0, 1500, 1500, 700], [600, 1800, 1800, 600], [500, 900, 900, 1900], [900, 1700, 1700, 1150]])
+
+
+def patch(channels, relative_se=0.001, scale=1.0):
+    """A patch whose reference reads ``channels`` and whose own rung reads them times ``scale`` (by channel or all)."""
+    own = np.array(channels) * scale
+    return PatchColour(*(ChannelMeans(tuple(v), tuple(relative_se * np.array(v)), 2000) for v in (own, channels)))
+
+
+def shifts(patches, grey=None, seed=1):
+    return colour_shifts(patches, grey or patch(GREY), making.MATRIX, np.random.default_rng(seed))
+
+
+def test_a_rung_that_only_got_less_light_keeps_its_colours():
+    found = shifts([patch(c, scale=0.6) for c in COLOURS], patch(GREY, scale=0.6))
+    assert {one.reason for one in found.de00} == {NOT_DISTINGUISHABLE}
+    assert found.mean_de00.low == 0.0
+    assert found.saturation_kept.value == pytest.approx(1.0, abs=1e-6)
+
+
+def test_black_added_to_every_channel_takes_saturation():
+    # An offset is a veil: colours move towards grey.
+    lifted = [PatchColour(ChannelMeans(tuple(c + 300), (1.0,) * 4, 2000), patch(c).reference) for c in COLOURS]
+    found = shifts(lifted)
+    assert found.saturation_kept.high < 0.95
+    assert found.mean_de00.low > 1.0
+
+
+def test_the_interval_of_a_colour_shift_holds_the_truth():
+    truth = shifts([patch(c, 1e-9, (1.05, 1, 1, 0.97)) for c in COLOURS]).mean_de00.value
+    kept = shifts([patch(c, 1e-9, (1.05, 1, 1, 0.97)) for c in COLOURS]).saturation_kept.value
+    rng, inside = np.random.default_rng(2), np.zeros(2)
+    for seed in range(150):
+        seen = []
+        for colour in COLOURS:
+            own = colour * (1.05, 1, 1, 0.97)
+            drawn = [rng.normal(values, 0.004 * values) for values in (own, colour)]
+            seen.append(PatchColour(*(ChannelMeans(tuple(d), tuple(0.004 * d), 2000) for d in drawn)))
+        found = shifts(seen, patch(GREY, 1e-5), seed)
+        for n, (quantity, value) in enumerate(((found.mean_de00, truth), (found.saturation_kept, kept))):
+            inside[n] += quantity.low <= value <= quantity.high
+    assert (inside / 150 > 0.90).all()
+
+
+def test_grey_patches_say_nothing_of_saturation():
+    assert "lay a grid" in shifts([patch(GREY), patch(GREY / 3)]).saturation_kept.reason
+
+
+def test_without_a_grey_signal_no_colour_is_compared():
+    blind = PatchColour(ChannelMeans((0.0,) * 4, (1.0,) * 4, 9), patch(GREY).reference)
+    assert "no signal above black" in shifts([patch(COLOURS[0])], blind).mean_de00.reason
+
+
+def test_blacks_that_were_lifted_are_lighter_by_as_much_as_the_curve_says():
+    # CIE 1976 L*: below 0.008856 of white L* is 903.3 times the share (CIE 15; from memory).
+    black = GREY / 128
+    lifted = PatchColour(*(ChannelMeans(tuple(v), tuple(0.002 * v), 4000) for v in (2 * black, black)))
+    found = lightness_change(lifted, patch(GREY), np.random.default_rng(3))
+    assert found.value == pytest.approx(903.3 * 0.18 / 128, rel=0.001)
+    assert found.low < found.value < found.high
+
+
+def test_drift_in_chromaticity_is_that_of_the_reference_library():
+    """CIE 1976 u′v′ of both greys through colour-science."""
+    import warnings
+
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        import colour
+
+        matrix = SRGB_TO_XYZ @ camera_to_srgb(making.MATRIX)
+        cast = np.array([1.08, 1.0, 0.95])
+        places = [colour.xy_to_Luv_uv(colour.XYZ_to_xy(matrix @ rgb)) for rgb in (cast, np.ones(3))]
+    found = neutral_drift_duv(
+        means((1.08, 1, 1, 0.95), 1e-6), means(relative_se=1e-6), making.MATRIX, np.random.default_rng(4)
+    )
+    assert found.value == pytest.approx(float(np.hypot(*(places[0] - places[1]))), rel=1e-4)
+    assert neutral_drift_duv(means(), means(), making.MATRIX, np.random.default_rng(4)).reason == NOT_DISTINGUISHABLE

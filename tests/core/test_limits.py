@@ -18,16 +18,17 @@ PROFILE = Profile("Default")
 ISOS = [100 * 2**n for n in range(8)]
 
 
-def rungs(grey, shadow=None, drift=None):
-    """Rungs from lists of grey SNR, shadow SNR and drift; each 1 % uncertain."""
-    shadow, drift = shadow or [100.0] * len(grey), drift or [0.1] * len(grey)
+def rungs(grey, shadow=None, drift=None, **others):
+    """Rungs from lists of grey SNR, shadow SNR, drift and other criteria; each 1 % uncertain."""
+    count = len(grey)
+    courses = {
+        "grey_snr": grey, "shadow_snr": shadow or [100.0] * count, "neutral_drift": drift or [0.1] * count,
+        "chroma_noise": [0.5] * count, "saturation_kept": [1.0] * count, "detail": [1.0] * count, **others,
+    }  # fmt: skip
     return [
-        RungFindings(
-            iso, iso,
-            {"grey_snr": _known(g), "shadow_snr": _known(s), "neutral_drift": _known(d)},
-        )
-        for iso, g, s, d in zip(ISOS, grey, shadow, drift, strict=False)
-    ]  # fmt: skip
+        RungFindings(iso, iso, {key: _known(course[n]) for key, course in courses.items()})
+        for n, iso in enumerate(ISOS[:count])
+    ]
 
 
 def _known(value):
@@ -61,10 +62,26 @@ def test_a_criterion_where_less_is_better_can_fail_first():
     assert limits["clean"].criterion == "neutral drift"
 
 
-def test_at_a_smaller_use_noise_falls_and_drift_does_not():
-    grey, drift = [40, 28, 20, 14, 10, 7, 5, 3.5], [0.1, 0.1, 0.1, 0.1, 3.0, 3.0, 3.0, 3.0]
-    assert measured_limits(rungs(grey, drift=drift), PROFILE, 2.0)["clean"].mark == 400
-    assert measured_limits(rungs(grey, drift=drift), PROFILE, 8.0)["clean"].criterion == "neutral drift"
+@pytest.mark.parametrize(
+    ("course", "marks"),
+    [
+        ({"chroma_noise": [0.7, 1.0, 1.4, 2.1, 3.0, 5.2, 7.0, 11.0]}, (400, 1600, 6400)),
+        ({"saturation_kept": [1.0, 1.0, 0.99, 0.96, 0.9, 0.8, 0.75, 0.6]}, (800, 1600, 6400)),
+        ({"detail": [1.0, 1.0, 1.0, 0.92, 0.8, 0.65, 0.55, 0.4]}, (800, 1600, 6400)),
+    ],
+)
+def test_every_criterion_of_the_profile_can_be_the_first_to_fail(course, marks):
+    limits = measured_limits(rungs([80.0] * 8, **course), PROFILE)
+    assert tuple(limits[level].mark for level in ("clean", "usable", "emergency")) == marks
+    label = next(c.label for c in DEFAULT_CRITERIA if c.key in course)
+    assert {limit.criterion for limit in limits.values()} == {label}
+
+
+def test_a_criterion_without_readings_says_what_would_give_them():
+    found = rungs([80.0, 20.0])
+    without = [RungFindings(r.iso, r.mark, {k: q for k, q in r.findings.items() if k != "detail"}) for r in found]
+    (doubt,) = measured_limits(without, PROFILE)["clean"].doubts
+    assert doubt == "detail has no readings: mark a fine texture on the Measure page"
 
 
 def test_a_ladder_that_fails_from_the_start_has_no_mark():

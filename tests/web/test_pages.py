@@ -161,12 +161,12 @@ def test_a_value_opens_its_provenance(client, measured):
 
 def test_a_patch_is_placed_and_bad_numbers_are_told(client, measured):
     url = f"/sittings/{measured.pk}/measure/patch/"
-    page = client.post(url, {"role": "grey", "x": "33", "y": "40.6", "w": "64", "h": "64"}).content.decode()
+    page = client.post(url, {"name": "grey", "x": "33", "y": "40.6", "w": "64", "h": "64"}).content.decode()
     patch = Patch.objects.get(role="grey")
     assert (patch.x, patch.y) == (32, 40)
     assert "Measure 3 rungs" in page
     for bad in ({"x": "left"}, {"x": "nan", "y": 0, "w": 9, "h": 9}, {"x": 0, "y": 0, "w": "inf", "h": 9}):
-        assert "needs four numbers" in client.post(url, {"role": "grey", **bad}).content.decode()
+        assert "needs four numbers" in client.post(url, {"name": "grey", **bad}).content.decode()
 
 
 def test_grading_by_key_needs_a_name_and_stores_what_was_looked_at(client, measured):

@@ -4,7 +4,7 @@ import pytest
 
 from yellowjacket.core.limits import Limit
 from yellowjacket.core.quantity import Quantity, missing
-from yellowjacket.web.charts import log_chart
+from yellowjacket.web.charts import chart_of
 from yellowjacket.web.templatetags import values
 
 
@@ -39,7 +39,7 @@ def test_limits_read_as_dial_marks():
 
 
 def chart(quantities):
-    return log_chart(quantities, ["label"] * len(quantities), [("clean", 40.0)], column_px=76, height=150, title="t")
+    return chart_of(quantities, ["label"] * len(quantities), [("clean", 40.0)], column_px=76, height=150, title="t")
 
 
 def test_chart_points_stand_in_the_middle_of_their_columns():

@@ -253,9 +253,12 @@ def _lab_scaled(
 
 
 def _shift(value: float, drawn: NDArray[np.float64], alone: NDArray[np.float64], n: int) -> Quantity:
-    """A distance, which sampling alone makes positive, with its interval."""
+    """A distance, which sampling alone makes positive, with its interval.
+
+    Draws lie above the value by as much as the value itself does above the truth: the interval is turned about it.
+    """
     within = float(np.quantile(alone, 0.95))
-    low, high = (float(q) for q in np.quantile(drawn, (0.025, 0.975)))
+    low, high = (max(0.0, 2 * value - float(q)) for q in np.quantile(drawn, (0.975, 0.025)))
     if value <= within:
         return Quantity(value, 0.0, max(high, within), n, NOT_DISTINGUISHABLE)
     return Quantity(value, min(low, value), max(high, value), n)

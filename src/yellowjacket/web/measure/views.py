@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from django.http import Http404, HttpRequest, HttpResponse
@@ -249,9 +250,12 @@ def grid(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 def _numbers(request: HttpRequest, names: tuple[str, ...] | list[str], otherwise: str) -> list[float]:
     try:
-        return [float(request.POST[name].replace(",", ".")) for name in names]
+        found = [float(request.POST[name].replace(",", ".")) for name in names]
     except (KeyError, ValueError) as error:
         raise Refusal(otherwise) from error
+    if not all(math.isfinite(number) for number in found):
+        raise Refusal(otherwise)
+    return found
 
 
 def _changed(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:

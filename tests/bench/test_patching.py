@@ -1,0 +1,199 @@
+"""Patches: proposed, drawn, named, laid out, copied; and readings at the sizes of the uses."""
+
+import math
+
+import pytest
+
+from tests import making
+from yellowjacket import home
+from yellowjacket.bench.models import Frame, Ladder, Patch, Reading
+from yellowjacket.bench.services import importing, measuring, patching
+from yellowjacket.bench.services.errors import Refusal
+
+pytestmark = pytest.mark.django_db
+
+STEP = making.WIDTH // making.STEPS
+# The wedge of the test scene: eight columns, the lightest left.
+WEDGE = ((0, 300), (making.WIDTH, 300), (making.WIDTH, 440), (0, 440))
+
+
+@pytest.fixture
+def ladder(sitting, card, data_folder) -> Ladder:
+    home.allow_folder(data_folder, card)
+    importing.import_folder(sitting, str(card))
+    return sitting.ladders.get()
+
+
+def measure(ladder):
+    job = measuring.start_measuring(ladder.sitting)
+    job.refresh_from_db()
+    assert job.state == "done", job.message
+
+
+def of(ladder, iso, quantity, **where):
+    return Reading.objects.get(rung__ladder=ladder, rung__iso=iso, quantity=quantity, **where)
+
+
+def test_a_patch_of_any_name_is_drawn_moved_renamed_and_removed(ladder):
+    patch = patching.place_patch(ladder, "  wing   tip ", 101, 60, 64, 64, role="other")
+    assert (patch.name, patch.x, patch.w) == ("wing tip", 100, 64)
+    patching.place_patch(ladder, "wing tip", 200, 60, 32, 32)
+    assert Patch.objects.get(name="wing tip").x == 200
+    patching.rename_patch(ladder, "wing tip", "eye spot")
+    measure(ladder)
+    assert of(ladder, 100, "snr", channel="G", patch__name="eye spot", use=None).value > 10
+    patching.remove_patch(ladder, "eye spot")
+    assert not Reading.objects.filter(patch__name="eye spot").exists()
+
+
+@pytest.mark.parametrize(
+    ("name", "role", "says"),
+    [("sky", "", "no patch called 'sky'"), ("sky", "field", "no patch called"), ("", "other", "1 to 40"),
+     ("x" * 41, "other", "1 to 40"), ("sky", "shadow", "there once")],
+)  # fmt: skip
+def test_a_patch_that_cannot_be_drawn_says_why(ladder, name, role, says):
+    with pytest.raises(Refusal, match=says):
+        patching.place_patch(ladder, name, 0, 0, 64, 64, role=role)
+
+
+def test_names_are_kept_apart(ladder):
+    patching.propose(ladder)
+    for name in ("one", "two"):
+        patching.place_patch(ladder, name, 0, 0, 64, 64, role="texture")
+    with pytest.raises(Refusal, match="called “two” already"):
+        patching.rename_patch(ladder, "one", "two")
+    with pytest.raises(Refusal, match="none of grey, shadow, black"):
+        patching.rename_patch(ladder, "one", "grey")
+    with pytest.raises(Refusal, match="named by what it is for"):
+        patching.rename_patch(ladder, "grey", "card")
+    with pytest.raises(Refusal, match="move it instead"):
+        patching.remove_patch(ladder, "grey")
+    with pytest.raises(Refusal, match="no patch called “three”"):
+        patching.remove_patch(ladder, "three")
+
+
+def test_proposing_anew_leaves_what_was_drawn_by_hand(ladder):
+    patching.propose(ladder)
+    patching.place_patch(ladder, "bark", 0, 0, 128, 128, role="texture")
+    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    patching.propose(ladder)
+    assert ladder.patches.filter(role="texture").count() == 1
+    assert ladder.patches.filter(role="wedge").count() == 8
+    assert ladder.patches.filter(role="grey").count() == 1
+
+
+def test_a_wedge_is_laid_and_gives_its_range(ladder):
+    laid = patching.lay_grid(ladder, "wedge", WEDGE, 1, 8, step_stops=1.0)
+    assert [patch.name for patch in laid] == [f"wedge {n}" for n in range(1, 9)]
+    measure(ladder)
+    # The lightest two steps of the test scene are clipped in green; five steps remain under the first that is not.
+    seen = of(ladder, 100, "wedge_snr1")
+    assert seen.value == pytest.approx(6.0, abs=1.1)
+    assert seen.reason.startswith("at least")
+    assert "stops under saturation" in seen.method
+    assert of(ladder, 100, "wedge_told_apart").value >= 5
+    # At ISO 400 noise is no deeper than at ISO 100 in stops under the lightest step.
+    assert of(ladder, 400, "wedge_snr4").value <= of(ladder, 100, "wedge_snr4").value
+
+
+@pytest.mark.parametrize(
+    ("role", "corners", "rows", "step", "says"),
+    [
+        ("grey", WEDGE, 1, 1.0, "colour patches, or a wedge"),
+        ("wedge", WEDGE, 1, 0.0, "0.05 to 4 stops"),
+        ("wedge", WEDGE, 40, 1.0, "cannot be laid"),
+        ("colour", ((-300, 0), (600, 0), (600, 400), (-300, 400)), 2, 1.0, "out of the frame"),
+    ],
+)  # fmt: skip
+def test_a_grid_that_cannot_be_says_why_and_changes_nothing(ladder, role, corners, rows, step, says):
+    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    with pytest.raises(Refusal, match=says):
+        patching.lay_grid(ladder, role, corners, rows, 8, step_stops=step)
+    assert ladder.patches.filter(role="wedge").count() == 8
+
+
+def test_colour_patches_are_held_against_the_reference_rung(ladder):
+    # The wedge's neutral steps serve as colour patches of the test scene: they must not move along ISO.
+    patching.lay_grid(ladder, "colour", ((160, 300), (560, 300), (560, 440), (160, 440)), 1, 5)
+    measure(ladder)
+    assert of(ladder, 100, "colour_de00").reason == "the reference rung"
+    shift = of(ladder, 400, "colour_de00")
+    # Scatter alone makes a mean ΔE00 of about 0.1 here.
+    assert shift.value < 0.3
+    assert shift.low < 0.15
+    assert shift.method.startswith("5 colour patches")
+    assert of(ladder, 400, "patch_de00", patch__name="row 1 patch 1").value < 1
+    assert "lay a grid over the colour patches" in of(ladder, 400, "saturation_kept").reason
+
+
+def test_readings_at_a_use_are_those_of_its_size(ladder):
+    measure(ladder)
+    web = ladder.sitting.uses.get(name="Web")
+    factor = math.sqrt(ladder.body.pixels / web.output_pixels)
+    for quantity, grows in (("snr", factor), ("shadow_snr", factor)):
+        rows = Reading.objects.filter(rung__ladder=ladder, rung__iso=200, quantity=quantity, channel="G").exclude(
+            patch__role="black"
+        )
+        plain, at_use = (rows.filter(use=use).first() for use in (None, web))
+        assert at_use.value == pytest.approx(plain.value * grows)
+        assert "at the use's size" in at_use.method
+    chroma, web_chroma = (of(ladder, 200, "noise_chroma", patch__role="grey", use=u).value for u in (None, web))
+    # Averaged by cells of 2 × 2, so half of the factor; white noise falls by as much.
+    assert web_chroma == pytest.approx(chroma / max(1.0, factor / 2), rel=0.15)
+    assert of(ladder, 200, "range_snr1", use=web).value > of(ladder, 200, "range_snr1", use=None).value
+
+
+def test_headroom_and_black_lift_along_the_ladder(ladder):
+    measure(ladder)
+    for iso in (100, 200, 400):
+        # Grey at 12.7 % of the range, by the test scene: log2(1/0.127) under the clip point of green.
+        assert of(ladder, iso, "headroom_stops").value == pytest.approx(math.log2(1 / 0.127), abs=0.02)
+    lift = of(ladder, 400, "black_lift")
+    assert lift.low < 0 < lift.high
+
+
+def test_a_texture_gives_detail_and_its_share(ladder):
+    # Across the steps of the wedge: little fine detail, but the borders are there at every frequency.
+    patching.place_patch(ladder, "steps", 100, 100, 300, 200, role="texture")
+    measure(ladder)
+    detail = of(ladder, 100, "detail", patch__name="steps", use=None)
+    assert detail.value > 0
+    assert of(ladder, 100, "detail_share", use=None).value == 1.0
+    assert 0 < of(ladder, 400, "detail_share", use=None).value < 1.3
+    web = ladder.sitting.uses.get(name="Web")
+    most = ladder.body.pixel_height / 2 / math.sqrt(ladder.body.pixels / web.output_pixels)
+    assert of(ladder, 100, "detail", use=web).value <= most + 1e-9
+
+
+def test_a_pair_that_is_missing_gives_reasons_and_no_numbers(ladder):
+    Frame.objects.filter(shot__rung__iso=200, shot__kind="light", shot__repeat=2).delete()
+    patching.place_patch(ladder, "steps", 100, 100, 300, 200, role="texture")
+    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    measure(ladder)
+    for quantity in ("detail", "noise_chroma", "noise_luma", "grain_px"):
+        row = Reading.objects.filter(rung__iso=200, quantity=quantity, use=None).first()
+        assert row.value is None
+        assert "one frame only" in row.reason
+
+
+def test_patches_are_copied_to_the_other_ladders_scaled(ladder, make_sitting):
+    patching.propose(ladder)
+    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8, step_stops=0.5)
+    with pytest.raises(Refusal, match="No other ladder"):
+        patching.copy_patches(ladder)
+    other = Ladder.objects.get(pk=ladder.pk)
+    other.pk, other.position = None, 9
+    other.save()
+    rung = ladder.rungs.first()
+    shot = rung.shots.first()
+    rung.pk, rung.ladder = None, other
+    rung.save()
+    shot.pk, shot.rung = None, rung
+    shot.save()
+    Frame.objects.filter(shot__rung__iso=100, shot__kind="light", shot__repeat=1, shot__rung__ladder=ladder).update(
+        shot=shot, width=2 * making.WIDTH, height=2 * making.HEIGHT
+    )
+    assert patching.copy_patches(ladder) == [other]
+    for mine, theirs in zip(ladder.patches.all(), other.patches.all(), strict=True):
+        assert (theirs.name, theirs.role, theirs.step_stops) == (mine.name, mine.role, mine.step_stops)
+        assert (theirs.x, theirs.y, theirs.w, theirs.h) == (2 * mine.x, 2 * mine.y, 2 * mine.w, 2 * mine.h)

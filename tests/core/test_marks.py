@@ -1,0 +1,37 @@
+"""Marks to avoid or prefer along ISO."""
+
+from yellowjacket.core.marks import AVOID, PREFER, MarkHabits, advice_on
+from yellowjacket.core.quantity import missing, with_relative_error
+
+NONE = missing("no second base ISO is seen")
+
+
+def mark(iso, saturation_e, **habits):
+    return MarkHabits(iso, with_relative_error(saturation_e, 0.005, 1000), **habits)
+
+
+def test_a_ladder_of_true_marks_has_nothing_to_mind():
+    assert advice_on([mark(100, 48000), mark(200, 24000), mark(400, 12000)], NONE) == ()
+
+
+def test_a_low_mark_that_holds_no_more_light_is_extended():
+    # Common practice, no source: the mark under base is base overexposed and pulled back.
+    (found,) = advice_on([mark(50, 48100), mark(100, 48000), mark(200, 24000)], NONE)
+    assert (found.iso, found.advice, found.word) == (50, AVOID, "low extended")
+    assert found.reason == "holds no more light than ISO 100"
+
+
+def test_what_was_not_measured_is_not_judged():
+    unknown = MarkHabits(50, missing("no light frame"))
+    assert advice_on([unknown, mark(100, 48000)], NONE) == ()
+
+
+def test_a_second_base_is_preferred_and_the_mark_below_it_avoided():
+    found = advice_on([mark(400, 12000), mark(800, 6000)], with_relative_error(800, 1e-6, 1))
+    assert [(one.iso, one.advice) for one in found] == [(800, PREFER), (400, AVOID)]
+
+
+def test_smoothed_and_digital_marks_are_avoided_with_the_reason():
+    found = advice_on([mark(6400, 900, smoothed=True), mark(12800, 450, digital="× 2.0")], NONE)
+    assert {(one.iso, one.word) for one in found} == {(6400, "smoothed"), (12800, "digital")}
+    assert "× 2.0" in next(one.reason for one in found if one.word == "digital")
