@@ -1,4 +1,4 @@
-"""Reading frames: the un-demosaiced mosaic, its levels and its metadata, copied out of LibRaw.
+"""Reading frames: the un-demosaiced mosaic, its levels and its metadata, as LibRaw decodes them.
 
 The only module that opens raw files. LibRaw (through rawpy) decodes, ExifRead reads the tags that
 LibRaw does not hand out. Black and white from the file are claims; darks overrule them elsewhere.
@@ -6,10 +6,8 @@ LibRaw does not hand out. Black and white from the file are claims; darks overru
 
 from __future__ import annotations
 
-import contextlib
 import hashlib
 import os
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -136,20 +134,19 @@ def sha256_of(path: Path) -> str:
 
 
 def read_frame(path: Path, *, any_layout: bool = False) -> RawFrame:
-    """Decode a raw file. The mosaic is a copy that outlives the file.
+    """Decode a raw file. The mosaic keeps LibRaw's memory alive for as long as anything looks at it.
 
     ``any_layout``: also 6×6 mosaics, monochrome and three-sample linear raw.
     Raises FrameError for files that are empty, cut short, not raw, or of a layout that is not asked for.
     """
-    with _opened(path) as raw:
-        return _frame(path, raw, any_layout)
+    return _frame(path, _opened(path), any_layout)
 
 
 def read_with_metadata(path: Path, *, any_layout: bool = False) -> tuple[RawFrame, FrameMetadata]:
     """Decode a raw file once and read what it says about its capture. Raises FrameError like read_frame."""
-    with _opened(path) as raw:
-        frame = _frame(path, raw, any_layout)
-        other = raw.other
+    raw = _opened(path)
+    frame = _frame(path, raw, any_layout)
+    other = raw.other
     tags = _exif_tags(path)
     metadata = FrameMetadata(
         make=_text(tags, "Image Make"),
@@ -167,8 +164,9 @@ def read_with_metadata(path: Path, *, any_layout: bool = False) -> tuple[RawFram
 
 def _frame(path: Path, raw: Any, any_layout: bool) -> RawFrame:
     try:
-        # raw_image is a view into LibRaw's memory and dies with the file.
-        mosaic = np.array(raw.raw_image, dtype=np.uint16)
+        mosaic = np.asarray(_Kept(raw))
+        if mosaic.dtype != np.uint16:
+            mosaic = mosaic.astype(np.uint16)
     except (rawpy.LibRawError, AttributeError, TypeError, ValueError) as error:
         raise FrameError(
             path, "truncated", "is cut short or damaged and could not be decoded.", "Copy it from the card again."
@@ -193,8 +191,16 @@ def _frame(path: Path, raw: Any, any_layout: bool) -> RawFrame:
     )  # fmt: skip
 
 
-@contextlib.contextmanager
-def _opened(path: Path) -> Iterator[Any]:
+class _Kept:
+    """LibRaw's numbers as an array that keeps them: rawpy's own view dies with the file, and a copy of a mosaic costs
+    as much memory again and a sixth of the decode."""
+
+    def __init__(self, raw: Any) -> None:
+        self._raw = raw
+        self.__array_interface__ = raw.raw_image.__array_interface__
+
+
+def _opened(path: Path) -> Any:
     """The file opened by LibRaw, its refusals turned into ours."""
     try:
         size = path.stat().st_size
@@ -207,16 +213,12 @@ def _opened(path: Path) -> Iterator[Any]:
     if size == 0:
         raise FrameError(path, "empty", "is empty.", "Copy it from the card again.")
     try:
-        raw = rawpy.imread(str(path))
+        return rawpy.imread(str(path))
     except rawpy.LibRawError as error:
         # No header that LibRaw knows. A damaged raw file keeps its header and fails later, when decoded.
         raise FrameError(
             path, "not-raw", "is not a raw file, whatever its name says.", "Import the raw file of this shot instead."
         ) from error
-    try:
-        yield raw
-    finally:
-        raw.close()
 
 
 @dataclass(frozen=True, slots=True)

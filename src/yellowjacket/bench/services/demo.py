@@ -89,9 +89,7 @@ def make_demo(report: Callable[[str], None]) -> None:
 
 
 def _plan(name: str, held_on: date, question: str, expectation: str, ladders: Sequence[LadderSpec]) -> Sitting:
-    profile, _ = ToleranceProfile.objects.get_or_create(
-        name="Survey default", defaults={"thresholds": _OWN_THRESHOLDS}
-    )
+    profile, _ = ToleranceProfile.objects.get_or_create(name="Survey default", defaults={"thresholds": _OWN_THRESHOLDS})
     sitting = Sitting(
         name=name, scene="specimen drawer", question=question, expectation=expectation, held_on=held_on,
         lens="90 mm macro, f/8", light="lamp room, two panels", temperature_c=20.0, profile=profile,

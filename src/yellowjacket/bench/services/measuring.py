@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 
 from django.db import transaction
@@ -43,7 +44,9 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
             propose(ladder)
     tasks = {task.key: (task, digest) for ladder in ladders for task, digest in _stale_tasks(ladder)}
     progress.begin(len(tasks))
-    for task, outcome in run_all(measure_rung, [task for task, _ in tasks.values()]):
+    # Cores that no rung is left for decode the second file of a pair.
+    threads = 2 if len(tasks) < (os.cpu_count() or 1) else 1
+    for task, outcome in run_all(measure_rung, [replace(task, threads=threads) for task, _ in tasks.values()]):
         store_result(job.sitting, task, tasks[task.key][1], outcome)
         progress.step()
     for ladder in ladders:
