@@ -29,7 +29,8 @@ from yellowjacket.core.characterise import characterise_iso
 from yellowjacket.core.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.frames import read_frame
 from yellowjacket.core.inspection import inspect_file
-from yellowjacket.core.measure import PatchSpec, RungTask, measure_frames, measure_rung
+from yellowjacket.core.measure import RungTask, measure_frames, measure_rung
+from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.survey import card_of, sort_cards

@@ -9,7 +9,8 @@ import pytest
 from distributed import LocalCluster
 
 from yellowjacket.bench import executor
-from yellowjacket.core.measure import PatchSpec, RungTask, measure_rung
+from yellowjacket.core.measure import RungTask, measure_rung
+from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches import Rect
 
 pytestmark = pytest.mark.filterwarnings("ignore")

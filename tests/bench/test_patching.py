@@ -197,3 +197,37 @@ def test_patches_are_copied_to_the_other_ladders_scaled(ladder, make_sitting):
     for mine, theirs in zip(ladder.patches.all(), other.patches.all(), strict=True):
         assert (theirs.name, theirs.role, theirs.step_stops) == (mine.name, mine.role, mine.step_stops)
         assert (theirs.x, theirs.y, theirs.w, theirs.h) == (2 * mine.x, 2 * mine.y, 2 * mine.w, 2 * mine.h)
+
+
+def test_a_patch_that_stands_alone_is_measured_alone(ladder):
+    measure(ladder)
+    before = dict(Reading.objects.filter(quantity="gain_e_per_dn", channel="all").values_list("rung_id", "pk"))
+    patching.place_patch(ladder, "corner", 8, 8, 64, 64, role="other")
+    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    assert measuring.unmeasured(ladder) == 3
+    measure(ladder)
+    # What it has no part in is the same row as before.
+    after = dict(Reading.objects.filter(quantity="gain_e_per_dn", channel="all").values_list("rung_id", "pk"))
+    assert after == before
+    assert measuring.unmeasured(ladder) == 0
+    alone = {
+        row.quantity: row.value for row in Reading.objects.filter(rung__iso=200, patch__name="corner", channel__in=("G", "all"), use=None)
+    }  # fmt: skip
+    # Measured with everything else it reads the same.
+    ladder.rungs.update(measured_inputs="")
+    measure(ladder)
+    for row in Reading.objects.filter(rung__iso=200, patch__name="corner", channel__in=("G", "all"), use=None):
+        assert row.value == pytest.approx(alone[row.quantity], rel=1e-9)
+    assert of(ladder, 200, "wedge_snr1").value > 3
+
+
+def test_a_grid_that_is_taken_away_takes_its_findings_along(ladder):
+    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    patching.lay_grid(ladder, "colour", ((160, 300), (560, 300), (560, 440), (160, 440)), 1, 5)
+    measure(ladder)
+    patching.remove_patch(ladder, "wedge 3")
+    patching.remove_patch(ladder, "row 1 patch 1")
+    assert not ladder.patches.filter(role__in=("wedge", "colour")).exists()
+    assert not Reading.objects.filter(quantity__in=("wedge_snr1", "colour_de00", "patch_de00")).exists()
+    measure(ladder)
+    assert not Reading.objects.filter(quantity__in=("wedge_snr1", "colour_de00", "patch_de00")).exists()

@@ -5,7 +5,8 @@ import pytest
 
 from tests import making
 from yellowjacket.core.ladder import Exposure
-from yellowjacket.core.measure import PatchSpec, RungTask, measure_rung
+from yellowjacket.core.measure import RungTask, measure_rung
+from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.readings import SMOOTHED

@@ -5,8 +5,8 @@ import pytest
 from scipy import linalg, optimize, stats
 from skimage.restoration import estimate_sigma
 
-from yellowjacket.core.measure import _share
 from yellowjacket.core.noise import pair_noise
+from yellowjacket.core.patch_readings import proportion
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA
 from yellowjacket.core.transfer import TransferPoint, fit_transfer
 
@@ -87,7 +87,7 @@ def test_noise_bands_of_the_grey_patch_are_those_of_the_standard():
 
 @pytest.mark.parametrize(("count", "n"), [(0, 4096), (3, 4096), (2048, 4096), (4096, 4096)])
 def test_clipped_shares_have_wilsons_interval(count, n):
-    share = _share(count / n, n)
+    share = proportion(count / n, n)
     reference = stats.binomtest(count, n).proportion_ci(method="wilson")
     assert share.low == pytest.approx(reference.low, abs=1e-12)
     assert share.high == pytest.approx(reference.high, abs=1e-12)

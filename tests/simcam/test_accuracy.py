@@ -10,7 +10,8 @@ import numpy as np
 import pytest
 
 from yellowjacket.core.frames import read_frame
-from yellowjacket.core.measure import PatchSpec, RungTask, measure_rung
+from yellowjacket.core.measure import RungTask, measure_rung
+from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches import propose_patches
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera

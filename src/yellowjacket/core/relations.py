@@ -25,6 +25,11 @@ from yellowjacket.core.quantity import Quantity, missing, with_error
 from yellowjacket.core.readings import ALL, SMOOTHED, Reading
 from yellowjacket.core.second_base import NoiseAt, second_base_of
 
+# What relating rungs reads: stored anew every time.
+RELATED = (
+    "exposure_error_stops", "neutral_drift_de00", "neutral_drift_duv", "drift_red_stops", "drift_blue_stops", "patch_de00",
+    "colour_de00", "saturation_kept", "black_lift", "detail_share", "colour_detail_share", "flags",
+)  # fmt: skip
 _GREY = "grey patch against the reference rung"
 _DRIFTS = ("neutral_drift_de00", "neutral_drift_duv", "drift_red_stops", "drift_blue_stops")
 _NONE_HERE = Quantity(0.0, 0.0, 0.0, 0, "the reference rung")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
-from yellowjacket.core.measure import PatchSpec
+from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Quantity
 

@@ -172,6 +172,8 @@ class Rung(models.Model):
     warnings = models.JSONField(default=list)
     # Digest of what the readings were made from; the same inputs are never measured twice.
     measured_inputs = models.CharField(max_length=64, blank=True)
+    # The same of patches that stand alone, by name: a change of one leaves the rest of the rung as it is.
+    measured_patches = models.JSONField(default=dict, blank=True)
 
     class Meta:
         ordering = ["position"]

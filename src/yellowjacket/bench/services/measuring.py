@@ -6,7 +6,7 @@ import hashlib
 import json
 import os
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
 from django.db import transaction
@@ -21,9 +21,12 @@ from yellowjacket.bench.services.frames import frames_by_rung, misfit_from, note
 from yellowjacket.bench.services.patching import propose, reference_rung
 from yellowjacket.core.at_use import UseSize
 from yellowjacket.core.measure import SINGLE, RungResult, RungTask, measure_rung
+from yellowjacket.core.patch_readings import UNIFORM
 from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.readings import SMOOTHED
 from yellowjacket.core.readings import Reading as CoreReading
-from yellowjacket.core.relations import RungHabits, RungSignals, relate_habits, relate_rungs
+from yellowjacket.core.relations import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
+from yellowjacket.core.scene_readings import Known
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
 METHOD_VERSION = f"{__version__}/3"
@@ -42,61 +45,112 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
     for ladder in ladders:
         if not ladder.patches.filter(role=Patch.Role.GREY).exists():
             propose(ladder)
-    tasks = {task.key: (task, digest) for ladder in ladders for task, digest in _stale_tasks(ladder)}
-    progress.begin(len(tasks))
+    stale = {one.task.key: one for ladder in ladders for one in _stale(ladder)}
+    progress.begin(len(stale))
     # Cores that no rung is left for decode the second file of a pair.
-    threads = 2 if len(tasks) < (os.cpu_count() or 1) else 1
-    for task, outcome in run_all(measure_rung, [replace(task, threads=threads) for task, _ in tasks.values()]):
-        store_result(job.sitting, task, tasks[task.key][1], outcome)
+    threads = 2 if len(stale) < (os.cpu_count() or 1) else 1
+    for task, outcome in run_all(measure_rung, [replace(one.task, threads=threads) for one in stale.values()]):
+        store_result(job.sitting, stale[task.key], outcome)
         progress.step()
     for ladder in ladders:
         store_relations(ladder)
-    count = len(tasks)
+    count = len(stale)
     return f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
 
 
+@dataclass(frozen=True, slots=True)
+class Stale:
+    """A rung to measure: the work, and the digests of its inputs, as a whole and of patches that stand alone."""
+
+    task: RungTask
+    inputs: str
+    patches: dict[str, str]
+
+
 def inputs_digest(task: RungTask, contents: dict[str, str]) -> str:
-    """Digest of everything a rung's readings depend on: file contents, patches, uses, method."""
-    parts = {
+    """Digest of everything a rung's own readings depend on: file contents, uniform patches, uses, method."""
+    return _digest({
         "light": [contents[path] for path in task.light],
         "dark": [contents[path] for path in task.dark],
-        "patches": [asdict(patch) for patch in task.patches],
+        "patches": [asdict(patch) for patch in task.patches if patch.role in UNIFORM],
         "uses": [asdict(use) for use in task.uses],
         "picture": task.picture,
         "method": METHOD_VERSION,
-    }
+    })  # fmt: skip
+
+
+def _digest(parts: object) -> str:
     return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
 
 
-def _stale_tasks(ladder: Ladder) -> list[tuple[RungTask, str]]:
-    """Tasks for rungs whose inputs are not those of their stored readings."""
+def _stale(ladder: Ladder) -> list[Stale]:
+    """Rungs whose inputs are not those of their stored readings, each with as little to measure as that takes."""
     rungs = list(ladder.rungs.all())
     paths = frames_by_rung(rungs)
     contents = dict(Frame.objects.filter(shot__rung__ladder=ladder).values_list("path", "sha256"))
     specs = tuple(patch.spec for patch in ladder.patches.all())
+    alone = {spec.name: (spec, _digest(asdict(spec))) for spec in specs if spec.role not in UNIFORM}
+    digests = {name: digest for name, (_, digest) in alone.items()}
     uses = tuple(
         UseSize(str(use.pk), use.output_pixels) for use in ladder.sitting.uses.all() if use.output_pixels is not None
     )
     picture = (ladder.body.pixel_width, ladder.body.pixel_height)
-    tasks = []
+    found: list[Stale] = []
+    partly: list[Stale] = []
     for rung in rungs:
         light, dark = paths[rung.pk]["light"], paths[rung.pk]["dark"]
+        if not light:
+            continue
         task = RungTask(rung.pk, tuple(light), tuple(dark), specs, uses, picture)
-        if light and (digest := inputs_digest(task, contents)) != rung.measured_inputs:
-            tasks.append((task, digest))
-    return tasks
+        inputs = inputs_digest(task, contents)
+        changed = tuple(spec for spec, digest in alone.values() if rung.measured_patches.get(spec.name) != digest)
+        if inputs != rung.measured_inputs:
+            found.append(Stale(task, inputs, digests))
+        elif changed:
+            partly.append(Stale(replace(task, dark=(), patches=changed), inputs, digests))
+    if partly:
+        known = _known([one.task.key for one in partly])
+        found += [replace(one, task=replace(one.task, known=known[one.task.key])) for one in partly]
+    return found
+
+
+def _known(rungs: Sequence[int]) -> dict[int, Known]:
+    """What was read of rungs already, as far as patches that stand alone need it."""
+    black: dict[int, dict[str, float]] = {rung: {} for rung in rungs}
+    grey: dict[int, dict[str, float]] = {rung: {} for rung in rungs}
+    whole: dict[int, dict[str, Reading]] = {rung: {} for rung in rungs}
+    rows = Reading.objects.filter(rung__in=rungs, use=None).filter(
+        Q(quantity="black_dn")
+        | Q(quantity="signal_dn", patch__role=Patch.Role.GREY)
+        | Q(quantity__in=("prnu", "clip_dn", "neighbour_correlation"))
+    )
+    for row in rows:
+        if row.quantity == "signal_dn" and row.value is not None:
+            grey[row.rung_id][row.channel] = row.value
+        elif row.quantity == "black_dn":
+            black[row.rung_id][row.channel] = row.value or 0.0
+        else:
+            whole[row.rung_id][row.quantity] = row
+    found = {}
+    for rung in rungs:
+        prnu, clip, lag = (whole[rung].get(name) for name in ("prnu", "clip_dn", "neighbour_correlation"))
+        top = clip.value - black[rung].get("G1", 0.0) if clip is not None and clip.value is not None else None
+        smoothed = lag is not None and lag.reason == SMOOTHED
+        found[rung] = Known(black[rung], grey[rung], prnu.value if prnu else None, top, smoothed)
+    return found
 
 
 def unmeasured(ladder: Ladder) -> int:
     """How many rungs have frames whose readings are missing or out of date."""
     if not ladder.patches.exists():
         return ladder.rungs.filter(shots__frame__isnull=False, shots__kind=Shot.Kind.LIGHT).distinct().count()
-    return len(_stale_tasks(ladder))
+    return len(_stale(ladder))
 
 
 @transaction.atomic
-def store_result(sitting: Sitting, task: RungTask, digest: str, outcome: RungResult | Exception) -> None:
-    """Replace a rung's readings; a failure becomes a problem and leaves the earlier readings alone."""
+def store_result(sitting: Sitting, stale: Stale, outcome: RungResult | Exception) -> None:
+    """Replace the readings that were measured; a failure becomes a problem and leaves the earlier ones alone."""
+    task = stale.task
     if isinstance(outcome, Exception):
         note_problem(sitting, Path(task.light[0]).name, misfit_from(outcome))
         return
@@ -105,10 +159,14 @@ def store_result(sitting: Sitting, task: RungTask, digest: str, outcome: RungRes
     for problem in outcome.problems:
         note_problem(sitting, problem.path.name, misfit_from(problem))
     rung = Rung.objects.select_related("ladder").get(pk=task.key)
-    rung.readings.all().delete()
+    if task.known is None:
+        rung.readings.all().delete()
+    else:
+        own = Q(patch__name__in=[patch.name for patch in task.patches])
+        rung.readings.filter(own | Q(patch=None, quantity__in={one.quantity for one in outcome.readings})).delete()
     _store_readings(rung, outcome.readings)
-    rung.measured_inputs = digest
-    rung.save(update_fields=["measured_inputs"])
+    rung.measured_inputs, rung.measured_patches = stale.inputs, stale.patches
+    rung.save(update_fields=["measured_inputs", "measured_patches"])
 
 
 def _store_readings(rung: Rung, readings: Iterable[CoreReading]) -> None:
@@ -137,8 +195,7 @@ def store_relations(ladder: Ladder) -> None:
     related = relate_rungs(signals, reference.pk, matrix.xyz_to_camera if matrix else None)
     for key, readings in relate_habits(_habits(rungs) if ladder.kind == Ladder.Kind.ISO else []).items():
         related[key] += readings
-    names = {reading.quantity for readings in related.values() for reading in readings}
-    Reading.objects.filter(rung__in=rungs, quantity__in=names).delete()
+    Reading.objects.filter(rung__in=rungs, quantity__in=RELATED).delete()
     for rung in rungs:
         _store_readings(rung, related[rung.pk])
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from django.db import transaction
 
 from yellowjacket.bench.executor import run_all
-from yellowjacket.bench.models import Frame, Ladder, Patch, Rung
+from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from
 from yellowjacket.bench.workers import propose_from
@@ -21,6 +21,11 @@ PROPOSED = (*SINGLES, Patch.Role.FIELD)
 DRAWN = (*SINGLES, Patch.Role.TEXTURE, Patch.Role.COLOUR_TEXTURE, Patch.Role.OTHER)
 LAID_OUT = (Patch.Role.COLOUR, Patch.Role.WEDGE)
 _NAME_LENGTH = 40
+# Readings of a rung that go with a grid.
+_OF_GRIDS: dict[str, tuple[str, ...]] = {
+    Patch.Role.COLOUR: ("colour_de00", "saturation_kept"),
+    Patch.Role.WEDGE: ("wedge_snr1", "wedge_snr4", "wedge_told_apart", "wedge_floor"),
+}
 
 
 def propose(ladder: Ladder) -> Sequence[Patch]:
@@ -133,6 +138,7 @@ def remove_patch(ladder: Ladder, name: str) -> None:
         raise Refusal("Everything is held against the grey patch: move it instead.")
     if patch.role in LAID_OUT:
         ladder.patches.filter(role=patch.role).delete()
+        Reading.objects.filter(rung__ladder=ladder, quantity__in=_OF_GRIDS[patch.role]).delete()
     else:
         patch.delete()
 

@@ -1,0 +1,142 @@
+"""Readings of single patches: signal, temporal noise, SNR, clipping."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from yellowjacket.core.frames import CHANNELS, RawFrame
+from yellowjacket.core.noise import PairNoise, clipped_share, pair_noise
+from yellowjacket.core.patches import Rect
+from yellowjacket.core.quantity import Z95, Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.readings import GREEN, Reading
+
+# Roles whose areas are uniform and join the noise fit: they make the rung's own readings. The others stand alone.
+UNIFORM = ("grey", "shadow", "black", "field")
+# Areas of which only signal and noise are kept: there are many of them.
+_QUIET = ("field", "colour", "wedge")
+NO_PAIR = "one frame only: shoot a second frame of this rung, or import it, to measure noise"
+_OUTSIDE = "the patch lies outside this frame: move it"
+
+# Pair noise by (patch, channel), or the sentence that says why there is none.
+Noise = Mapping[tuple[str, str], PairNoise | str]
+
+
+@dataclass(frozen=True, slots=True)
+class PatchSpec:
+    """A patch to measure: its name, role and place. ``step_stops``: density step, of a wedge's patches.
+
+    Roles: grey, shadow, black; field (uniform areas for the noise fit), colour, wedge; texture, colour_texture; other.
+    """
+
+    name: str
+    role: str
+    rect: Rect
+    step_stops: float = 1.0
+
+
+def _patch_noise(light: Sequence[RawFrame], patch: PatchSpec, channel: str, black_dn: float) -> PairNoise | str:
+    """Pair noise of a patch, or the sentence that says why not."""
+    height, width = light[0].mosaic.shape
+    if not patch.rect.fits(width, height):
+        return f"patch “{patch.name}” lies outside this frame of {width} × {height} px: move it"
+    if len(light) < 2:
+        return NO_PAIR
+    first, second = (patch.rect.of_plane(frame.plane(channel)) for frame in light[:2])
+    return pair_noise(first, second, black_dn, clip_dn=light[0].white_dn)
+
+
+def noise_of(
+    light: Sequence[RawFrame], patches: Sequence[PatchSpec], black_dn: Mapping[str, float]
+) -> dict[tuple[str, str], PairNoise | str]:
+    """Pair noise of every patch and channel, black taken off, or why there is none."""
+    return {
+        (patch.name, channel): _patch_noise(light, patch, channel, black_dn[channel])
+        for patch in patches
+        for channel in CHANNELS
+    }
+
+
+def patch_readings(
+    light: Sequence[RawFrame], patch: PatchSpec, noise: Noise, black_dn: Mapping[str, float]
+) -> list[Reading]:
+    """Signal, noise, SNR and clipping of one patch by channel."""
+    readings = []
+    for channel in CHANNELS:
+        outcome = noise[patch.name, channel]
+        if isinstance(outcome, str):
+            signal = _single_signal(light[0], patch, channel, black_dn[channel])
+            found = (signal, missing(outcome), missing(outcome))
+            excluded = 0
+        else:
+            found = (outcome.signal, outcome.noise, outcome.snr)
+            excluded = outcome.excluded
+        method = "mean of two frames less black", "two-frame variance, plane removed", "signal ÷ noise"
+        for name, quantity, how in zip(("signal_dn", "noise_dn", "snr"), found, method, strict=True):
+            if patch.role not in _QUIET or name != "snr":
+                readings.append(Reading(patch.name, channel, name, quantity, how, excluded))
+        if patch.role not in _QUIET:
+            readings.append(_clipped_reading(light, patch, channel, black_dn[channel]))
+    if patch.role not in _QUIET:
+        readings.append(Reading(patch.name, GREEN, "snr", green_snr(patch, noise), "mean of both greens"))
+    return readings
+
+
+def _clipped_reading(light: Sequence[RawFrame], patch: PatchSpec, channel: str, black_dn: float) -> Reading:
+    height, width = light[0].mosaic.shape
+    if not patch.rect.fits(width, height):
+        return Reading(patch.name, channel, "clipped_share", missing(_OUTSIDE))
+    parts = [patch.rect.of_plane(frame.plane(channel)) for frame in light[:2]]
+    shares = [clipped_share(part, black_dn, frame.white_dn) for part, frame in zip(parts, light, strict=False)]
+    share, n = sum(shares) / len(shares), sum(part.size for part in parts)
+    return Reading(patch.name, channel, "clipped_share", proportion(share, n), "pixels above 99 % of the tagged white")
+
+
+def proportion(share: float, n: int) -> Quantity:
+    """A proportion with its Wilson 95 % interval."""
+    centre = (share + Z95**2 / (2 * n)) / (1 + Z95**2 / n)
+    half = Z95 / (1 + Z95**2 / n) * math.sqrt(share * (1 - share) / n + Z95**2 / (4 * n**2))
+    return Quantity(share, max(0.0, min(share, centre - half)), min(1.0, max(share, centre + half)), n)
+
+
+def _single_signal(frame: RawFrame, patch: PatchSpec, channel: str, black_dn: float) -> Quantity:
+    """Mean of one frame: good enough for exposure, its scatter an upper bound of the noise."""
+    height, width = frame.mosaic.shape
+    if not patch.rect.fits(width, height):
+        return missing(_OUTSIDE)
+    part = patch.rect.of_plane(frame.plane(channel))
+    if clipped_share(part, black_dn, frame.white_dn) > 0:
+        return missing("clipped")
+    return with_error(
+        float(part.mean(dtype=np.float64)) - black_dn,
+        float(part.std(dtype=np.float64)) / math.sqrt(part.size),
+        part.size,
+    )
+
+
+def green_snr(patch: PatchSpec, noise: Noise) -> Quantity:
+    """SNR of the two greens, the channels that carry luminance: mean of both, their errors independent."""
+    parts = []
+    for channel in ("G1", "G2"):
+        outcome = noise[patch.name, channel]
+        if isinstance(outcome, str):
+            return missing(outcome)
+        if not outcome.snr.known:
+            return outcome.snr
+        parts.append(outcome.snr)
+    value = (parts[0].value + parts[1].value) / 2  # type: ignore[operator]
+    relative = math.hypot(parts[0].se, parts[1].se) / 2 / value
+    return with_relative_error(value, relative, parts[0].n + parts[1].n, parts[0].reason or parts[1].reason)
+
+
+def known_noise(outcome: PairNoise | str) -> PairNoise | None:
+    """The noise of a patch where it could be measured."""
+    return outcome if isinstance(outcome, PairNoise) and outcome.noise.known else None
+
+
+def patch_of_role(patches: Sequence[PatchSpec], role: str) -> PatchSpec | None:
+    """The first patch of a role, or None."""
+    return next((patch for patch in patches if patch.role == role), None)

@@ -1,0 +1,176 @@
+"""Readings of a rung as a whole: gain, read noise, range, headroom, and the habits of its raw."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from yellowjacket.core.at_use import Size, ranges_at_uses
+from yellowjacket.core.characterise import ChannelFindings, IsoFindings
+from yellowjacket.core.codes import CodeUse
+from yellowjacket.core.cooked import Cooked
+from yellowjacket.core.frames import CHANNELS, RawFrame
+from yellowjacket.core.noise import PairNoise, pair_noise
+from yellowjacket.core.patch_readings import UNIFORM, Noise, PatchSpec, green_snr, known_noise, patch_of_role
+from yellowjacket.core.patches import SHADOW_STOPS_UNDER_GREY, Rect
+from yellowjacket.core.quantity import Quantity, missing, rms, weighted, with_error
+from yellowjacket.core.readings import ALL, GREEN, SMOOTHED, Reading
+from yellowjacket.core.transfer import TransferFit, TransferPoint, fit_transfer, snr_at
+
+# Darks are read in a central window of at most this side: 260 000 pixels a channel give σ to 0.14 %.
+_DARK_WINDOW_PX = 1024
+
+
+def rung_readings(
+    patches: Sequence[PatchSpec], noise: Noise, frame: RawFrame,
+    dark: Sequence[RawFrame], black: Mapping[str, Quantity],
+) -> list[Reading]:  # fmt: skip
+    """Gain and read noise by channel and over all, and the shadow's SNR."""
+    readings: list[Reading] = []
+    fits = {}
+    for channel in CHANNELS:
+        points = [
+            _point(outcome)
+            for patch in patches
+            if patch.role in UNIFORM and (outcome := known_noise(noise[patch.name, channel])) is not None
+        ]
+        dark_point = _dark_point(dark, channel, black[channel])
+        saturation = frame.white_dn - (black[channel].value or 0.0)
+        fit = fit_transfer(points, dark_point, saturation)
+        fits[channel] = fit
+        how = f"fit of noise against signal over {fit.points} patches" + (" and the dark pair" if dark_point else "")
+        readings += [
+            Reading(None, channel, "gain_e_per_dn", fit.gain_e_per_dn, how),
+            Reading(None, channel, "read_noise_dn", fit.read_noise_dn, f"from {fit.read_noise_source or 'nothing'}"),
+            Reading(
+                None,
+                channel,
+                "read_noise_e",
+                fit.read_noise_e,
+                f"noise from {fit.read_noise_source or 'nothing'} × gain",
+            ),
+        ]
+    readings += [
+        Reading(
+            None,
+            ALL,
+            "gain_e_per_dn",
+            weighted([fits[c].gain_e_per_dn for c in CHANNELS]),
+            "channels weighted by 1/SE²",
+        ),
+        Reading(
+            None, ALL, "read_noise_e", rms([fits[c].read_noise_e for c in CHANNELS]), "root mean square of channels"
+        ),
+        Reading(
+            None, ALL, "read_noise_dn", rms([fits[c].read_noise_dn for c in CHANNELS]), "root mean square of channels"
+        ),
+        Reading(None, GREEN, "shadow_snr", _shadow_snr(patches, noise, fits), _shadow_method(patches)),
+    ]
+    return readings
+
+
+def _point(outcome: PairNoise) -> TransferPoint:
+    return TransferPoint(outcome.signal.value or 0.0, outcome.variance_dn2, outcome.variance_se_dn2, outcome.n)
+
+
+def _dark_point(dark: Sequence[RawFrame], channel: str, black: Quantity) -> TransferPoint | None:
+    if len(dark) < 2 or black.value is None:
+        return None
+    window = dark_window(dark[0])
+    first, second = (window.of_plane(frame.plane(channel)) for frame in dark[:2])
+    outcome = pair_noise(first, second, black.value, dark=True)
+    if not outcome.noise.known:
+        return None
+    return TransferPoint(0.0, outcome.variance_dn2, outcome.variance_se_dn2, outcome.n)
+
+
+def _shadow_method(patches: Sequence[PatchSpec]) -> str:
+    shadow = patch_of_role(patches, "shadow")
+    return f"SNR of patch “{shadow.name}”, moved to three stops under grey by the fit" if shadow else ""
+
+
+def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, fits: Mapping[str, TransferFit]) -> Quantity:
+    """SNR three stops under the grey patch: the shadow patch, moved that little way along the noise model."""
+    grey, shadow = patch_of_role(patches, "grey"), patch_of_role(patches, "shadow")
+    if grey is None or shadow is None:
+        return missing("no shadow patch: draw one about three stops under the grey")
+    measured = green_snr(shadow, noise)
+    if measured.value is None:
+        return measured
+    factors = []
+    for channel in ("G1", "G2"):
+        grey_noise, shadow_noise = known_noise(noise[grey.name, channel]), known_noise(noise[shadow.name, channel])
+        fit = fits[channel]
+        if grey_noise is None or shadow_noise is None:
+            return missing("the grey patch could not be measured on this rung")
+        if fit.gain_e_per_dn.value is None or fit.read_noise_dn.value is None:
+            return missing(f"the noise model is missing: {fit.gain_e_per_dn.reason or fit.read_noise_dn.reason}")
+        wanted = (grey_noise.signal.value or 0.0) / 2**SHADOW_STOPS_UNDER_GREY
+        model = fit.gain_e_per_dn.value, fit.read_noise_dn.value
+        if wanted <= 0 or not shadow_noise.signal.value or shadow_noise.signal.value <= 0:
+            return missing("no signal above black in the shadow patch")
+        factors.append(snr_at(wanted, *model) / snr_at(shadow_noise.signal.value, *model))
+    return measured.scaled(sum(factors) / len(factors))
+
+
+def habits(found: ChannelFindings, sizes: Sequence[Size]) -> list[Reading]:
+    """Clip point, saturation, range, spread of response, bands, and what neighbours and codes give away."""
+    names = {
+        "clip_dn": "top code of the light frames, or where their noise vanishes", "saturation_e": "clip point less black × gain",
+        "prnu": "covariance of the pair in small tiles",
+    }  # fmt: skip
+    readings = [Reading(None, ALL, name, found.quantities[name], how) for name, how in names.items()]
+    readings += ranges_at_uses(found, sizes)
+    engineering = "from saturation down to the read noise"
+    readings.append(Reading(None, ALL, "range_engineering", found.ranges["engineering"], engineering))
+    lines = "line means of the dark pair less what pixels explain"
+    readings += [
+        Reading(None, ALL, "row_noise_dn", found.banding.row_dn, lines),
+        Reading(None, ALL, "column_noise_dn", found.banding.column_dn, lines),
+        Reading(None, ALL, "neighbour_correlation", _smoothing(found.cooked), "of the noise of patches and darks"),
+    ]
+    return readings + [
+        Reading(None, ALL, name, value, "histograms of all frames") for name, value in _codes(found.code_use)
+    ]
+
+
+def headroom(found: IsoFindings, patches: Sequence[PatchSpec], noise: Noise) -> Reading:
+    """Stops from the grey patch up to where the first channel clips."""
+    grey = patch_of_role(patches, "grey")
+    how = "clip point over the grey patch, the first channel to clip"
+    parts = []
+    for channel in CHANNELS if grey else ():
+        outcome = known_noise(noise[grey.name, channel]) if grey else None
+        top = found.channels[channel].quantities["saturation_dn"]
+        if outcome is None or not top.value or not outcome.signal.value or min(top.value, outcome.signal.value) <= 0:
+            return Reading(None, ALL, "headroom_stops", missing("the grey patch could not be read on this rung"), how)
+        relative = math.hypot(top.se / top.value, outcome.signal.se / outcome.signal.value) / math.log(2)
+        parts.append(with_error(math.log2(top.value / outcome.signal.value), relative, outcome.n, top.reason))
+    if not parts:
+        return Reading(None, ALL, "headroom_stops", missing("no grey patch: draw one"), how)
+    return Reading(None, ALL, "headroom_stops", min(parts, key=lambda part: part.value or math.inf), how)
+
+
+def _smoothing(cooked: Cooked) -> Quantity:
+    """Correlation of neighbours; the remark SMOOTHED is the verdict."""
+    return replace(cooked.lag1, reason=SMOOTHED) if cooked.flag else cooked.lag1
+
+
+def _codes(use: CodeUse | None) -> list[tuple[str, Quantity]]:
+    if use is None:
+        return []
+    shares = {
+        "codes_empty": use.empty,
+        "codes_empty_low": use.empty_low,
+        "codes_empty_high": use.empty_high,
+        "codes_doubled": use.doubled,
+    }
+    return [(name, Quantity(share, share, share, use.usable)) for name, share in shares.items()]
+
+
+def dark_window(frame: RawFrame) -> Rect:
+    """The central part of a dark that is read."""
+    height, width = frame.mosaic.shape
+    w, h = (min(side, _DARK_WINDOW_PX) // 2 * 2 for side in (width, height))
+    return Rect((width - w) // 4 * 2, (height - h) // 4 * 2, w, h)

@@ -1,0 +1,82 @@
+"""Readings that need the scene: noise as it looks, detail of textures, the wedge."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from yellowjacket.core.at_use import Size, appearances, detail_of, detail_readings, rendering_of
+from yellowjacket.core.frames import CHANNELS, RawFrame
+from yellowjacket.core.noise import PairNoise, joint_noise
+from yellowjacket.core.patch_readings import Noise, PatchSpec
+from yellowjacket.core.quantity import missing
+from yellowjacket.core.readings import GREEN, Reading
+from yellowjacket.core.wedge import wedge_range
+
+# Roles shown in the developed picture, and textures.
+_SEEN = ("grey", "shadow", "other")
+_TEXTURES = ("texture", "colour_texture")
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What readings of the scene need of the rung: black and the grey patch's signal by channel (DN), spread of response
+    and saturation of green (DN above black) where they are known, and whether the raw is smoothed."""
+
+    black_dn: Mapping[str, float]
+    grey_dn: Mapping[str, float]
+    prnu: float | None
+    saturation_dn: float | None
+    smoothed: bool
+
+
+def scene_readings(
+    light: Sequence[RawFrame],
+    patches: Sequence[PatchSpec],
+    noise: Noise,
+    known: Known,
+    sizes: Sequence[Size],
+    height: int,
+) -> list[Reading]:
+    """Readings of all patches that show something of the scene. ``height``: of the full picture, in raw pixels."""
+    readings: list[Reading] = []
+    how = rendering_of(light[0], known.black_dn, known.grey_dn)
+    for patch in patches:
+        reason = next((one for channel in CHANNELS if (one := _why_not(noise[patch.name, channel]))), "")
+        if patch.role in _SEEN:
+            readings += appearances(light, patch.name, patch.rect, how, sizes, reason)
+        elif patch.role in _TEXTURES:
+            coloured = patch.role == "colour_texture"
+            cycles, words = missing(reason), "coherence of two frames"
+            if not reason:
+                cycles, words = detail_of(light, patch.rect, known.black_dn, known.prnu or 0.0, coloured=coloured)
+            readings += detail_readings(patch.name, cycles, words, sizes, height, coloured=coloured)
+    return readings + _wedge(patches, noise, known.saturation_dn)
+
+
+def _why_not(outcome: PairNoise | str) -> str:
+    """Why a patch has no noise in a channel, empty when it has."""
+    if isinstance(outcome, str):
+        return outcome
+    return "" if outcome.noise.known else outcome.noise.reason
+
+
+def _wedge(patches: Sequence[PatchSpec], noise: Noise, saturation: float | None) -> list[Reading]:
+    """Range as the wedge of the scene shows it, beside that of the noise model."""
+    steps = [patch for patch in patches if patch.role == "wedge"]
+    if not steps:
+        return []
+    outcomes = [[noise[step.name, channel] for channel in ("G1", "G2")] for step in steps]
+    if any(isinstance(one, str) for pair in outcomes for one in pair):
+        return []
+    read = [joint_noise([one for one in pair if isinstance(one, PairNoise)]) for pair in outcomes]
+    seen = wedge_range(read, steps[0].step_stops)
+    how = f"{len(steps)} steps of the wedge, green"
+    first = next((one.signal.value for one in read if one.signal.value), None)
+    if saturation and first and first > 0:
+        how += f"; its lightest measured step lies {math.log2(saturation / first):.1f} stops under saturation"
+    return [
+        Reading(None, GREEN, "wedge_snr1", seen.at_snr[1.0], how), Reading(None, GREEN, "wedge_snr4", seen.at_snr[4.0], how),
+        Reading(None, GREEN, "wedge_told_apart", seen.told_apart, how), Reading(None, GREEN, "wedge_floor", seen.floor, how),
+    ]  # fmt: skip
