@@ -164,3 +164,23 @@ def test_a_decoder_that_hangs_or_devours_costs_one_file(monkeypatch):
     outcomes = dict(executor.run_all(hungry, ["a", "hungry"]))
     assert isinstance(outcomes["hungry"], (MemoryError, OverflowError))
     assert outcomes["a"] == 1
+
+
+def test_rendered_pictures_are_measured_in_display_units_and_apart_from_raw(frames, tmp_path, capsys):
+    import numpy as np
+    from PIL import Image
+
+    rng = np.random.default_rng(3)
+    for n in range(2):
+        picture = (120 + rng.normal(0, 5, (96, 96, 3))).astype(np.uint8)
+        Image.fromarray(picture).save(tmp_path / f"{n}.png")
+    names = [tmp_path / "0.png", tmp_path / "1.png"]
+    code, out, _ = run(capsys, "measure", frames / "YJ00001.DNG", *names, "--json", "--patch", "a=16,16,64,64")
+    found = document(out, "measurement.schema.json")
+    assert code == 0
+    assert [Path(one["file"]).name for one in found["frames"]] == ["YJ00001.DNG"]
+    assert [one["paired_with"] is not None for one in found["rendered"]] == [True, True]
+    assert found["rendered"][0]["patches"][0]["noise_luma"]["value"] > 0.5
+    code, out, _ = run(capsys, "measure", *names)
+    assert code == 0
+    assert "display units" in out

@@ -24,6 +24,7 @@ from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.plan_files import PlanFileError, read_plan
 from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
+from yellowjacket.core.rendered import SUFFIXES, RenderedTask, measure_rendered
 from yellowjacket.core.sequence import shots_of
 from yellowjacket.core.single import FrameTask, NamedRect, measure_file, measurement
 from yellowjacket.core.survey import Card, card_of, sort_cards
@@ -45,7 +46,7 @@ class UsageError(ValueError):
 
 def add_to(commands: Any) -> None:
     """Add the commands of this module to the parser's list."""
-    measure = commands.add_parser("measure", help="readings of raw files, patch by patch")
+    measure = commands.add_parser("measure", help="readings of files, patch by patch")
     measure.add_argument("files", nargs="+", type=Path, metavar="FILE")
     measure.add_argument("--patch", action="append", default=[], metavar="NAME=x,y,w,h", help="in the full raw frame")
     measure.add_argument("--json", action="store_true", help="print a JSON document (docs/measurement.schema.json)")
@@ -137,16 +138,25 @@ def _measure(arguments: argparse.Namespace) -> int:
         raise UsageError(f"there is no file {missing[0]}")
     problems: list[FrameError] = []
     paths = [str(path) for path in arguments.files]
+    pictures = [path for path in paths if path.lower().endswith(SUFFIXES)]
+    paths = [path for path in paths if path not in pictures]
     cards = {card.path: card for card in _work(card_of, paths, "looking", str, problems)}
     partners = _partners(list(cards.values()))
     tasks = [FrameTask(path, partners.get(path), patches) for path in paths if path in cards]
     frames = _work(measure_file, tasks, "measuring", lambda task: task.path, problems)
+    # Two rendered pictures named together are a pair: nothing else in them says so.
+    other = dict(zip(pictures, pictures[::-1], strict=True)) if len(pictures) == 2 else {}
+    named = tuple((patch.name, patch.rect) for patch in patches)
+    looks = [RenderedTask(path, other.get(path), named) for path in pictures]
+    rendered = _work(measure_rendered, looks, "measuring", lambda task: task.path, problems)
     if arguments.json:
-        _print_json(measurement(frames, problems))
+        _print_json(measurement(frames, rendered, problems))
     else:
         for frame in frames:
             _print_frame(frame)
-    return _exit(bool(frames), problems)
+        for picture in rendered:
+            _print_rendered(picture)
+    return _exit(bool(frames or rendered), problems)
 
 
 def _named_rect(text: str) -> NamedRect:
@@ -170,6 +180,13 @@ def _partners(cards: Sequence[Card]) -> dict[str, str]:
                     if len(group.paths) > 1:
                         found[path] = group.paths[n + 1] if n + 1 < len(group.paths) else group.paths[n - 1]
     return found
+
+
+def _print_rendered(picture: Document) -> None:
+    print(f"{picture['file']}: rendered, {picture['width']} × {picture['height']} px; display units, never beside raw")
+    for patch in picture["patches"]:
+        print(f"  {patch['name']:12} L* {_text(patch['lightness'])}  noise L* {_text(patch['noise_luma'])}  "
+              f"chroma {_text(patch['noise_chroma'])}")  # fmt: skip
 
 
 def _print_frame(frame: Document) -> None:

@@ -210,13 +210,12 @@ def test_a_patch_that_stands_alone_is_measured_alone(ladder):
     after = dict(Reading.objects.filter(quantity="gain_e_per_dn", channel="all").values_list("rung_id", "pk"))
     assert after == before
     assert measuring.unmeasured(ladder) == 0
-    alone = {
-        row.quantity: row.value for row in Reading.objects.filter(rung__iso=200, patch__name="corner", channel__in=("G", "all"), use=None)
-    }  # fmt: skip
+    rows = Reading.objects.filter(rung__iso=200, patch__name="corner", channel__in=("G", "all"), use=None)
+    alone = {row.quantity: row.value for row in rows}
     # Measured with everything else it reads the same.
     ladder.rungs.update(measured_inputs="")
     measure(ladder)
-    for row in Reading.objects.filter(rung__iso=200, patch__name="corner", channel__in=("G", "all"), use=None):
+    for row in rows.all():
         assert row.value == pytest.approx(alone[row.quantity], rel=1e-9)
     assert of(ladder, 200, "wedge_snr1").value > 3
 

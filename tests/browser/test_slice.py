@@ -177,7 +177,7 @@ def measure(browser):
     open_a_value_by_keyboard(browser)
     press(browser, "f")
     WebDriverWait(browser, WAIT_S).until(lambda b: "use=" in b.current_url)
-    wait_for_text(browser, ".name", "large print size")
+    wait_for_text(browser, ".name", "24 MP")
     move_patch(browser)
 
 
@@ -199,14 +199,59 @@ def move_patch(browser):
     wait_for_text(browser, ".picture-side", "Measure 12 rungs")
     by_keys = find(browser, "[data-patch-row=grey] td").text
     assert by_keys != before
-    patch = find(browser, "[data-role=grey] .halo")
+    patch = find(browser, "[data-patch=grey] .halo")
     browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", patch)
     ActionChains(browser).move_to_element(patch).click_and_hold().move_by_offset(-6, 6).release().perform()
     WebDriverWait(browser, WAIT_S, ignored_exceptions=_stale()).until(
         lambda b: find(b, "[data-patch-row=grey] td").text != by_keys
     )
-    find(browser, "[data-key=m]").click()
+    draw_patch(browser)
+    lay_grid(browser)
+    click(browser, "[data-key=m]")
     wait_for_text(browser, ".picture-side", "Everything is measured")
+    unfold_and_fold(browser)
+
+
+def draw_patch(browser):
+    """A rectangle dragged on the bare picture fills the form; with a name it is a patch."""
+    picture = find(browser, "[data-patches]")
+    browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", picture)
+    # A third down and a little right of the middle there is plain felt.
+    ActionChains(browser).move_to_element_with_offset(picture, 30, -60).click_and_hold().move_by_offset(
+        50, 40
+    ).release().perform()
+    width = find(browser, "[data-draw] input[name=w]")
+    assert int(width.get_attribute("value")) == pytest.approx(50 * 1824 / picture.size["width"], abs=4)
+    name = find(browser, "[data-draw] input[name=name]")
+    name.send_keys("felt", Keys.ENTER)
+    wait_for_text(browser, ".patches", "own patch" if _chosen_role(browser) == "other" else "texture")
+    assert browser.find_elements(By.CSS_SELECTOR, "[data-patch=felt]")
+
+
+def _chosen_role(browser) -> str:
+    return find(browser, "[data-draw] select").get_attribute("value")
+
+
+def lay_grid(browser):
+    """The corners of the chart's grid follow the mouse; laid, it is a set of patches."""
+    click(browser, "[data-grid] summary")
+    corner = find(browser, "[data-corner='3']")
+    browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", corner)
+    before = find(browser, "[data-grid] input[name=x3]").get_attribute("value")
+    ActionChains(browser).move_to_element(corner).click_and_hold().move_by_offset(20, 12).release().perform()
+    assert int(find(browser, "[data-grid] input[name=x3]").get_attribute("value")) > int(before) + 20
+    click(browser, "[data-grid] button.plain")
+    wait_for_text(browser, ".patches", "30 colour patches")
+
+
+def unfold_and_fold(browser):
+    """A line becomes a chart and numbers again, and a folded one comes back from its spark."""
+    click(browser, "[data-line=shadow] .unfold")
+    find(browser, ".line.chart[data-line=shadow]")
+    click(browser, "[data-line=shadow] .unfold")
+    find(browser, ".line.text[data-line=shadow]")
+    click(browser, ".folded button")
+    find(browser, ".line.text[data-line=luma]")
 
 
 def look(browser):
@@ -244,7 +289,7 @@ def look(browser):
 
 def record(browser):
     find(browser, "[data-step=record]").click()
-    wait_for_text(browser, ".limits", "shadow SNR")
+    wait_for_text(browser, ".limits", "chroma noise")
     clean = find(browser, "[name=decided]")
     Select(clean).select_by_value("100")
     wait_for_text(browser, "#table .actions", "8 open limits")

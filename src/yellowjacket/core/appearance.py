@@ -8,7 +8,7 @@ illumination and fixed pattern are common to both and fall out.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -113,9 +113,13 @@ def _linear(planes: Cells, how: Rendering) -> NDArray[np.float64]:
 def _at(one: NDArray[np.float64], other: NDArray[np.float64], block: int) -> Appearance:
     first, second = (lab_of_linear_srgb(_averaged(picture, block)) for picture in (one, other))
     luma, a, b = (without_plane((first - second)[..., n]) / math.sqrt(2) for n in range(3))
-    lags = lag_sums(luma)
-    power = a * a + b * b
-    return Appearance(_root(luma * luma, lags), _root(power, lag_sums(a)), _grain(lags))
+    return Appearance(spread_of([luma]), spread_of([a, b]), _grain(lag_sums(luma)))
+
+
+def spread_of(parts: Sequence[NDArray[np.float64]]) -> Quantity:
+    """Root of the summed variances of noise fields of one shape, their planes taken off: σ, or hypot(σ_a, σ_b)."""
+    power = np.sum([part * part for part in parts], axis=0)
+    return _root(power, lag_sums(parts[0]))
 
 
 def _averaged(picture: NDArray[np.float64], block: int) -> NDArray[np.float64]:

@@ -105,6 +105,11 @@ def _noise(
     return joint_noise([pair_noise(a, b, black, clip_dn=white) for a, b in zip(parts, others, strict=True)])
 
 
-def measurement(frames: Sequence[Mapping[str, Any]], problems: Sequence[FrameError]) -> Document:
+def measurement(
+    frames: Sequence[Mapping[str, Any]], rendered: Sequence[Mapping[str, Any]], problems: Sequence[FrameError]
+) -> Document:
     """The whole answer of ``yellowjacket measure --json``."""
-    return {"schema": MEASUREMENT, "frames": list(frames), "problems": [problem(one) for one in problems]}
+    return {
+        "schema": MEASUREMENT, "frames": list(frames), "rendered": list(rendered),
+        "problems": [problem(one) for one in problems],
+    }  # fmt: skip

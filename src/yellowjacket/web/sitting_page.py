@@ -95,6 +95,11 @@ class SittingPage:
         return f"at {self.use.name.lower()} size" if self.size_use else "per pixel"
 
     @property
+    def size_short(self) -> str:
+        """The same where there is little room: 24 MP."""
+        return self.use.size_text if self.size_use else "per pixel"
+
+    @property
     def offers_pixel_level(self) -> bool:
         """Whether showing readings per pixel must be offered beside the uses: none of them is pixel level."""
         return all(use.output_pixels is not None for use in self.uses)

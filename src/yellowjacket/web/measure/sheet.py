@@ -140,21 +140,21 @@ def _reading(readings: Readings, rung: Rung, kind: LineKind) -> Reading | None:
 
 
 def _sub(page: SittingPage, kind: LineKind) -> str:
-    return f"{kind.sub}, {page.size_words}" if kind.sized else kind.sub
+    return f"{kind.sub}, {page.size_short}" if kind.sized else kind.sub
 
 
 def _number_line(page: SittingPage, kind: LineKind, found: Sequence[Reading | None]) -> Line:
-    cells = [
-        reading_cell(
-            reading, kind.text(reading) if reading.value is not None else "", strong=_stands_out(kind, reading)
-        )
-        if reading
-        else Cell()
-        for reading in found
-    ]
+    cells = [_cell(kind, reading) for reading in found]
     # Words make no chart.
     unfolds_to = "" if kind.text is _words else CHART
     return Line(kind.key, kind.name, _sub(page, kind), cells=cells, unfolds_to=unfolds_to, folds=True)
+
+
+def _cell(kind: LineKind, reading: Reading | None) -> Cell:
+    text = kind.text(reading) if reading is not None and reading.value is not None else ""
+    if reading is None or (reading.value is not None and not text):
+        return Cell()
+    return reading_cell(reading, text, strong=_stands_out(kind, reading))
 
 
 def _stands_out(kind: LineKind, reading: Reading) -> bool:

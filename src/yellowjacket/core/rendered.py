@@ -1,0 +1,160 @@
+"""Rendered pictures (JPEG, PNG, TIFF): their noise in display units only, CIELAB of the sRGB values.
+
+A converter has been over them: sharpening, noise reduction, a curve. They are never mixed with raw readings.
+"""
+
+from __future__ import annotations
+
+import io
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
+
+from yellowjacket.core.appearance import spread_of
+from yellowjacket.core.colour import lab_of_linear_srgb
+from yellowjacket.core.documents import Document, quantity
+from yellowjacket.core.frames import FrameError, sha256_of
+from yellowjacket.core.noise import without_plane
+from yellowjacket.core.patches import Rect
+from yellowjacket.core.quantity import Quantity, missing, with_error
+
+SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff")
+# A picture larger than this is none that a body renders.
+_MOST_PIXELS = 400_000_000
+_PROPOSED, _TILE_PX = 12, 32
+_LEAST_SIDE_PX = 16
+# L* between which a picture neither clips nor drowns.
+_DARKEST, _LIGHTEST = 5.0, 95.0
+_ALONE = "one picture only, from neighbours, which a converter makes alike: at least this much"
+
+Picture = NDArray[np.uint8]
+
+
+@dataclass(frozen=True, slots=True)
+class RenderedTask:
+    """A rendered picture to measure, the one that pairs with it (or none), and patches by name (or none)."""
+
+    path: str
+    partner: str | None
+    patches: tuple[tuple[str, Rect], ...]
+
+
+def read_rendered(path: Path) -> Picture:
+    """A rendered picture as sRGB, uint8 (height, width, 3), upright; an embedded profile is followed.
+
+    Raises FrameError for what is no picture, is cut short or absurdly large.
+    """
+    try:
+        with Image.open(path) as picture:
+            if picture.width * picture.height > _MOST_PIXELS:
+                raise FrameError(path, "size", "has more pixels than any body renders.", "Leave it out.")
+            upright = ImageOps.exif_transpose(picture)
+            return np.asarray(_in_srgb(upright), dtype=np.uint8)
+    except (UnidentifiedImageError, Image.DecompressionBombError) as error:
+        raise FrameError(path, "not-a-picture", "is no picture that can be read.", "Export it again.") from error
+    except (OSError, SyntaxError, ValueError) as error:
+        raise FrameError(path, "truncated", "is cut short or damaged.", "Copy or export it again.") from error
+
+
+def _in_srgb(picture: Image.Image) -> Image.Image:
+    profile = picture.info.get("icc_profile")
+    if profile and picture.mode == "RGB":
+        try:
+            converted = ImageCms.profileToProfile(
+                picture, ImageCms.ImageCmsProfile(io.BytesIO(profile)), ImageCms.createProfile("sRGB"), outputMode="RGB"
+            )
+        except ImageCms.PyCMSError:
+            converted = None
+        if converted is not None:
+            return converted
+    return picture.convert("RGB")
+
+
+def lab_of(picture: Picture) -> NDArray[np.float64]:
+    """CIELAB (D65) of sRGB values (IEC 61966-2-1; from memory), shape (height, width, 3)."""
+    encoded = picture.astype(np.float64) / 255
+    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+    return lab_of_linear_srgb(linear)
+
+
+def measure_rendered(task: RenderedTask) -> Document:
+    """Mean colour and noise of the patches of one picture. Raises FrameError for files that cannot be used."""
+    path = Path(task.path)
+    picture = read_rendered(path)
+    other = _partner(task, picture)
+    height, width = picture.shape[:2]
+    patches = task.patches or proposed(picture)
+    return {
+        "file": task.path, "sha256": sha256_of(path), "width": width, "height": height,
+        "paired_with": task.partner if other is not None else None,
+        "patches": [_patch(picture, other, name, rect) for name, rect in patches],
+    }  # fmt: skip
+
+
+def _partner(task: RenderedTask, picture: Picture) -> Picture | None:
+    if task.partner is None:
+        return None
+    try:
+        other = read_rendered(Path(task.partner))
+    except FrameError:
+        return None
+    return None if other.shape != picture.shape or np.array_equal(other, picture) else other
+
+
+def proposed(picture: Picture) -> tuple[tuple[str, Rect], ...]:
+    """The most even places, told by the means of their quarters, so that the choice does not see single pixels."""
+    half = _TILE_PX // 2
+    rows, columns = picture.shape[0] // _TILE_PX, picture.shape[1] // _TILE_PX
+    if rows * columns == 0:
+        return ()
+    cut = picture[: rows * _TILE_PX, : columns * _TILE_PX].mean(axis=2)
+    quarters = cut.reshape(rows, 2, half, columns, 2, half).mean(axis=(2, 5))
+    level = quarters.mean(axis=(1, 3))
+    uneven = np.ptp(quarters.transpose(0, 2, 1, 3).reshape(rows, columns, 4), axis=2)
+    uneven[(level < 20) | (level > 240)] = np.inf
+    order = np.argsort(uneven, axis=None)[:_PROPOSED]
+    places = [np.unravel_index(n, uneven.shape) for n in order if np.isfinite(uneven.flat[n])]
+    return tuple(
+        (f"even {n}", Rect(int(column) * _TILE_PX, int(row) * _TILE_PX, _TILE_PX, _TILE_PX))
+        for n, (row, column) in enumerate(places, start=1)
+    )
+
+
+def _patch(picture: Picture, other: Picture | None, name: str, rect: Rect) -> Document:
+    document: Document = {"name": name, "x": rect.x, "y": rect.y, "w": rect.w, "h": rect.h}
+    height, width = picture.shape[:2]
+    fields = ("lightness", "a", "b", "noise_luma", "noise_chroma")
+    if not rect.fits(width, height) or min(rect.w, rect.h) < _LEAST_SIDE_PX:
+        why = f"patch “{name}” is outside this picture of {width} × {height} px or under {_LEAST_SIDE_PX} px a side: move it"
+        return document | {field: quantity(missing(why)) for field in fields}
+    cut = np.s_[rect.y : rect.y + rect.h, rect.x : rect.x + rect.w]
+    lab = lab_of(picture[cut])
+    means = [_mean(lab[..., n]) for n in range(3)]
+    luma, chroma = _noise(lab, None if other is None else lab_of(other[cut]), means[0].value or 0.0)
+    return document | dict(zip(fields, map(quantity, (*means, luma, chroma)), strict=True))
+
+
+def _mean(values: NDArray[np.float64]) -> Quantity:
+    return with_error(float(values.mean()), float(values.std()) / math.sqrt(values.size), values.size)
+
+
+def _noise(lab: NDArray[np.float64], other: NDArray[np.float64] | None, lightness: float) -> tuple[Quantity, Quantity]:
+    """σ of L* and hypot(σ_a, σ_b)."""
+    if not _DARKEST <= lightness <= _LIGHTEST:
+        reason = "too dark to tell" if lightness < _DARKEST else "too light to tell: the picture clips"
+        return missing(reason), missing(reason)
+    difference = lab[:, 1:] - lab[:, :-1] if other is None else lab - other
+    parts: Sequence[NDArray[np.float64]] = [without_plane(difference[..., n]) / math.sqrt(2) for n in range(3)]
+    found = spread_of(parts[0:1]), spread_of(parts[1:3])
+    if other is None:
+        return _alone(found[0]), _alone(found[1])
+    return found
+
+
+def _alone(found: Quantity) -> Quantity:
+    return found if found.value is None else Quantity(found.value, found.low, None, found.n, _ALONE)
