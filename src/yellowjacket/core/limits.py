@@ -10,8 +10,9 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from yellowjacket.core.failing import Failure, Point, first_failure
 from yellowjacket.core.quantity import Quantity
-from yellowjacket.core.tolerance import LEVELS, Criterion, Profile
+from yellowjacket.core.tolerance import LEVELS, Profile
 
 # Grades 1–5 (A clean … E lost) on to the three levels: the worst grade that still belongs to each.
 WORST_GRADE = {"clean": 1, "usable": 3, "emergency": 4}
@@ -51,97 +52,16 @@ class Limit:
 
 def measured_limits(rungs: Sequence[RungFindings], profile: Profile) -> dict[str, Limit]:
     """Limits per level from readings; rungs from low to high ISO."""
-    return {level: _first_to_fail(rungs, profile, level) for level in LEVELS}
+    points = [Point(math.log2(rung.iso), str(rung.mark), rung.findings) for rung in rungs]
+    return {level: _limit(level, rungs, first_failure(points, profile, level, "no reading at ISO")) for level in LEVELS}
 
 
-def _first_to_fail(rungs: Sequence[RungFindings], profile: Profile, level: str) -> Limit:
-    along = [_along(rungs, criterion, level) for criterion in profile.criteria]
-    found = [limit for limit in along if limit is not None]
-    doubts = tuple(
-        f"{criterion.label} has no readings: {_why(rungs, criterion)}"
-        for criterion, limit in zip(profile.criteria, along, strict=True)
-        if limit is None
-    )
-    if not found:
-        return Limit(level, None, reason="nothing measured yet", doubts=doubts)
-    first = min(found, key=lambda limit: (math.inf if limit.crossing is None else limit.crossing, limit.mark or 0))
+def _limit(level: str, rungs: Sequence[RungFindings], found: Failure) -> Limit:
+    crossing, low, high = (None if stops is None else 2.0**stops for stops in (found.stops, found.low, found.high))
     return Limit(
-        level, first.mark, first.crossing, first.low, first.high, first.at_least, first.criterion, first.criterion_key,
-        doubts + first.doubts, first.reason,
+        level, None if found.last is None else rungs[found.last].mark, crossing, low, high, found.at_least,
+        found.criterion, found.criterion_key, found.doubts, found.reason,
     )  # fmt: skip
-
-
-def _why(rungs: Sequence[RungFindings], criterion: Criterion) -> str:
-    for rung in rungs:
-        quantity = rung.findings.get(criterion.key)
-        if quantity is not None and quantity.reason:
-            return quantity.reason
-    return criterion.needs
-
-
-def _along(rungs: Sequence[RungFindings], criterion: Criterion, level: str) -> Limit | None:
-    """The limit by one criterion, or None when it was measured nowhere."""
-    measured: list[tuple[RungFindings, Quantity]] = []
-    gaps: list[int] = []
-    for rung in rungs:
-        quantity = rung.findings.get(criterion.key)
-        if quantity is None or quantity.value is None:
-            gaps.append(rung.mark)
-        else:
-            measured.append((rung, quantity))
-    if not measured:
-        return None
-    threshold = criterion.threshold(level)
-    for n, (_rung, quantity) in enumerate(measured):
-        if criterion.holds(quantity.value, level):  # type: ignore[arg-type]
-            continue
-        doubts = _doubts(gaps, measured, n)
-        if n == 0:
-            reason = f"{criterion.label} fails on the lowest rung already"
-            first_iso = measured[0][0].iso
-            return Limit(level, None, first_iso, None, first_iso, False, criterion.label, criterion.key, doubts, reason)
-        crossing, low, high = _crossing(measured[n - 1], measured[n], threshold, criterion.at_least)
-        return Limit(level, measured[n - 1][0].mark, crossing, low, high, False, criterion.label, criterion.key, doubts)
-    return Limit(level, measured[-1][0].mark, at_least=True, doubts=_doubts(gaps, measured, len(measured)))
-
-
-def _doubts(gaps: Sequence[int], measured: Sequence[tuple[RungFindings, Quantity]], failed: int) -> tuple[str, ...]:
-    """Rungs without a reading up to the failing one leave the limit open to doubt."""
-    end = measured[failed][0].mark if failed < len(measured) else math.inf
-    missing_marks = [str(mark) for mark in gaps if mark < end]
-    if not missing_marks:
-        return ()
-    return (f"no reading at ISO {', '.join(missing_marks)}",)
-
-
-def _crossing(
-    before: tuple[RungFindings, Quantity], after: tuple[RungFindings, Quantity], threshold: float, at_least: bool
-) -> tuple[float, float, float]:
-    """ISO where the criterion meets its threshold, straight in the logarithms, and its interval.
-
-    The interval moves both ends of the segment to their own 95 % bounds together; it is cut at one stop
-    beyond the segment, past which the two rungs say nothing.
-    """
-    value = _log_crossing(before[0].iso, before[1].value, after[0].iso, after[1].value, threshold)
-    lows = _log_crossing(before[0].iso, before[1].low, after[0].iso, after[1].low, threshold)
-    highs = _log_crossing(before[0].iso, before[1].high, after[0].iso, after[1].high, threshold)
-    early, late = (lows, highs) if at_least else (highs, lows)
-    inside = sorted((before[0].iso, after[0].iso))
-    clamp = lambda iso: min(max(iso, inside[0] / 2), inside[1] * 2)  # noqa: E731
-    middle = min(max(value, inside[0]), inside[1])
-    return middle, min(clamp(early), middle), max(clamp(late), middle)
-
-
-def _log_crossing(
-    iso_before: float, before: float | None, iso_after: float, after: float | None, threshold: float
-) -> float:
-    floor = 1e-3 * threshold
-    first = math.log2(max(before if before is not None else floor, floor))
-    second = math.log2(max(after if after is not None else floor, floor))
-    if first == second:
-        return math.sqrt(iso_before * iso_after)
-    share = (math.log2(threshold) - first) / (second - first)
-    return float(2.0 ** (math.log2(iso_before) + share * math.log2(iso_after / iso_before)))
 
 
 @dataclass(frozen=True, slots=True)

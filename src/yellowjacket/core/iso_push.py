@@ -1,0 +1,172 @@
+"""ISO against push: what it costs to shoot at a low ISO and brighten afterwards, in stops of shadow noise.
+
+Same light, same shutter, same aperture: the electrons are the same, only the read noise differs. Penalty of shooting at
+ISO a what is wanted at b, at shadow level ℓ in electrons: ½·log2((R_a² + ℓ)/(R_b² + ℓ)); measured where both were shot,
+log2(σ_a/σ_b) at equal signal.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from yellowjacket.core.patches import MID_GREY_SHARE
+from yellowjacket.core.quantity import Quantity, missing, with_error
+
+# The shadow judged lies so many stops under mid-grey of the wanted ISO.
+SHADOW_STOPS = 4.0
+# A rung is invariant when every push from it costs less than this, in stops (common practice, no source).
+ALLOWED_STOPS = 0.25
+# Patches this near the level tell the penalty there, moved along the noise model.
+_NEAR_STOPS = 0.75
+MEASURED, PREDICTED = "measured", "predicted"
+
+
+@dataclass(frozen=True, slots=True)
+class ShadowNoise:
+    """A uniform patch in one channel: signal above black and temporal noise, DN."""
+
+    signal_dn: Quantity
+    noise_dn: Quantity
+
+
+@dataclass(frozen=True, slots=True)
+class IsoNoise:
+    """The noise model of one ISO, and patches by (name, channel) where this ISO was shot in the common light."""
+
+    iso: int
+    read_noise_e: Quantity
+    saturation_e: Quantity
+    gain: Quantity
+    patches: Mapping[tuple[str, str], ShadowNoise]
+
+
+@dataclass(frozen=True, slots=True)
+class Penalty:
+    """Cost in stops of shooting at ``shot_iso`` what is wanted at ``wanted_iso``; ``level_e``: shadow in electrons."""
+
+    shot_iso: int
+    wanted_iso: int
+    level_e: float
+    stops: Quantity
+    kind: str
+
+
+def penalties(rungs: Sequence[IsoNoise]) -> tuple[Penalty, ...]:
+    """Every pair of a lower and a higher ISO, measured where both hold the same light, else predicted."""
+    found = []
+    ordered = sorted(rungs, key=lambda rung: rung.iso)
+    for n, shot in enumerate(ordered):
+        for wanted in ordered[n + 1 :]:
+            level = _shadow_level(wanted)
+            if level is None:
+                continue
+            predicted = _predicted(shot, wanted, level)
+            measured = _measured(shot, wanted, level)
+            if measured is not None:
+                found.append(Penalty(shot.iso, wanted.iso, level, measured, MEASURED))
+            elif predicted.known:
+                found.append(Penalty(shot.iso, wanted.iso, level, predicted, PREDICTED))
+    return tuple(found)
+
+
+def _shadow_level(wanted: IsoNoise) -> float | None:
+    full = wanted.saturation_e.value
+    return MID_GREY_SHARE * full / 2.0**SHADOW_STOPS if full else None
+
+
+def _predicted(shot: IsoNoise, wanted: IsoNoise, level: float) -> Quantity:
+    one, other = shot.read_noise_e, wanted.read_noise_e
+    if one.value is None or other.value is None:
+        return missing(one.reason or other.reason or "the read noise is not known")
+    value = 0.5 * math.log2((one.value**2 + level) / (other.value**2 + level))
+    errors = [q.value * q.se / (q.value**2 + level) / math.log(2) for q in (one, other) if q.value is not None]
+    return with_error(value, math.hypot(*errors), min(one.n, other.n))
+
+
+def _measured(shot: IsoNoise, wanted: IsoNoise, level: float) -> Quantity | None:
+    """From patches near the level that both frames hold, each moved to it along the noise model; None without any."""
+    parts = []
+    for name, own in wanted.patches.items():
+        other = shot.patches.get(name)
+        gain = wanted.gain.value
+        if other is None or gain is None or not own.signal_dn.value or own.signal_dn.value <= 0:
+            continue
+        electrons = own.signal_dn.value * gain
+        if abs(math.log2(electrons / level)) > _NEAR_STOPS:
+            continue
+        part = _ratio(other, own)
+        if part is not None:
+            moved = _model(shot, wanted, level) - _model(shot, wanted, electrons)
+            parts.append((part[0] + moved, part[1]))
+    if not parts:
+        return None
+    weights = [1 / error**2 for _, error in parts]
+    value = sum(w * stops for w, (stops, _) in zip(weights, parts, strict=True)) / sum(weights)
+    n = sum(own.noise_dn.n for name, own in wanted.patches.items() if name in shot.patches)
+    return with_error(value, 1 / math.sqrt(sum(weights)), n)
+
+
+def _ratio(shot: ShadowNoise, wanted: ShadowNoise) -> tuple[float, float] | None:
+    """log2 of the noise at equal signal, and its error, in stops. Rounded noise is no measurement."""
+    value, square = 0.0, 0.0
+    for sign, one in ((1, shot), (-1, wanted)):
+        signal, noise = one.signal_dn, one.noise_dn
+        if not signal.value or signal.value <= 0 or not noise.value or noise.low is None or noise.low <= 0:
+            return None
+        value += sign * math.log2(noise.value / signal.value)
+        square += (noise.se / noise.value) ** 2 + (signal.se / signal.value) ** 2
+    return value, max(math.sqrt(square), 1e-6) / math.log(2)
+
+
+def _model(shot: IsoNoise, wanted: IsoNoise, level: float) -> float:
+    one, other = shot.read_noise_e.value or 0.0, wanted.read_noise_e.value or 0.0
+    return 0.5 * math.log2((one**2 + level) / (other**2 + level))
+
+
+@dataclass(frozen=True, slots=True)
+class Invariance:
+    """From which ISO on pushing costs less than allowed, and what it keeps of the highlights.
+
+    ``from_iso``: None when no rung does or it cannot be told; ``undecided``: an interval straddles the bar there.
+    ``worst``: the largest penalty from it. ``highlight_stops``: headroom kept against the highest ISO.
+    """
+
+    from_iso: Quantity
+    undecided: bool
+    worst: Quantity
+    highlight_stops: Quantity
+
+
+def invariant_from(
+    rungs: Sequence[IsoNoise], found: Sequence[Penalty], allowed_stops: float = ALLOWED_STOPS
+) -> Invariance:
+    """The lowest ISO from which every higher rung costs less than ``allowed_stops``, interval included."""
+    ordered = sorted(rungs, key=lambda rung: rung.iso)
+    nothing = missing("no rung: every push costs more than allowed")
+    undecided = False
+    for shot in ordered[:-1]:
+        own = [one for one in found if one.shot_iso == shot.iso and one.stops.value is not None]
+        if len(own) < len([rung for rung in ordered if rung.iso > shot.iso]):
+            nothing = missing("a rung has no noise model: measure every ISO with darks")
+            continue
+        worst = max(own, key=lambda one: one.stops.value or 0.0)
+        if all((one.stops.high or one.stops.value or 0.0) < allowed_stops for one in own):
+            iso = float(shot.iso)
+            return Invariance(
+                Quantity(iso, iso, iso, len(own)), False, worst.stops, highlight_gained(shot, ordered[-1])
+            )
+        if all((one.stops.low or one.stops.value or 0.0) < allowed_stops for one in own):
+            undecided = True
+            nothing = missing(f"undecided: the cost from ISO {shot.iso} lies on either side of the bar")
+    return Invariance(nothing, undecided, missing(nothing.reason), missing(nothing.reason))
+
+
+def highlight_gained(shot: IsoNoise, wanted: IsoNoise) -> Quantity:
+    """Stops of highlights kept by shooting at the lower ISO."""
+    one, other = shot.saturation_e, wanted.saturation_e
+    if not one.value or not other.value:
+        return missing(one.reason or other.reason or "saturation is not known")
+    error = math.hypot(one.se / one.value, other.se / other.value) / math.log(2)
+    return with_error(math.log2(one.value / other.value), error, min(one.n, other.n))
