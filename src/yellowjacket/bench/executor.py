@@ -19,6 +19,7 @@ LONGEST_S = 120.0
 # Address of a Dask scheduler, tcp://host:8786; unset, the work is done by processes of this machine.
 SCHEDULER_VARIABLE = "YELLOWJACKET_DASK_SCHEDULER"
 _CONNECT_S = 10
+_THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 _TOO_LONG = "decoding it did not come to an end"
 
 _pool: ProcessPoolExecutor | None = None
@@ -35,6 +36,9 @@ def _bound_memory() -> None:
 
 
 def _new_pool(workers: int) -> ProcessPoolExecutor:
+    # There is a worker for every core: what they compute with must not start threads of its own beside them.
+    for name in _THREADS:
+        os.environ.setdefault(name, "1")
     # Fresh interpreters: a fork of a process with threads and a database connection is no place to decode in.
     return ProcessPoolExecutor(
         max_workers=workers, mp_context=multiprocessing.get_context("spawn"), initializer=_bound_memory

@@ -50,7 +50,7 @@ def lag_sums(difference: NDArray[np.float64]) -> LagSums:
             first = clean[down:, max(across, 0) : columns + min(across, 0)]
             second = clean[: rows - down, max(-across, 0) : columns - max(across, 0)]
             if first.size:
-                covariance[down, across + LAGS] = float(np.vdot(first, second)) / first.size
+                covariance[down, across + LAGS] = float(np.einsum("ij,ij->", first, second)) / first.size
     variance = float(covariance[0, LAGS])
     return LagSums(
         covariance / variance if variance > 0 else covariance, variance, difference.size, 1 / columns, 1 / rows

@@ -23,16 +23,20 @@ from yellowjacket.core.patch_readings import (
     noise_of,
     patch_of_role,
     patch_readings,
+    without_full,
 )
+from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Quantity, missing, with_error
 from yellowjacket.core.readings import ALL, GREEN, Reading
-from yellowjacket.core.rung_readings import dark_window, habits, headroom, rung_readings
+from yellowjacket.core.rung_readings import habits, headroom, rung_readings
 from yellowjacket.core.scene_readings import Known, scene_readings
 
 # Quantities that averaging to a use's size improves.
 _AVERAGED = ("snr", "shadow_snr")
 # Code of the problem that a rung has one frame only.
 SINGLE = "single"
+# The black level is read in a central window of at most this side: 260 000 pixels a channel.
+_DARK_WINDOW_PX = 1024
 NO_LIGHT = "no frame of this rung yet"
 
 
@@ -81,19 +85,23 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
     width, height = task.picture or light[0].size
     sizes = sizes_of(width * height, task.uses)
     if task.known is not None:
-        noise = noise_of(light, task.patches, task.known.black_dn)
-        readings = [one for patch in task.patches for one in patch_readings(light, patch, noise, task.known.black_dn)]
+        black_dn, top = task.known.black_dn, task.known.saturation_dn
+        clip = {c: light[0].white_dn if top is None else top + black_dn[c] for c in CHANNELS}
+        noise = without_full(noise_of(light, task.patches, black_dn), black_dn, clip)
+        readings = [one for patch in task.patches for one in patch_readings(light, patch, noise, black_dn, clip)]
         scene = scene_readings(light, task.patches, noise, task.known, sizes, height)
         return (*_at_uses(readings, sizes, _lags(noise) if task.known.smoothed else None), *scene)
     black, black_source = _black_levels(light[0], dark)
     levels = {channel: black[channel].value or 0.0 for channel in CHANNELS}
     readings = [Reading(None, channel, "black_dn", black[channel], f"mean of {black_source}") for channel in CHANNELS]
     noise = noise_of(light, task.patches, levels)
-    for patch in task.patches:
-        readings += patch_readings(light, patch, noise, levels)
     found = _characterised(light, dark, task.patches, noise)
+    clip = {channel: found.channels[channel].quantities["clip_dn"].value or light[0].white_dn for channel in CHANNELS}
+    noise = without_full(noise, levels, clip)
+    for patch in task.patches:
+        readings += patch_readings(light, patch, noise, levels, clip)
     known = _known(found, task.patches, noise, levels)
-    readings += rung_readings(task.patches, noise, light[0], dark, black)
+    readings += rung_readings(task.patches, noise, found)
     readings = list(_at_uses(readings, sizes, _lags(noise) if known.smoothed else None))
     if found.every is not None:
         readings += habits(found.every, sizes)
@@ -162,11 +170,18 @@ def _black_levels(light: RawFrame, dark: Sequence[RawFrame]) -> tuple[dict[str, 
         return {c: Quantity(light.black_dn[c], reason="from the file's tag, no darks") for c in CHANNELS}, "the tag"
     levels = {}
     for channel in CHANNELS:
-        patches = [dark_window(frame).of_plane(frame.plane(channel)) for frame in usable]
+        patches = [_dark_window(frame).of_plane(frame.plane(channel)) for frame in usable]
         means = [float(patch.mean(dtype=np.float64)) for patch in patches]
         spread = float(np.std(patches[0], dtype=np.float64)) / math.sqrt(sum(p.size for p in patches))
         levels[channel] = with_error(sum(means) / len(means), spread, sum(p.size for p in patches))
     return levels, f"{len(usable)} dark frame{'s' if len(usable) > 1 else ''}"
+
+
+def _dark_window(frame: RawFrame) -> Rect:
+    """The central part of a dark that is read."""
+    height, width = frame.mosaic.shape
+    w, h = (min(side, _DARK_WINDOW_PX) // 2 * 2 for side in (width, height))
+    return Rect((width - w) // 4 * 2, (height - h) // 4 * 2, w, h)
 
 
 def _characterised(

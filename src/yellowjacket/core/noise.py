@@ -79,21 +79,21 @@ def pair_noise(a: Plane, b: Plane, black_dn: float, *, clip_dn: float | None = N
     if a.shape != b.shape or a.ndim != 2:
         raise ValueError(f"a pair needs two 2-D arrays of one shape, got {a.shape} and {b.shape}")
     if a.size < MIN_PIXELS:
-        return _unmeasured(f"the patch has {a.size} pixels of this channel, at least {MIN_PIXELS} are needed", a.size)
+        return unmeasured(f"the patch has {a.size} pixels of this channel, at least {MIN_PIXELS} are needed", a.size)
     first = a.astype(np.float64) - black_dn
     second = b.astype(np.float64) - black_dn
     mean_a, mean_b = float(first.mean()), float(second.mean())
     rough_sigma = robust_sigma(first - second) / math.sqrt(2)
     if rough_sigma < ROUNDING_BOUND_DN and np.array_equal(a, b) and a.min() != a.max():
-        return _unmeasured("both frames hold the same numbers: one frame copied, not a pair", a.size)
+        return unmeasured("both frames hold the same numbers: one frame copied, not a pair", a.size)
     top_mean = max(mean_a, mean_b)
     if clip_dn is not None and top_mean + _CLIP_MARGIN_SIGMAS * rough_sigma >= clip_dn - black_dn:
-        return _unmeasured("clipped", a.size)
+        return unmeasured("clipped", a.size)
     if rough_sigma > ROUNDING_LIMITED_DN and min(mean_a, mean_b) + black_dn < _FLOOR_MARGIN_SIGMAS * rough_sigma:
-        return _unmeasured("noise is cut off at code 0, so it would read too low", a.size)
+        return unmeasured("noise is cut off at code 0, so it would read too low", a.size)
     k, change = (1.0, 0.0) if dark else _light_ratio(mean_a, mean_b, rough_sigma, a.size)
     if abs(change) > NOT_A_PAIR_STOPS:
-        return _unmeasured(f"the light changed by {change:+.2f} stop between the two frames: no pair", a.size)
+        return unmeasured(f"the light changed by {change:+.2f} stop between the two frames: no pair", a.size)
     difference = without_plane(first - k * second) / math.sqrt(2 * k)
     return _from_difference(
         difference, (mean_a + mean_b) / 2, k, change, _standing_out(first + second) if dark else None
@@ -107,19 +107,19 @@ def single_noise(a: Plane, black_dn: float, *, clip_dn: float | None = None, prn
     raw that was smoothed both spoil it. Other arguments as in pair_noise.
     """
     if a.size < MIN_PIXELS:
-        return _unmeasured(f"the patch has {a.size} pixels of this channel, at least {MIN_PIXELS} are needed", a.size)
+        return unmeasured(f"the patch has {a.size} pixels of this channel, at least {MIN_PIXELS} are needed", a.size)
     first = a.astype(np.float64) - black_dn
     signal = float(first.mean())
     across = (first[:, 1:] - first[:, :-1]) / math.sqrt(2)
     sigma = robust_sigma(across * math.sqrt(2)) / math.sqrt(2)
     if clip_dn is not None and signal + _CLIP_MARGIN_SIGMAS * sigma >= clip_dn - black_dn:
-        return _unmeasured("clipped", a.size)
+        return unmeasured("clipped", a.size)
     found = _from_difference(without_plane(across), signal, 1.0, 0.0)
     if not found.noise.known:
         return found
     variance = found.variance_dn2 - (prnu * signal) ** 2
     if variance <= 0:
-        return _unmeasured("less than the known spread of response", a.size)
+        return unmeasured("less than the known spread of response", a.size)
     # Neighbouring differences share a pixel: 3/2 of the scatter that independent ones would have.
     relative = math.sqrt(1.5) * found.variance_se_dn2 / (2 * variance)
     noise = with_relative_error(math.sqrt(variance), relative, found.n, SINGLE_FRAME)
@@ -237,7 +237,7 @@ def _from_difference(
     excluded = difference.size - n
     variance = float(values @ values) / (n - _PLANE_PARAMETERS)
     if variance <= 0:
-        return _unmeasured("both frames are constant here", n)
+        return unmeasured("both frames are constant here", n)
     filled = difference if kept is None else np.where(kept, difference, 0.0)
     lags = lag_sums(filled)
     variance_se = math.sqrt(_variance_of_variance(filled, values, variance, lags))
@@ -325,6 +325,7 @@ def _significant_lags(lags: LagSums) -> list[float]:
     return [rho for rho in (*along, *down) if abs(rho) > _SIGNIFICANT_LAG_SE / math.sqrt(lags.n)]
 
 
-def _unmeasured(reason: str, n: int) -> PairNoise:
+def unmeasured(reason: str, n: int) -> PairNoise:
+    """A patch whose noise could not be read, with the reason."""
     nothing = missing(reason)
     return PairNoise(nothing, nothing, nothing, math.nan, math.nan, n, 0, 1.0, 0.0)

@@ -9,16 +9,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from yellowjacket.core.frames import CHANNELS, RawFrame
-from yellowjacket.core.noise import PairNoise, clipped_share, pair_noise
+from yellowjacket.core.noise import PairNoise, clipped_share, pair_noise, unmeasured
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Z95, Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.readings import GREEN, Reading
 
 # Roles whose areas are uniform and join the noise fit: they make the rung's own readings. The others stand alone.
-UNIFORM = ("grey", "shadow", "black", "field")
+UNIFORM = ("grey", "shadow", "black", "highlight", "field")
 # Areas of which only signal and noise are kept: there are many of them.
 _QUIET = ("field", "colour", "wedge")
 NO_PAIR = "one frame only: shoot a second frame of this rung, or import it, to measure noise"
+_CLEAR_SIGMAS, _CLEAR_SHARE = 5.0, 0.01
 _OUTSIDE = "the patch lies outside this frame: move it"
 
 # Pair noise by (patch, channel), or the sentence that says why there is none.
@@ -29,7 +30,7 @@ Noise = Mapping[tuple[str, str], PairNoise | str]
 class PatchSpec:
     """A patch to measure: its name, role and place. ``step_stops``: density step, of a wedge's patches.
 
-    Roles: grey, shadow, black; field (uniform areas for the noise fit), colour, wedge; texture, colour_texture; other.
+    Roles: grey, shadow, black, highlight; field (uniform areas for the noise fit), colour, wedge; texture, colour_texture; other.
     """
 
     name: str
@@ -60,10 +61,32 @@ def noise_of(
     }
 
 
+def without_full(
+    noise: Noise, black_dn: Mapping[str, float], clip_dn: Mapping[str, float]
+) -> dict[tuple[str, str], PairNoise | str]:
+    """The same with patches called clipped that stand within five σ of where their channel was seen to stop.
+
+    Wells may be full below the top code: signal and noise of such a patch are those of the wells.
+    """
+    found: dict[tuple[str, str], PairNoise | str] = {}
+    for key, outcome in noise.items():
+        full = False
+        if isinstance(outcome, PairNoise) and outcome.signal.value is not None and outcome.noise.value is not None:
+            # In a full well the noise is gone: a share of the range stands for it.
+            room = max(_CLEAR_SIGMAS * outcome.noise.value, _CLEAR_SHARE * (clip_dn[key[1]] - black_dn[key[1]]))
+            full = outcome.signal.value + black_dn[key[1]] + room >= clip_dn[key[1]]
+        found[key] = unmeasured("clipped", outcome.n) if full and isinstance(outcome, PairNoise) else outcome
+    return found
+
+
 def patch_readings(
-    light: Sequence[RawFrame], patch: PatchSpec, noise: Noise, black_dn: Mapping[str, float]
+    light: Sequence[RawFrame],
+    patch: PatchSpec,
+    noise: Noise,
+    black_dn: Mapping[str, float],
+    clip_dn: Mapping[str, float],
 ) -> list[Reading]:
-    """Signal, noise, SNR and clipping of one patch by channel."""
+    """Signal, noise, SNR and clipping of one patch by channel. ``clip_dn``: where the channels stop, black included."""
     readings = []
     for channel in CHANNELS:
         outcome = noise[patch.name, channel]
@@ -79,20 +102,24 @@ def patch_readings(
             if patch.role not in _QUIET or name != "snr":
                 readings.append(Reading(patch.name, channel, name, quantity, how, excluded))
         if patch.role not in _QUIET:
-            readings.append(_clipped_reading(light, patch, channel, black_dn[channel]))
+            readings.append(_clipped_reading(light, patch, channel, black_dn[channel], clip_dn[channel]))
     if patch.role not in _QUIET:
         readings.append(Reading(patch.name, GREEN, "snr", green_snr(patch, noise), "mean of both greens"))
     return readings
 
 
-def _clipped_reading(light: Sequence[RawFrame], patch: PatchSpec, channel: str, black_dn: float) -> Reading:
+def _clipped_reading(
+    light: Sequence[RawFrame], patch: PatchSpec, channel: str, black_dn: float, clip_dn: float
+) -> Reading:
     height, width = light[0].mosaic.shape
     if not patch.rect.fits(width, height):
         return Reading(patch.name, channel, "clipped_share", missing(_OUTSIDE))
     parts = [patch.rect.of_plane(frame.plane(channel)) for frame in light[:2]]
-    shares = [clipped_share(part, black_dn, frame.white_dn) for part, frame in zip(parts, light, strict=False)]
+    shares = [clipped_share(part, black_dn, clip_dn) for part in parts]
     share, n = sum(shares) / len(shares), sum(part.size for part in parts)
-    return Reading(patch.name, channel, "clipped_share", proportion(share, n), "pixels above 99 % of the tagged white")
+    return Reading(
+        patch.name, channel, "clipped_share", proportion(share, n), "pixels above 99 % of where the channel stops"
+    )
 
 
 def proportion(share: float, n: int) -> Quantity:

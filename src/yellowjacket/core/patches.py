@@ -38,6 +38,7 @@ _NEUTRAL_STOPS = 0.15
 _GREY_REACH_STOPS = 1.5
 _SHADOW_REACH_STOPS = 0.75
 _BLACK_UNDER_GREY_STOPS = 5.0
+_HIGHLIGHT_OVER_GREY_STOPS = 0.7
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +81,7 @@ class Rect:
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A patch proposed for a role: grey, shadow, black, or field (one of many for the noise fit)."""
+    """A patch proposed for a role: grey, shadow, black, highlight, or field (one of many for the noise fit)."""
 
     role: str
     rect: Rect
@@ -126,7 +127,7 @@ def uniform_patches_of_one(frame: RawFrame, most: int) -> tuple[Rect, ...]:
 
 
 def propose_patches(first: RawFrame, second: RawFrame) -> tuple[Proposal, ...]:
-    """Uniform areas of a scene from two frames of one rung: grey, shadow, black, and field patches.
+    """Uniform areas of a scene from two frames of one rung: grey, shadow, black, highlight, and field patches.
 
     Structure is what both frames share inside a tile (their covariance), so noise does not count as
     structure and a fine texture does. A role for which the scene has nothing is left out.
@@ -324,6 +325,13 @@ def _roles(windows: Sequence[_Window], saturation: float) -> list[Proposal]:
     shadow = _nearest_level(windows, grey.green / 2**SHADOW_STOPS_UNDER_GREY, _SHADOW_REACH_STOPS)
     if shadow is not None:
         chosen.append(Proposal("shadow", shadow.rect))
+    light = [
+        w
+        for w in windows
+        if w.green > grey.green * 2.0**_HIGHLIGHT_OVER_GREY_STOPS and w.neutral_stops < _NEUTRAL_STOPS
+    ]
+    if light:
+        chosen.append(Proposal("highlight", max(light, key=lambda w: (w.green, w.area)).rect))
     dark = [w for w in windows if w.green < grey.green / 2**_BLACK_UNDER_GREY_STOPS]
     if dark:
         chosen.append(Proposal("black", max(dark, key=lambda w: (w.area, -w.green)).rect))

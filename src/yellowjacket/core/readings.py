@@ -55,6 +55,13 @@ QUANTITIES: Mapping[str, str] = {
     "wedge_snr4": "stops",
     "wedge_told_apart": "stops",
     "wedge_floor": "stops",
+    "step_stops": "stops",
+    "black_error_dn": "DN",
+    "linearity": "share 0–1",
+    "cast_de00": "ΔE00",
+    "cast_corrected_de00": "ΔE00",
+    "row_noise_share": "share of grey",
+    "clips_at_stops": "stops",
 }
 SMOOTHED = "the raw is smoothed: noise and range read too good"
 

@@ -3,86 +3,41 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 from yellowjacket.core.at_use import Size, ranges_at_uses
 from yellowjacket.core.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.codes import CodeUse
 from yellowjacket.core.cooked import Cooked
-from yellowjacket.core.frames import CHANNELS, RawFrame
-from yellowjacket.core.noise import PairNoise, pair_noise
-from yellowjacket.core.patch_readings import UNIFORM, Noise, PatchSpec, green_snr, known_noise, patch_of_role
-from yellowjacket.core.patches import SHADOW_STOPS_UNDER_GREY, Rect
-from yellowjacket.core.quantity import Quantity, missing, rms, weighted, with_error
+from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.patch_readings import Noise, PatchSpec, green_snr, known_noise, patch_of_role
+from yellowjacket.core.patches import SHADOW_STOPS_UNDER_GREY
+from yellowjacket.core.quantity import Quantity, missing, with_error
 from yellowjacket.core.readings import ALL, GREEN, SMOOTHED, Reading
-from yellowjacket.core.transfer import TransferFit, TransferPoint, fit_transfer, snr_at
-
-# Darks are read in a central window of at most this side: 260 000 pixels a channel give σ to 0.14 %.
-_DARK_WINDOW_PX = 1024
+from yellowjacket.core.transfer import snr_at
 
 
-def rung_readings(
-    patches: Sequence[PatchSpec], noise: Noise, frame: RawFrame,
-    dark: Sequence[RawFrame], black: Mapping[str, Quantity],
-) -> list[Reading]:  # fmt: skip
+def rung_readings(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) -> list[Reading]:
     """Gain and read noise by channel and over all, and the shadow's SNR."""
-    readings: list[Reading] = []
-    fits = {}
-    for channel in CHANNELS:
-        points = [
-            _point(outcome)
-            for patch in patches
-            if patch.role in UNIFORM and (outcome := known_noise(noise[patch.name, channel])) is not None
-        ]
-        dark_point = _dark_point(dark, channel, black[channel])
-        saturation = frame.white_dn - (black[channel].value or 0.0)
-        fit = fit_transfer(points, dark_point, saturation)
-        fits[channel] = fit
-        how = f"fit of noise against signal over {fit.points} patches" + (" and the dark pair" if dark_point else "")
-        readings += [
-            Reading(None, channel, "gain_e_per_dn", fit.gain_e_per_dn, how),
-            Reading(None, channel, "read_noise_dn", fit.read_noise_dn, f"from {fit.read_noise_source or 'nothing'}"),
-            Reading(
-                None,
-                channel,
-                "read_noise_e",
-                fit.read_noise_e,
-                f"noise from {fit.read_noise_source or 'nothing'} × gain",
-            ),
-        ]
-    readings += [
-        Reading(
-            None,
-            ALL,
-            "gain_e_per_dn",
-            weighted([fits[c].gain_e_per_dn for c in CHANNELS]),
-            "channels weighted by 1/SE²",
-        ),
-        Reading(
-            None, ALL, "read_noise_e", rms([fits[c].read_noise_e for c in CHANNELS]), "root mean square of channels"
-        ),
-        Reading(
-            None, ALL, "read_noise_dn", rms([fits[c].read_noise_dn for c in CHANNELS]), "root mean square of channels"
-        ),
-        Reading(None, GREEN, "shadow_snr", _shadow_snr(patches, noise, fits), _shadow_method(patches)),
+    source = found.read_noise_source or "nothing"
+    how = {
+        "gain_e_per_dn": f"fit of noise against signal over {found.patches} patches"
+        + (" and the dark pair" if source == "darks" else ""),
+        "read_noise_dn": f"from {source}", "read_noise_e": f"noise from {source} × gain",
+    }  # fmt: skip
+    readings = [
+        Reading(None, channel, name, found.channels[channel].quantities[name], words)
+        for channel in CHANNELS
+        for name, words in how.items()
     ]
-    return readings
-
-
-def _point(outcome: PairNoise) -> TransferPoint:
-    return TransferPoint(outcome.signal.value or 0.0, outcome.variance_dn2, outcome.variance_se_dn2, outcome.n)
-
-
-def _dark_point(dark: Sequence[RawFrame], channel: str, black: Quantity) -> TransferPoint | None:
-    if len(dark) < 2 or black.value is None:
-        return None
-    window = dark_window(dark[0])
-    first, second = (window.of_plane(frame.plane(channel)) for frame in dark[:2])
-    outcome = pair_noise(first, second, black.value, dark=True)
-    if not outcome.noise.known:
-        return None
-    return TransferPoint(0.0, outcome.variance_dn2, outcome.variance_se_dn2, outcome.n)
+    if found.every is not None:
+        joined = {
+            "gain_e_per_dn": "channels weighted by 1/SE²", "read_noise_e": "root mean square of channels",
+            "read_noise_dn": "root mean square of channels",
+        }  # fmt: skip
+        readings += [Reading(None, ALL, name, found.every.quantities[name], words) for name, words in joined.items()]
+    return [*readings, Reading(None, GREEN, "shadow_snr", _shadow_snr(patches, noise, found), _shadow_method(patches))]
 
 
 def _shadow_method(patches: Sequence[PatchSpec]) -> str:
@@ -90,7 +45,7 @@ def _shadow_method(patches: Sequence[PatchSpec]) -> str:
     return f"SNR of patch “{shadow.name}”, moved to three stops under grey by the fit" if shadow else ""
 
 
-def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, fits: Mapping[str, TransferFit]) -> Quantity:
+def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) -> Quantity:
     """SNR three stops under the grey patch: the shadow patch, moved that little way along the noise model."""
     grey, shadow = patch_of_role(patches, "grey"), patch_of_role(patches, "shadow")
     if grey is None or shadow is None:
@@ -101,13 +56,13 @@ def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, fits: Mapping[str, T
     factors = []
     for channel in ("G1", "G2"):
         grey_noise, shadow_noise = known_noise(noise[grey.name, channel]), known_noise(noise[shadow.name, channel])
-        fit = fits[channel]
+        gain, read = (found.channels[channel].quantities[name] for name in ("gain_e_per_dn", "read_noise_dn"))
         if grey_noise is None or shadow_noise is None:
             return missing("the grey patch could not be measured on this rung")
-        if fit.gain_e_per_dn.value is None or fit.read_noise_dn.value is None:
-            return missing(f"the noise model is missing: {fit.gain_e_per_dn.reason or fit.read_noise_dn.reason}")
+        if gain.value is None or read.value is None:
+            return missing(f"the noise model is missing: {gain.reason or read.reason}")
         wanted = (grey_noise.signal.value or 0.0) / 2**SHADOW_STOPS_UNDER_GREY
-        model = fit.gain_e_per_dn.value, fit.read_noise_dn.value
+        model = gain.value, read.value
         if wanted <= 0 or not shadow_noise.signal.value or shadow_noise.signal.value <= 0:
             return missing("no signal above black in the shadow patch")
         factors.append(snr_at(wanted, *model) / snr_at(shadow_noise.signal.value, *model))
@@ -167,10 +122,3 @@ def _codes(use: CodeUse | None) -> list[tuple[str, Quantity]]:
         "codes_doubled": use.doubled,
     }
     return [(name, Quantity(share, share, share, use.usable)) for name, share in shares.items()]
-
-
-def dark_window(frame: RawFrame) -> Rect:
-    """The central part of a dark that is read."""
-    height, width = frame.mosaic.shape
-    w, h = (min(side, _DARK_WINDOW_PX) // 2 * 2 for side in (width, height))
-    return Rect((width - w) // 4 * 2, (height - h) // 4 * 2, w, h)

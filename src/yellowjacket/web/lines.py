@@ -20,6 +20,8 @@ from yellowjacket.web.stave import Cell, Line
 from yellowjacket.web.templatetags import values
 
 CROP_HEIGHT_PX = 60
+# Patches whose clipping the sheets show.
+_CLIPPING = (Patch.Role.GREY, Patch.Role.HIGHLIGHT)
 _MOST_DOTS = 12
 
 
@@ -57,15 +59,20 @@ class Crops:
             return ladder.spot_x, ladder.spot_y
         return frame.width // 2, frame.height // 2
 
-    def view(self, rung: Rung, size: tuple[int, int], *, equalised: bool = True) -> CropView | None:
-        """The crop of a rung's first frame at the current spot, or None without a frame."""
+    def view(
+        self, rung: Rung, size: tuple[int, int], *, equalised: bool = True, step_stops: float | None = None
+    ) -> CropView | None:
+        """The crop of a rung's first frame at the current spot, or None without a frame.
+
+        ``step_stops``: the exposure it is brought back from, where the grey patch cannot tell it.
+        """
         frames = self.page.light(rung)
         if not frames:
             return None
         frame = frames[0]
         rect = pictures.clamped(frame.width, frame.height, self.spot(frame), size)
         how, moved = pictures.development(
-            frame, self.grey.get(self.reference_id), self.grey.get(rung.pk), equalised=equalised
+            frame, self.grey.get(self.reference_id), self.grey.get(rung.pk), equalised=equalised, step_stops=step_stops
         )
         url = reverse("crop", args=[frame.pk, rect.x, rect.y, rect.w, rect.h]) + f"?v={pictures.version_tag(how)}"
         return CropView(url if equalised else url + "&as-shot", rect.w, rect.h, moved)
@@ -102,7 +109,7 @@ class Readings:
         rows = Reading.objects.filter(Q(use=None) | Q(use=use), rung__in=rungs).exclude(patch__role__in=many)
         if not every_channel:
             # The sheet shows what stands for all channels; clipping is the worst of them.
-            rows = rows.filter(Q(channel__in=("G", "all")) | Q(quantity="clipped_share", patch__role=Patch.Role.GREY))
+            rows = rows.filter(Q(channel__in=("G", "all")) | Q(quantity="clipped_share", patch__role__in=_CLIPPING))
         self._found: dict[tuple[int, str | None, str, str], Reading] = {}
         # Per pixel first: what was read at the use's size takes its place.
         for row in sorted(rows.select_related("patch"), key=lambda row: row.use_id is not None):

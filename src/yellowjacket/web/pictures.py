@@ -36,12 +36,14 @@ def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:
 
 
 def development(
-    frame: Frame, reference: Mapping[str, float] | None, own: Mapping[str, float] | None, *, equalised: bool
-) -> tuple[Development, float]:
+    frame: Frame, reference: Mapping[str, float] | None, own: Mapping[str, float] | None, *, equalised: bool,
+    step_stops: float | None = None,
+) -> tuple[Development, float]:  # fmt: skip
     """How to develop a frame, and by how many stops it was moved to equal brightness.
 
     ``reference``: grey-patch signals of the reference rung, which set white balance and brightness;
-    ``own``: those of this frame's rung. Without readings the file's own neutral and levels serve.
+    ``own``: those of this frame's rung; ``step_stops``: its measured exposure instead, where the grey patch clips.
+    Without readings the file's own neutral and levels serve.
     """
     offsets = {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}
     moved = 0.0
@@ -55,6 +57,9 @@ def development(
             factor = (reference["G1"] + reference["G2"]) / (own["G1"] + own["G2"])
             gains = tuple(gain * factor for gain in gains)
             moved = float(np.log2(factor))
+        elif equalised and step_stops is not None:
+            gains = tuple(gain * 2.0**-step_stops for gain in gains)
+            moved = -step_stops
     how = Development(offsets, dict(frame.black_dn), (gains[0], gains[1], gains[2]), frame.xyz_to_camera)
     return how, moved
 

@@ -43,7 +43,11 @@ def _development(frame: Frame, *, equalised: bool) -> pictures.Development:
     ladder = frame.shot.rung.ladder
     grey = pictures.grey_signals(ladder)
     reference = reference_rung(ladder, list(ladder.rungs.all()))
-    how, _ = pictures.development(frame, grey.get(reference.pk), grey.get(frame.shot.rung_id), equalised=equalised)
+    step = Reading.objects.filter(rung=frame.shot.rung_id, quantity="step_stops").first()
+    how, _ = pictures.development(
+        frame, grey.get(reference.pk), grey.get(frame.shot.rung_id), equalised=equalised,
+        step_stops=step.value if step else None,
+    )  # fmt: skip
     return how
 
 

@@ -55,7 +55,10 @@ class SittingPage:
             raise Http404
         # Limits along ISO belong to ISO ladders only.
         iso_only = [ladder for ladder in self.ladders if ladder.kind == Ladder.Kind.ISO]
-        self._tabbed = (iso_only or self.ladders) if step == "record" else self.ladders
+        exposed = [ladder for ladder in self.ladders if ladder.kind in (Ladder.Kind.EXPOSURE, Ladder.Kind.ISO)]
+        # Exposure ladders first: pushing is what the page is about.
+        exposed.sort(key=lambda ladder: ladder.kind != Ladder.Kind.EXPOSURE)
+        self._tabbed = {"record": iso_only, "push": exposed}.get(step, []) or self.ladders
         self.ladder = self._chosen(self._tabbed, "ladder")
         self.uses: Sequence[Use] = list(self.sitting.uses.all())
         self.use = self._chosen(self.uses, "use")
@@ -186,6 +189,7 @@ class SittingPage:
              1.0 if taken and not problems else 0.0, problems),
             ("measure", "Measure", f"{measured} of {with_light} rungs" if with_light else "no frames yet",
              measured / with_light if with_light else 0.0, 0),
+            ("push", "Push", *self._push_status(), 0),
             ("look", "Look", f"{graded} of {wanted} graded" if with_light else "no frames yet",
              graded / wanted if wanted else 0.0, 0),
             ("record", "Record", _record_status(record), 1.0 if record and record.signed else 0.0, 0),
@@ -194,6 +198,14 @@ class SittingPage:
             Step(key, name, self.url(key), status, share, attention, key == self.step)
             for key, name, status, share, attention in rows
         ]
+
+    def _push_status(self) -> tuple[str, float]:
+        """What the Push step says of itself: ladders that are measured of those that can be pushed."""
+        exposed = [ladder.pk for ladder in self.ladders if ladder.kind == Ladder.Kind.EXPOSURE]
+        if not exposed:
+            return "no exposure ladder", 0.0
+        rungs = Rung.objects.filter(ladder__in=exposed).exclude(measured_inputs="").values("ladder").distinct().count()
+        return f"{rungs} of {len(exposed)} ladder{'s' if len(exposed) > 1 else ''}", rungs / len(exposed)
 
     def context(self, **more: object) -> dict[str, object]:
         """Template context of the frame of the page."""

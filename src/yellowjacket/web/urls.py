@@ -9,6 +9,7 @@ urlpatterns = [
     path("sittings/<int:sitting_id>/shoot/", include("yellowjacket.web.shoot.urls")),
     path("sittings/<int:sitting_id>/check/", include("yellowjacket.web.check.urls")),
     path("sittings/<int:sitting_id>/measure/", include("yellowjacket.web.measure.urls")),
+    path("sittings/<int:sitting_id>/push/", include("yellowjacket.web.push.urls")),
     path("sittings/<int:sitting_id>/look/", include("yellowjacket.web.look.urls")),
     path("sittings/<int:sitting_id>/record/", include("yellowjacket.web.record.urls")),
 ]

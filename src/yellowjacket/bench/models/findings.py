@@ -17,6 +17,7 @@ class Patch(models.Model):
         GREY = "grey", "grey"
         SHADOW = "shadow", "shadow"
         BLACK = "black", "black"
+        HIGHLIGHT = "highlight", "highlight"
         FIELD = "field", "field"
         COLOUR = "colour", "colour"
         WEDGE = "wedge", "wedge step"

@@ -11,18 +11,24 @@ from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Shot, Sitting, 
 from yellowjacket.bench.services import jobs, judging, measuring, patching, recording, shooting
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.simcam.bodies import HEATH
+from yellowjacket.simcam.bodies import HEATH, MOOR, BodyModel
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))
 _METERED = Exposure(100, 1 / 8, 8.0)
-_LADDER_12 = (LadderSpec("iso", "shutter", _METERED),)
+_LADDER_12 = ((HEATH, LadderSpec("iso", "shutter", _METERED)),)
 _LADDERS_7 = (
-    LadderSpec("iso", "shutter", _METERED, picked=(100, 200, 400, 800, 1600, 3200, 6400, 12800), darks=1),
-    LadderSpec("exposure", "shutter", _METERED),
-    LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), longest_s=240.0, lenr="pairs", rest_s=20.0),
+    (HEATH, LadderSpec("iso", "shutter", _METERED, picked=(100, 400, 1600, 6400), darks=1)),
+    (HEATH, LadderSpec("exposure", "shutter", _METERED)),
+    (HEATH, LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), longest_s=240.0, lenr="pairs", rest_s=20.0)),
+)
+# The push day: how far the Moor may be wrong, and whether ISO matters on the Heath.
+_PUSHED = (
+    (MOOR, LadderSpec("exposure", "shutter", _METERED, under=5.0, over=1.0, darks=0)),
+    (HEATH, LadderSpec("iso", "fixed", Exposure(3200, 1 / 250, 8.0), picked=(100, 800, 3200), darks=2)),
 )
 _DRAWER_12 = "Drawer 12"
 _DRAWER_7 = "Drawer 7, second lamp"
+_DRAWER_5 = "Drawer 5, pushed"
 _JUDGE = "Wren Halloway"
 # The eye-spot of the first moth's right forewing, in raw pixels.
 _EYE_SPOT = (466, 330)
@@ -85,17 +91,42 @@ def make_demo(report: Callable[[str], None]) -> None:
         report("Demo: a second day, with mishaps, is under way ...")
         shooting.accept_without_looking(second)
         _run_now(shooting.start_shooting(second.ladders.all()[0], "rest", _MISHAPS_7))
+    _push_day(report)
     report("Demo: ready.")
 
 
-def _plan(name: str, held_on: date, question: str, expectation: str, ladders: Sequence[LadderSpec]) -> Sitting:
+def _push_day(report: Callable[[str], None]) -> None:
+    """A third sitting: an exposure ladder and an ISO ladder held fixed, shot and measured."""
+    sitting = Sitting.objects.filter(name=_DRAWER_5).first()
+    if sitting is None:
+        sitting = _plan(
+            _DRAWER_5, date(2026, 3, 28), "How far can the Moor be wrong, and is ISO worth raising on the Heath?",
+            "Three stops under can be pushed.", _PUSHED,
+        )  # fmt: skip
+    ladders = list(sitting.ladders.all())
+    if any(_shots_due(ladder) for ladder in ladders):
+        report("Demo: two bodies are pushed and pulled ...")
+        shooting.accept_without_looking(sitting)
+        for ladder in ladders:
+            ladder.sitting.refresh_from_db()
+            if _shots_due(ladder):
+                _run_now(shooting.start_shooting(ladder))
+    if not ladders[0].patches.exists():
+        _mark_scene(ladders[0])
+    if any(measuring.unmeasured(ladder) for ladder in ladders):
+        _run_now(measuring.start_measuring(sitting))
+
+
+def _plan(
+    name: str, held_on: date, question: str, expectation: str, ladders: Sequence[tuple[BodyModel, LadderSpec]]
+) -> Sitting:
     profile, _ = ToleranceProfile.objects.get_or_create(name="Survey default", defaults={"thresholds": _OWN_THRESHOLDS})
     sitting = Sitting(
         name=name, scene="specimen drawer", question=question, expectation=expectation, held_on=held_on,
         lens="90 mm macro, f/8", light="lamp room, two panels", temperature_c=20.0, profile=profile,
     )  # fmt: skip
-    body = shooting.register_simulated(HEATH)
-    create_sitting(sitting, USES, [LadderRequest(body, spec) for spec in ladders])
+    requests = [LadderRequest(shooting.register_simulated(body), spec) for body, spec in ladders]
+    create_sitting(sitting, USES, requests)
     sitting.ladders.update(spot_x=_EYE_SPOT[0], spot_y=_EYE_SPOT[1])
     return sitting
 

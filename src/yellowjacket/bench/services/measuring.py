@@ -9,8 +9,10 @@ from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
+import numpy as np
 from django.db import transaction
 from django.db.models import Q
+from numpy.typing import NDArray
 
 from yellowjacket import __version__
 from yellowjacket.bench.executor import run_all
@@ -20,9 +22,10 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from, note_problem
 from yellowjacket.bench.services.patching import propose, reference_rung
 from yellowjacket.core.at_use import UseSize
+from yellowjacket.core.exposures import EXPOSED, ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.measure import SINGLE, RungResult, RungTask, measure_rung
 from yellowjacket.core.patch_readings import UNIFORM
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.quantity import Quantity, missing
 from yellowjacket.core.readings import SMOOTHED
 from yellowjacket.core.readings import Reading as CoreReading
 from yellowjacket.core.relations import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
@@ -192,10 +195,14 @@ def store_relations(ladder: Ladder) -> None:
     reference = reference_rung(ladder, rungs)
     matrix = Frame.objects.filter(shot__rung=reference).first()
     signals = _signals(ladder, rungs)
-    related = relate_rungs(signals, reference.pk, matrix.xyz_to_camera if matrix else None)
+    related = relate_rungs(signals, reference.pk, matrix_of(matrix))
     for key, readings in relate_habits(_habits(rungs) if ladder.kind == Ladder.Kind.ISO else []).items():
         related[key] += readings
-    Reading.objects.filter(rung__in=rungs, quantity__in=RELATED).delete()
+    if ladder.kind == Ladder.Kind.EXPOSURE:
+        exposed = relate_exposures(_exposures(ladder, rungs), reference.pk, _roles(ladder), matrix_of(matrix))
+        for key, readings in exposed.items():
+            related[key] += readings
+    Reading.objects.filter(rung__in=rungs, quantity__in=(*RELATED, *EXPOSED)).delete()
     for rung in rungs:
         _store_readings(rung, related[rung.pk])
 
@@ -237,3 +244,53 @@ def _signals(ladder: Ladder, rungs: Sequence[Rung]) -> list[RungSignals]:
         )
         for rung in rungs
     ]  # fmt: skip
+
+
+def matrix_of(frame: Frame | None) -> NDArray[np.float64] | None:
+    """The colour matrix of a frame's file, if there is a frame and it has one."""
+    return frame.xyz_to_camera if frame is not None else None
+
+
+def _roles(ladder: Ladder) -> dict[str, str]:
+    return dict(ladder.patches.values_list("name", "role"))
+
+
+def _exposures(ladder: Ladder, rungs: Sequence[Rung]) -> list[ExposureSignals]:
+    """What relating exposures needs, in two queries."""
+    signals: dict[int, dict[str, dict[str, Quantity]]] = {rung.pk: {} for rung in rungs}
+    whole: dict[int, dict[tuple[str, str], Quantity]] = {rung.pk: {} for rung in rungs}
+    textured = (Patch.Role.TEXTURE, Patch.Role.COLOUR_TEXTURE)
+    names = ("gain_e_per_dn", "read_noise_dn", "clip_dn", "prnu", "row_noise_dn", "black_dn")
+    rows = Reading.objects.filter(rung__in=rungs, use=None).filter(Q(quantity="signal_dn") | Q(quantity__in=names))
+    for row in rows.exclude(patch__role__in=textured).select_related("patch"):
+        if row.patch is not None:
+            signals[row.rung_id].setdefault(row.patch.name, {})[row.channel] = row.result
+        else:
+            whole[row.rung_id][row.quantity, row.channel] = row.result
+    tags: dict[int, dict[str, float]] = {}
+    white = 0.0
+    for rung_id, tag, top in Frame.objects.filter(shot__rung__in=rungs).values_list(
+        "shot__rung_id", "black_dn", "white_dn"
+    ):
+        tags.setdefault(rung_id, tag)
+        white = max(white, top)
+    # A frame that clips shows where all of the ladder would.
+    clips = [q for of in whole.values() if (q := of.get(("clip_dn", "all"))) is not None and q.known]
+    clip = clips[0] if clips else Quantity(white, white, white, 0, "from the tag: no frame clips")
+    metered = reference_rung(ladder, rungs).settings(ladder.f_number).level_stops
+    found = []
+    for rung in rungs:
+        of = whole[rung.pk]
+
+        def by_channel(name: str, of: dict[tuple[str, str], Quantity] = of) -> dict[str, Quantity]:
+            return {channel: value for (quantity, channel), value in of.items() if quantity == name}
+
+        prnu = of.get(("prnu", "all"))
+        noise = RungNoise(
+            by_channel("gain_e_per_dn"), by_channel("read_noise_dn"), clip,
+            (prnu.value if prnu else None) or 0.0, of.get(("row_noise_dn", "all"), missing("no dark pair")),
+        )  # fmt: skip
+        black = {channel: q.value or 0.0 for channel, q in by_channel("black_dn").items()}
+        nominal = rung.settings(ladder.f_number).level_stops - metered
+        found.append(ExposureSignals(rung.pk, nominal, signals[rung.pk], black, tags.get(rung.pk, black), noise))
+    return found

@@ -15,12 +15,14 @@ from yellowjacket.core.grid import Point, grid_cells
 from yellowjacket.core.patches import Proposal, Rect, even_rect
 
 # One of each at most, named by their role; proposals replace these and the fields.
-SINGLES = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK)
+SINGLES = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK, Patch.Role.HIGHLIGHT)
 PROPOSED = (*SINGLES, Patch.Role.FIELD)
 # What a tester may draw, and what a grid may lay out.
 DRAWN = (*SINGLES, Patch.Role.TEXTURE, Patch.Role.COLOUR_TEXTURE, Patch.Role.OTHER)
 LAID_OUT = (Patch.Role.COLOUR, Patch.Role.WEDGE)
 _NAME_LENGTH = 40
+# Rungs on which a mid-grey is sought before it is said that there is none.
+_TRIED = 3
 # Readings of a rung that go with a grid.
 _OF_GRIDS: dict[str, tuple[str, ...]] = {
     Patch.Role.COLOUR: ("colour_de00", "saturation_kept"),
@@ -33,30 +35,37 @@ def propose(ladder: Ladder) -> Sequence[Patch]:
 
     Refuses when no rung has a pair, or none of it is grey.
     """
-    rung, first, second = _pair_for_proposals(ladder)
-    outcome = next(iter(run_all(propose_from, [(first, second)])))[1]
-    if isinstance(outcome, Exception):
-        misfit = misfit_from(outcome)
-        raise Refusal(f"{rung}: a frame {misfit.reason} {misfit.remedy}")
-    proposals = outcome
-    if not any(p.role == "grey" for p in proposals):
-        raise Refusal(
-            f"No uniform neutral area near mid-grey was found on {rung}. Put a grey card into the scene, or draw the "
-            "grey patch by hand on the Measure page."
-        )
-    return _replace_proposed(ladder, proposals)
+    pairs = _pairs_for_proposals(ladder)
+    for rung, first, second in pairs[:_TRIED]:
+        outcome = next(iter(run_all(propose_from, [(first, second)])))[1]
+        if isinstance(outcome, Exception):
+            misfit = misfit_from(outcome)
+            raise Refusal(f"{rung}: a frame {misfit.reason} {misfit.remedy}")
+        if any(p.role == "grey" for p in outcome):
+            return _replace_proposed(ladder, outcome)
+    raise Refusal(
+        f"No uniform neutral area near mid-grey was found on {pairs[0][0]}. Put a grey card into the scene, or draw the "
+        "grey patch by hand on the Measure page."
+    )
 
 
-def _pair_for_proposals(ladder: Ladder) -> tuple[Rung, str, str]:
-    """The reference rung's two light frames, or the nearest rung's that has two."""
+def _pairs_for_proposals(ladder: Ladder) -> list[tuple[Rung, str, str]]:
+    """Rungs with two light frames, the likeliest to show a mid-grey first.
+
+    That is the reference rung; of a ladder held fixed, whose low marks are dark, the highest.
+    """
     rungs = list(ladder.rungs.all())
     reference = reference_rung(ladder, rungs)
+    if ladder.kind == Ladder.Kind.ISO and ladder.method == Ladder.Method.FIXED:
+        reference = max(rungs, key=lambda rung: rung.iso)
     paths = frames_by_rung(rungs)
-    for rung in sorted(rungs, key=lambda rung: abs(rung.position - reference.position)):
-        light = paths[rung.pk]["light"]
-        if len(light) > 1:
-            return rung, light[0], light[1]
-    raise Refusal("No rung has two frames yet, and proposing patches needs a pair: shoot a second frame of one rung.")
+    ordered = sorted(rungs, key=lambda rung: abs(rung.position - reference.position))
+    pairs = [(rung, light[0], light[1]) for rung in ordered if len(light := paths[rung.pk]["light"]) > 1]
+    if not pairs:
+        raise Refusal(
+            "No rung has two frames yet, and proposing patches needs a pair: shoot a second frame of one rung."
+        )
+    return pairs
 
 
 def reference_rung(ladder: Ladder, rungs: Sequence[Rung]) -> Rung:
@@ -123,7 +132,9 @@ def rename_patch(ladder: Ladder, name: str, new: str) -> Patch:
     if patch.role in PROPOSED:
         raise Refusal(f"“{patch.name}” is named by what it is for.")
     if not new or len(new) > _NAME_LENGTH or new in PROPOSED:
-        raise Refusal(f"Give the patch a name of 1 to {_NAME_LENGTH} characters that is none of grey, shadow, black.")
+        raise Refusal(
+            f"Give the patch a name of 1 to {_NAME_LENGTH} characters that is none of grey, shadow, black, highlight."
+        )
     if ladder.patches.exclude(pk=patch.pk).filter(name=new).exists():
         raise Refusal(f"There is a patch called “{new}” already.")
     patch.name = new

@@ -25,15 +25,18 @@ def _three(reading: Reading) -> str:
     return values.number(reading.value)
 
 
-def _two(reading: Reading) -> str:
+def two_text(reading: Reading) -> str:
+    """Two digits."""
     return values.number(reading.value, 2)
 
 
-def _share(reading: Reading) -> str:
+def share_text(reading: Reading) -> str:
+    """A share as per cent."""
     return values.share(reading.value)
 
 
-def _signed(reading: Reading) -> str:
+def signed_text(reading: Reading) -> str:
+    """Stops with their sign."""
     return values.stops_signed(reading.value)
 
 
@@ -66,12 +69,12 @@ KINDS: tuple[LineKind, ...] = (
     LineKind("chroma", "Chroma noise", "σ of a*b*", "noise_chroma", role=Patch.Role.GREY, begins=NUMBERS,
              criterion="chroma_noise", sized=True),
     LineKind("luma", "Luma noise", "σ of L*", "noise_luma", role=Patch.Role.GREY, sized=True),
-    LineKind("grain", "Grain", "px wide", "grain_px", role=Patch.Role.GREY, text=_two, sized=True),
-    LineKind("detail", "Detail", "of the base rung's", "detail_share", role=Patch.Role.TEXTURE, text=_share, begins=NUMBERS,
+    LineKind("grain", "Grain", "px wide", "grain_px", role=Patch.Role.GREY, text=two_text, sized=True),
+    LineKind("detail", "Detail", "of the base rung's", "detail_share", role=Patch.Role.TEXTURE, text=share_text, begins=NUMBERS,
              criterion="detail", sized=True),
     LineKind("lines", "Finest detail", "line pairs a height", "detail", role=Patch.Role.TEXTURE, sized=True),
     LineKind("colour-detail", "Colour detail", "of the base rung's", "colour_detail_share", role=Patch.Role.COLOUR_TEXTURE,
-             text=_share, sized=True),
+             text=share_text, sized=True),
     LineKind("range", "Range", "stops to SNR 1", "range_snr1", begins=NUMBERS, sized=True),
     LineKind("wedge", "Wedge", "stops to SNR 1, seen", "wedge_snr1", "G"),
     LineKind("floor", "Wedge floor", "stops to stray light", "wedge_floor", "G"),
@@ -79,20 +82,20 @@ KINDS: tuple[LineKind, ...] = (
     LineKind("read", "Read noise", "e⁻, all channels", "read_noise_e", begins=NUMBERS),
     LineKind("gain", "Gain", "e⁻/DN", "gain_e_per_dn"),
     LineKind("saturation", "Saturation", "e⁻, mean of channels", "saturation_e"),
-    LineKind("rows", "Row noise", "DN, in the darks", "row_noise_dn", text=_two),
-    LineKind("columns", "Column noise", "DN, in the darks", "column_noise_dn", text=_two),
+    LineKind("rows", "Row noise", "DN, in the darks", "row_noise_dn", text=two_text),
+    LineKind("columns", "Column noise", "DN, in the darks", "column_noise_dn", text=two_text),
     LineKind("flags", "To mind", "habits of the raw", "flags", text=_words, begins=NUMBERS),
-    LineKind("error", "Exposure error", "stops, ±1/6 allowed", "exposure_error_stops", text=_signed, begins=NUMBERS,
+    LineKind("error", "Exposure error", "stops, ±1/6 allowed", "exposure_error_stops", text=signed_text, begins=NUMBERS,
              linear=True),
-    LineKind("drift", "Neutral drift", "ΔE00 from base", "neutral_drift_de00", text=_two, begins=NUMBERS,
+    LineKind("drift", "Neutral drift", "ΔE00 from base", "neutral_drift_de00", text=two_text, begins=NUMBERS,
              criterion="neutral_drift"),
-    LineKind("drift-red", "Red drift", "stops against green", "drift_red_stops", text=_signed, linear=True),
-    LineKind("drift-blue", "Blue drift", "stops against green", "drift_blue_stops", text=_signed, linear=True),
-    LineKind("colours", "Colour patches", "mean ΔE00 from base", "colour_de00", text=_two),
-    LineKind("saturation-kept", "Saturation kept", "of the base rung's", "saturation_kept", text=_share, begins=NUMBERS,
+    LineKind("drift-red", "Red drift", "stops against green", "drift_red_stops", text=signed_text, linear=True),
+    LineKind("drift-blue", "Blue drift", "stops against green", "drift_blue_stops", text=signed_text, linear=True),
+    LineKind("colours", "Colour patches", "mean ΔE00 from base", "colour_de00", text=two_text),
+    LineKind("saturation-kept", "Saturation kept", "of the base rung's", "saturation_kept", text=share_text, begins=NUMBERS,
              criterion="saturation_kept"),
-    LineKind("blacks", "Black lift", "L* from base", "black_lift", text=_two, linear=True),
-    LineKind("clipped", "Clipped", "share of the grey patch", "clipped_share", role=Patch.Role.GREY, text=_share,
+    LineKind("blacks", "Black lift", "L* from base", "black_lift", text=two_text, linear=True),
+    LineKind("clipped", "Clipped", "share of the grey patch", "clipped_share", role=Patch.Role.GREY, text=share_text,
              linear=True),
 )  # fmt: skip
 BY_KEY = {kind.key: kind for kind in KINDS}
@@ -135,12 +138,23 @@ def finding_lines(page: SittingPage, readings: Readings, column_px: int) -> tupl
 
 def _reading(readings: Readings, rung: Rung, kind: LineKind) -> Reading | None:
     if kind.quantity == "clipped_share":
-        return readings.worst_share(rung, Patch.Role.GREY)
+        return readings.worst_share(rung, kind.role or Patch.Role.GREY)
     return readings.get(rung, kind.quantity, kind.channel, kind.role)
 
 
 def _sub(page: SittingPage, kind: LineKind) -> str:
     return f"{kind.sub}, {page.size_short}" if kind.sized else kind.sub
+
+
+def fixed_lines(page: SittingPage, readings: Readings, kinds: Sequence[LineKind]) -> list[Line]:
+    """Lines of numbers that stay as they are, for pages that show a chosen few."""
+    lines = []
+    for kind in kinds:
+        found = [_reading(readings, rung, kind) for rung in page.rungs]
+        if any(reading is not None and reading.value is not None for reading in found):
+            cells = [_cell(kind, reading) for reading in found]
+            lines.append(Line(kind.key, kind.name, _sub(page, kind), cells=cells))
+    return lines
 
 
 def _number_line(page: SittingPage, kind: LineKind, found: Sequence[Reading | None]) -> Line:

@@ -39,6 +39,12 @@ def stops_signed(value: float | None) -> str:
 
 
 @register.filter
+def signed(value: float | None, digits: int = 2) -> str:
+    """A number with its sign and so many decimals: −0.31."""
+    return "" if value is None else f"{value:+.{digits}f}".replace("-", "−")
+
+
+@register.filter
 def share(value: float | None) -> str:
     """A share as per cent: 0 %, 0.03 %, 12 %."""
     if value is None:

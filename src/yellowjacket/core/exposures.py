@@ -1,0 +1,176 @@
+"""An exposure ladder as readings: true steps, black error, casts under push, bands under push, where patches clip."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.core.casts import cast_of
+from yellowjacket.core.exposure_steps import RungLevels, StepFit, fit_steps
+from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.readings import ALL, Reading
+from yellowjacket.core.recovery import PatchChannel, first_to_clip
+
+# What relating exposures reads: stored anew every time.
+EXPOSED = (
+    "step_stops", "black_error_dn", "linearity", "cast_de00", "cast_corrected_de00", "row_noise_share", "clips_at_stops",
+)  # fmt: skip
+_STEP = "joint fit of steps and black to all unclipped patches"
+# Above this share of the clip point spread of response and noise cut the first pixels.
+_CLEAR_SHARE = 0.93
+# Patches a cast is read from, by role.
+_NEUTRAL = ("grey", "shadow")
+
+
+@dataclass(frozen=True, slots=True)
+class RungNoise:
+    """Of a rung, by channel: gain, read noise (DN) and clip point over black (DN); spread of response; row noise (DN)."""
+
+    gain: Mapping[str, Quantity] = field(default_factory=dict)
+    read_noise_dn: Mapping[str, Quantity] = field(default_factory=dict)
+    clip_dn: Quantity = field(default_factory=lambda: missing("no clip point"))
+    prnu: float = 0.0
+    row_noise_dn: Quantity = field(default_factory=lambda: missing("no dark pair"))
+
+
+@dataclass(frozen=True, slots=True)
+class ExposureSignals:
+    """A rung of an exposure ladder. ``signals``: above the black that was used, by patch and channel, DN.
+
+    ``black_dn``: the black that was used; ``tag_dn``: the black the file says, by channel.
+    """
+
+    key: int
+    nominal_stops: float
+    signals: Mapping[str, Mapping[str, Quantity]]
+    black_dn: Mapping[str, float]
+    tag_dn: Mapping[str, float]
+    noise: RungNoise
+
+
+def relate_exposures(
+    rungs: Sequence[ExposureSignals], reference_key: int, roles: Mapping[str, str],
+    xyz_to_camera: NDArray[np.float64] | None,
+) -> dict[int, tuple[Reading, ...]]:  # fmt: skip
+    """Readings by rung key. ``roles``: of the patches by name. Raises KeyError for an unknown reference."""
+    rungs = [_below_clip(rung) for rung in rungs]
+    by_key = {rung.key: rung for rung in rungs}
+    reference = by_key[reference_key]
+    levels = [RungLevels(rung.key, rung.nominal_stops, _with_black(rung)) for rung in rungs]
+    fit = fit_steps(levels, reference_key, reference.tag_dn)
+    found: dict[int, list[Reading]] = {}
+    for rung in rungs:
+        found[rung.key] = [
+            Reading(None, ALL, "step_stops", fit.steps[rung.key], f"{_STEP}, {fit.patches} of them"),
+            Reading(None, ALL, "linearity", fit.linearity[rung.key], "bright patches against the fitted line"),
+            Reading(None, ALL, "row_noise_share", _bands(rung, roles), "row noise of the darks over the grey patch"),
+            *_casts(rung, reference, roles, fit, xyz_to_camera),
+        ]
+    found[reference_key] += [
+        Reading(None, channel, "black_error_dn", _less(fit.black_dn[channel], reference.tag_dn[channel]),
+                f"{_STEP}, less the black the file says")
+        for channel in CHANNELS
+    ]  # fmt: skip
+    found[reference_key] += _clipping(rungs, fit)
+    return {key: tuple(readings) for key, readings in found.items()}
+
+
+def _below_clip(rung: ExposureSignals) -> ExposureSignals:
+    """Without what stands so near the clip point that some of its pixels are cut: a well may fill below the top code."""
+    clip = rung.noise.clip_dn
+    if clip.value is None:
+        return rung
+    signals = {
+        name: {
+            channel: missing("clipped")
+            if quantity.value is not None
+            and quantity.value > _CLEAR_SHARE * (clip.value - rung.black_dn.get(channel, 0.0))
+            else quantity
+            for channel, quantity in channels.items()
+        }
+        for name, channels in rung.signals.items()
+    }
+    return replace(rung, signals=signals)
+
+
+def _with_black(rung: ExposureSignals) -> dict[str, dict[str, Quantity]]:
+    """Levels as the file has them, black included."""
+    return {
+        name: {channel: _less(quantity, -rung.black_dn.get(channel, 0.0)) for channel, quantity in channels.items()}
+        for name, channels in rung.signals.items()
+    }
+
+
+def _less(quantity: Quantity, offset: float) -> Quantity:
+    """The quantity less an exact number."""
+    value, low, high = (None if q is None else q - offset for q in (quantity.value, quantity.low, quantity.high))
+    return Quantity(value, low, high, quantity.n, quantity.reason)
+
+
+def _bands(rung: ExposureSignals, roles: Mapping[str, str]) -> Quantity:
+    """Row noise as a share of the grey patch: a push makes both larger by as much."""
+    grey = next((name for name, role in roles.items() if role == "grey"), "")
+    signal = rung.signals.get(grey, {}).get("G1", missing("no grey patch"))
+    rows = rung.noise.row_noise_dn
+    if rows.value is None or not signal.value or signal.value <= 0:
+        return missing(rows.reason if rows.value is None else signal.reason or "the grey patch has no signal")
+    return rows.scaled(1 / signal.value)
+
+
+def _casts(
+    rung: ExposureSignals, reference: ExposureSignals, roles: Mapping[str, str], fit: StepFit,
+    xyz_to_camera: NDArray[np.float64] | None,
+) -> Iterator[Reading]:  # fmt: skip
+    """Cast of the neutral patches as developed with the file's black, and with the fitted one."""
+    levels, base = _with_black(rung), _with_black(reference)
+    fitted = {channel: black.value for channel, black in fit.black_dn.items()}
+    for name, role in roles.items():
+        if role not in _NEUTRAL:
+            continue
+        blacks: dict[str, Mapping[str, float | None]] = {"cast_de00": rung.tag_dn, "cast_corrected_de00": fitted}
+        for quantity, black in blacks.items():
+            if rung.key == reference.key:
+                cast, word = Quantity(0.0, 0.0, 0.0, 0, "the reference rung"), ""
+            elif None in black.values():
+                cast, word = missing(next(iter(fit.black_dn.values())).reason), ""
+            else:
+                parts = [
+                    {c: _less(q, black.get(c) or 0.0) for c, q in side.get(name, {}).items()} for side in (levels, base)
+                ]
+                cast, word = cast_of(parts[0], parts[1], xyz_to_camera)
+            how = f"{'fitted black' if 'corrected' in quantity else 'black as the file says'}, brought to equal brightness"
+            yield Reading(name, ALL, quantity, cast, f"towards {word}; {how}" if word else how)
+
+
+def _clipping(rungs: Sequence[ExposureSignals], fit: StepFit) -> Iterator[Reading]:
+    """For every patch the stop at which its first channel clips, told from its brightest whole rung."""
+    by_light = sorted(
+        (rung for rung in rungs if fit.steps[rung.key].value is not None),
+        key=lambda rung: -(fit.steps[rung.key].value or 0),
+    )
+    names = dict.fromkeys(name for rung in rungs for name in rung.signals)
+    for name in names:
+        parts = {}
+        for channel in CHANNELS:
+            part = next((p for rung in by_light if (p := _whole(rung, name, channel, fit)) is not None), None)
+            if part is not None:
+                parts[channel] = part
+        stops, first = first_to_clip(parts) if parts else (missing("it clips on every rung, or was never read"), "")
+        yield Reading(name, first or ALL, "clips_at_stops", stops, "0.1 % of its pixels clip, by the noise model")
+
+
+def _whole(rung: ExposureSignals, name: str, channel: str, fit: StepFit) -> PatchChannel | None:
+    """A patch in a channel where it does not clip, or None."""
+    signal = rung.signals.get(name, {}).get(channel)
+    noise = rung.noise
+    gain, read = noise.gain.get(channel), noise.read_noise_dn.get(channel)
+    if signal is None or not signal.value or signal.value <= 0 or gain is None or not gain.value:
+        return None
+    clip = _less(noise.clip_dn, rung.black_dn.get(channel, 0.0))
+    return PatchChannel(
+        fit.steps[rung.key], signal, clip, gain, (read.value if read is not None else None) or 0.0, noise.prnu
+    )

@@ -1,0 +1,193 @@
+"""Push: an exposure ladder brought back, its limits, and ISO against push."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from yellowjacket.bench.models import Ladder, Patch, Reading
+from yellowjacket.bench.services import pushing
+from yellowjacket.core.iso_push import ALLOWED_STOPS, MEASURED, Penalty
+from yellowjacket.core.recovery import StopLimit
+from yellowjacket.core.tolerance import LEVELS, Profile
+from yellowjacket.web.lines import CROP_HEIGHT_PX, Crops, Readings
+from yellowjacket.web.measure.sheet import LineKind, fixed_lines, share_text, signed_text, two_text
+from yellowjacket.web.push.brackets import brackets_of
+from yellowjacket.web.sitting_page import SittingPage
+from yellowjacket.web.stave import Cell, Line, Stave, columns_of
+
+_DEFAULT_LEVEL = "usable"
+_STEP_OFF_STOPS = 1 / 6
+
+
+def _direction(reading: Reading) -> str:
+    """Which way a cast goes, in a word."""
+    return reading.method.removeprefix("towards ").split(";")[0] if reading.method.startswith("towards ") else ""
+
+
+KINDS = (
+    LineKind("shadow", "Shadow SNR", "3 stops under the grey", "shadow_snr", "G", sized=True),
+    LineKind("cast", "Cast", "ΔE00 of the grey", "cast_de00", role=Patch.Role.GREY, text=two_text),
+    LineKind("towards", "Towards", "direction of the cast", "cast_de00", role=Patch.Role.GREY, text=_direction),
+    LineKind("cast-shadow", "Cast in the shadow", "ΔE00", "cast_de00", role=Patch.Role.SHADOW, text=two_text),
+    LineKind("cast-corrected", "Black corrected", "cast of the grey, ΔE00", "cast_corrected_de00", role=Patch.Role.GREY,
+             text=two_text),
+    LineKind("saturation-kept", "Saturation kept", "of the correct frame's", "saturation_kept", text=share_text),
+    LineKind("chroma", "Chroma noise", "σ of a*b*", "noise_chroma", role=Patch.Role.GREY, sized=True),
+    LineKind("bands", "Row noise", "share of the grey", "row_noise_share", text=share_text),
+    LineKind("clipped", "Clipped", "share of the highlight", "clipped_share", role=Patch.Role.HIGHLIGHT, text=share_text),
+    LineKind("linearity", "Off the line", "bright patches", "linearity", text=share_text),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Threshold:
+    """A threshold that can be moved: key, label, which side holds, and its value as typed or as the profile has it."""
+
+    key: str
+    label: str
+    at_least: bool
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class MatrixRow:
+    """A shot ISO with its cells by wanted ISO, and the highlights it keeps."""
+
+    iso: int
+    cells: list[tuple[int, Penalty | None]]
+    highlights: str
+
+
+def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The exposure ladder's stave with its limits, and the matrix."""
+    sitting_page = SittingPage(request, sitting_id, "push")
+    context = sitting_page.context(matrix=_matrix(sitting_page))
+    if sitting_page.ladder.kind == Ladder.Kind.EXPOSURE:
+        context |= _exposure(sitting_page) | _limits(sitting_page)
+    return render(request, "push/page.html", context)
+
+
+@require_GET
+def limits(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The brackets after a threshold was moved."""
+    sitting_page = SittingPage(request, sitting_id, "push")
+    return render(request, "push/_limits.html", sitting_page.context(**_limits(sitting_page)))
+
+
+def _exposure(page: SittingPage) -> dict[str, object]:
+    columns = columns_of(page.rungs, page.rung)
+    stave = Stave(page.ladder, columns)
+    readings = Readings(page.rungs, page.size_use)
+    steps = {rung.pk: readings.get(rung, "step_stops") for rung in page.rungs}
+    crops = Crops.of(page)
+    lines = _strips(page, crops, steps, stave.column_px)
+    if readings:
+        lines.append(_step_line(page, steps))
+        lines += fixed_lines(page, readings, KINDS)
+    reference = next(rung for rung in page.rungs if rung.pk == crops.reference_id)
+    on_reference = Reading.objects.filter(rung=reference)
+    clips = on_reference.filter(quantity="clips_at_stops").exclude(patch__role=Patch.Role.FIELD).select_related("patch")
+    return {
+        "stave": Stave(page.ladder, columns, lines),
+        "measured": any(one is not None and one.value is not None for one in steps.values()),
+        "black": list(on_reference.filter(quantity="black_error_dn")),
+        "clips": sorted(clips, key=lambda one: (one.value is None, one.value or 0.0)),
+    }
+
+
+def _strips(page: SittingPage, crops: Crops, steps: Mapping[int, Reading | None], column_px: int) -> list[Line]:
+    """The spot of every rung as shot, brought back, and the correct frame beside it."""
+    size = (column_px - 2, CROP_HEIGHT_PX)
+    shot, back, correct = [], [], []
+    reference = next(rung for rung in page.rungs if rung.pk == crops.reference_id)
+    for rung in page.rungs:
+        step = steps[rung.pk]
+        stops = step.value if step is not None else None
+        shot.append(Cell(extra=crops.view(rung, size, equalised=False)))
+        back.append(Cell(extra=crops.view(rung, size, step_stops=stops)))
+        correct.append(Cell(extra=crops.view(reference, size)))
+    return [
+        Line("shot", "As shot", "spot at 100 %", "crops", shot),
+        Line("back", "Brought back", "to the correct exposure", "crops", back),
+        Line("correct", "Correct", "the metered frame", "crops", correct),
+    ]
+
+
+def _step_line(page: SittingPage, steps: Mapping[int, Reading | None]) -> Line:
+    kind = LineKind("step", "Exposure", "stops, as measured", "step_stops", text=signed_text)
+    (line,) = fixed_lines(page, Readings(page.rungs), [kind]) or [Line("step", kind.name, kind.sub)]
+    cells = []
+    for rung, cell in zip(page.rungs, line.cells or [Cell()] * len(page.rungs), strict=True):
+        step = steps[rung.pk]
+        off = step is not None and step.value is not None and abs(step.value - rung.at_stops) > _STEP_OFF_STOPS
+        cells.append(Cell(cell.text, off, cell.title, cell.doubtful, cell.reading_id))
+    return Line(line.key, line.name, line.sub, cells=cells)
+
+
+def _level(page: SittingPage) -> str:
+    level = page.request.GET.get("level_of", _DEFAULT_LEVEL)
+    return level if level in LEVELS else _DEFAULT_LEVEL
+
+
+def _moved(page: SittingPage) -> tuple[Profile, list[Threshold], bool]:
+    """The profile with the thresholds typed, how the form shows them, and whether one differs from the profile."""
+    profile, level = page.sitting.profile.criteria, _level(page)
+    typed: dict[str, float] = {}
+    rows = []
+    for criterion in profile.criteria:
+        text = page.request.GET.get(f"t_{criterion.key}", "")
+        try:
+            typed[criterion.key] = float(text.replace(",", "."))
+        except ValueError:
+            text = f"{criterion.threshold(level):g}"
+        rows.append(Threshold(criterion.key, criterion.label, criterion.at_least, text))
+    moved = pushing.profile_with(profile, typed, level)
+    return moved, rows, moved.criteria != profile.criteria
+
+
+def _limits(page: SittingPage) -> dict[str, object]:
+    profile, thresholds, moved = _moved(page)
+    found = pushing.exposed(page.ladder, page.use)
+    recovery, level = pushing.recovery(found, profile), _level(page)
+    places = [
+        one.stops.value if one.stops.value is not None else rung.at_stops
+        for one, rung in zip(found.plain, page.rungs, strict=True)
+    ]
+    column_px = Stave(page.ladder, columns_of(page.rungs, None)).column_px
+    return {
+        "brackets": brackets_of(recovery.push, recovery.pull, places, column_px),
+        "thresholds": thresholds, "level": level, "levels": LEVELS, "moved": moved,
+        "push": recovery.push[level], "pull": recovery.pull[level],
+        "gain": _gain(recovery.push[level], recovery.corrected[level]), "corrected": recovery.corrected[level],
+        "doubts": sorted({doubt for limit in recovery.push.values() for doubt in limit.doubts}),
+    }  # fmt: skip
+
+
+def _gain(plain: StopLimit, corrected: StopLimit) -> float | None:
+    """Stops that correcting the black would add to the push."""
+    if plain.stops is None or corrected.stops is None:
+        return None
+    return corrected.stops - plain.stops
+
+
+def _matrix(page: SittingPage) -> dict[str, object] | None:
+    found = pushing.iso_against_push(page.sitting, page.ladder.body)
+    if found is None:
+        return None
+    rows = []
+    for iso in found.isos[:-1]:
+        kept = found.highlights[iso].value
+        cells = [(wanted, found.penalties.get((iso, wanted))) for wanted in found.isos[1:]]
+        rows.append(MatrixRow(iso, cells, "" if kept is None else f"{kept:.1f}"))
+    costly = [one for one in found.penalties.values() if one.stops.value is not None]
+    worst = max(costly, key=lambda one: one.stops.value or 0.0, default=None)
+    return {
+        "wanted": found.isos[1:], "rows": rows, "invariance": found.invariance, "allowed": ALLOWED_STOPS,
+        "worst": worst, "measured": found.measured, "top": found.isos[-1], "kind_measured": MEASURED,
+        "body": page.ladder.body,
+    }  # fmt: skip
