@@ -17,8 +17,15 @@ from tqdm import tqdm
 
 from yellowjacket.bench.executor import WorkerDied, run_all
 from yellowjacket.core.characterise import IsoFindings, characterise_iso
-from yellowjacket.core.documents import Document, body_document, characterisation
-from yellowjacket.core.frames import FrameError
+from yellowjacket.core.documents import Document, body_document, characterisation, ladder_documents
+from yellowjacket.core.folder_ladders import (
+    exposure_ladder,
+    exposure_tasks,
+    fixed_light,
+    fixed_noise,
+    iso_against_push,
+)
+from yellowjacket.core.frames import BAYER, FrameError
 from yellowjacket.core.gathering import IsoTask
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.patches import Rect
@@ -218,7 +225,8 @@ def _characterise(arguments: argparse.Namespace) -> int:
     for body in sort_cards(cards):
         rungs = _work(characterise_iso, list(body.tasks), f"{body.make} {body.model}", _first_path, problems)
         problems += [error for rung in rungs for error in rung.problems]
-        documents.append(body_document(body.make, body.model, body.serial, _in_order(rungs), uses))
+        document = body_document(body.make, body.model, body.serial, _in_order(rungs), uses)
+        documents.append(document | _ladders(body.tasks, rungs, problems))
     measured = any(
         rung["all"][name]["value"] is not None
         for document in documents for rung in document["isos"] for name in ("gain_e_per_dn", "read_noise_dn")
@@ -229,6 +237,23 @@ def _characterise(arguments: argparse.Namespace) -> int:
         for document in documents:
             _print_body(document)
     return _exit(measured, problems)
+
+
+def _ladders(tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], problems: list[FrameError]) -> Document:
+    """Exposure ladders and ISO settings of one light among a body's frames; the longest exposure ladder speaks."""
+    bayer = [rung.iso for rung in rungs if rung.layout == BAYER]
+    tasks = [task for task in tasks if task.iso in bayer]
+    exposed = sorted(exposure_tasks(tasks), key=lambda task: -len(task.light))[:1]
+    found = _work(exposure_ladder, exposed, "exposure ladder", _first_path, problems)
+    light = fixed_light(tasks)
+    shared = _work(fixed_noise, [light] if light else [], "one light", lambda one: one.pairs[0][1][0], problems)
+    models = {
+        rung.iso: tuple(rung.every.quantities[name] for name in ("read_noise_e", "saturation_e", "gain_e_per_dn"))
+        for rung in rungs
+        if rung.every is not None
+    }
+    costs, invariance = iso_against_push(models, shared[0] if shared else {})  # type: ignore[arg-type]
+    return ladder_documents(found[0] if found else None, costs, invariance)
 
 
 def _in_order(rungs: Iterable[IsoFindings]) -> list[IsoFindings]:

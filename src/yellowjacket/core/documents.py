@@ -13,10 +13,13 @@ from yellowjacket.core.banding import Banding
 from yellowjacket.core.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.codes import DigitalIso
 from yellowjacket.core.cooked import Cooked
+from yellowjacket.core.folder_ladders import FoundExposures, no_ladder
 from yellowjacket.core.frames import FrameError
+from yellowjacket.core.iso_push import Invariance, Penalty
 from yellowjacket.core.marks import MarkHabits, advice_on
 from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops
+from yellowjacket.core.recovery import StopLimit
 from yellowjacket.core.survey import digital_of, second_base_iso
 
 CHARACTERISATION, MEASUREMENT = "yellowjacket-characterisation/1", "yellowjacket-measurement/1"
@@ -121,6 +124,37 @@ def _avoid(rungs: Sequence[IsoFindings], digital: Mapping[int, DigitalIso], base
         if rung.every is not None
     ]  # fmt: skip
     return [{"iso": one.iso, "advice": one.advice, "reason": one.reason} for one in advice_on(marks, base)]
+
+
+def ladder_documents(
+    exposures: FoundExposures | None, penalties: Sequence[Penalty], invariance: Invariance
+) -> Document:
+    """What exposure ladders and ISO ladders of one light add to a body."""
+    push = exposures.push if exposures else no_ladder()
+    pull = exposures.pull if exposures else no_ladder()
+    return {
+        "push_limit_stops": _stop_limit(push["usable"]), "pull_limit_stops": _stop_limit(pull["usable"]),
+        "push_limits": {level: _stop_limit(limit) for level, limit in push.items()},
+        "pull_limits": {level: _stop_limit(limit) for level, limit in pull.items()},
+        "exposure_steps": [
+            {"file": name, "nominal_stops": nominal, "measured_stops": quantity(measured)}
+            for name, nominal, measured in (exposures.steps if exposures else ())
+        ],
+        "black_error_dn": {c: quantity(q) for c, q in (exposures.black_error_dn if exposures else {}).items()},
+        "iso_vs_push": [
+            {"shot_iso": one.shot_iso, "wanted_iso": one.wanted_iso, "level_e": one.level_e,
+             "penalty_stops": quantity(one.stops), "kind": one.kind}
+            for one in penalties
+        ],
+        "invariant_from_iso": quantity(invariance.from_iso),
+    }  # fmt: skip
+
+
+def _stop_limit(limit: StopLimit) -> Document:
+    """A limit as a quantity; its remark names the criterion, or says that the ladder ended first."""
+    words = "at least: the ladder ends here" if limit.at_least else limit.criterion and f"then: {limit.criterion}"
+    reason = words if limit.stops is not None else limit.reason
+    return quantity(Quantity(limit.stops, limit.low, limit.high, 0, reason or ""))
 
 
 def problem(error: FrameError) -> Document:

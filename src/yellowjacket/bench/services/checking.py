@@ -46,6 +46,8 @@ _REPEATS_TOLERANCE_STOPS = 0.05
 _MOVED_PX = 4.0
 # Noise alone moves the peak by a sixth of a thumbnail cell at the highest ISO (measured).
 _MOVED_CELLS = 0.4
+# Whole frames further apart in exposure are not held against each other for their structure.
+_COMPARABLE_STOPS = 1.5
 # Fine structure below this share of the reference is softer; noise adds to its scatter at high ISO.
 _SOFT_SHARE = 0.85
 _SURE_SE = 4.0
@@ -236,7 +238,10 @@ def _softer(
             if ratio + _SURE_SE * se < _SOFT_SHARE:
                 text = f"{frame.file_name} has {ratio * 100:.0f} % {of} on “{spot}”: focus or shake"
                 yield _of(frame, rung, "soft", "softer", text)
-    ratio_whole = sharpness_ratio(report, reference.report)
+    apart = exposure_stops(report, reference.report)
+    # Far from the reference's exposure other parts of the picture stand out of noise: their structure is another one.
+    comparable = apart is None or abs(apart) <= _COMPARABLE_STOPS
+    ratio_whole = sharpness_ratio(report, reference.report) if comparable else None
     if not reference.spots and ratio_whole is not None:
         sharp.append(ratio_whole)
         if is_softer(report, reference.report, _SOFT_SHARE):

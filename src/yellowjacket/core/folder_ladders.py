@@ -1,0 +1,235 @@
+"""Exposure ladders and ISO ladders held fixed, as found in a folder without a plan. Pure functions of files."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from yellowjacket.core.exposures import ExposureSignals, RungNoise, relate_exposures
+from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
+from yellowjacket.core.gathering import Exposures, IsoTask, pairs_of
+from yellowjacket.core.iso_push import Invariance, IsoNoise, Penalty, ShadowNoise, invariant_from, penalties
+from yellowjacket.core.measure import RungTask, measure_rung
+from yellowjacket.core.noise import clipped_share, pair_noise
+from yellowjacket.core.patch_readings import PatchSpec
+from yellowjacket.core.patches import Rect, propose_patches, uniform_patches
+from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.readings import Reading
+from yellowjacket.core.recovery import ExposedRung, StopLimit, pull_limits, push_limits
+from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
+
+# Fewer exposure times than this are no ladder.
+FEWEST_EXPOSURES = 3
+# A frame is taken for the correct one when less than this share of its uniform areas' pixels clip.
+_WHOLE = 1e-3
+_PATCHES = 60
+_NONE = "no exposure ladder: three exposure times and more at one ISO, two frames each"
+
+
+@dataclass(frozen=True, slots=True)
+class FoundExposures:
+    """What an exposure ladder of a folder gave. ``steps``: by file, nominal and measured stops."""
+
+    iso: int
+    steps: tuple[tuple[str, float, Quantity], ...]
+    black_error_dn: Mapping[str, Quantity]
+    push: Mapping[str, StopLimit]
+    pull: Mapping[str, StopLimit]
+    problems: tuple[FrameError, ...] = ()
+
+
+def exposure_tasks(tasks: Sequence[IsoTask]) -> list[IsoTask]:
+    """ISO settings whose light frames make an exposure ladder: pairs at three exposure times and more."""
+    return [
+        task
+        for task in tasks
+        if len({group.exposure_s for group in task.light if len(group.paths) > 1}) >= FEWEST_EXPOSURES
+    ]
+
+
+def exposure_ladder(task: IsoTask) -> FoundExposures | None:
+    """True steps, black error and limits of an exposure ladder; None where no frame of it shows a grey.
+
+    The correct frame is the brightest whose uniform areas are whole. Limits are those of the default profile per pixel.
+    Raises FrameError for files that cannot be read.
+    """
+    groups = sorted((group for group in task.light if len(group.paths) > 1), key=lambda group: group.exposure_s)
+    reference = _correct(groups)
+    pair = [read_frame(Path(name)) for name in groups[reference].paths[:2]]
+    proposals = propose_patches(pair[0], pair[1])
+    if not any(one.role == "grey" for one in proposals):
+        return None
+    patches = tuple(
+        PatchSpec(one.role if one.role != "field" else f"field {n}", one.role, one.rect)
+        for n, one in enumerate(proposals)
+    )
+    darks = next((group.paths for group in task.dark if len(group.paths) > 1), ())
+    results = [measure_rung(RungTask(n, group.paths[:2], tuple(darks[:2]), patches)) for n, group in enumerate(groups)]
+    nominal = [math.log2(group.exposure_s / groups[reference].exposure_s) for group in groups]
+    signals = _signals([result.readings for result in results], nominal, pair[0])
+    related = relate_exposures(signals, reference, {patch.name: patch.role for patch in patches}, pair[0].xyz_to_camera)
+    steps = [_of(related[n], "step_stops") or missing("not measured") for n in range(len(groups))]
+    rungs = [
+        ExposedRung(steps[n], f"{nominal[n]:+.1f}", _findings(results[n].readings, related[n]))
+        for n in range(len(groups))
+    ]
+    highlight = next(
+        (one for one in related[reference] if one.quantity == "clips_at_stops" and one.patch == "highlight"), None
+    )
+    profile = Profile("default", tuple(one for one in DEFAULT_CRITERIA if one.key not in ("saturation_kept", "detail")))
+    return FoundExposures(
+        task.iso,
+        tuple((name, nominal[n], steps[n]) for n, group in enumerate(groups) for name in group.paths),
+        {one.channel: one.result for one in related[reference] if one.quantity == "black_error_dn"},
+        push_limits(rungs, profile),
+        pull_limits(
+            highlight.result if highlight else missing("no light area to pull back"), highlight.channel if highlight else "",
+            rungs, profile,
+        ),
+        tuple(error for result in results for error in result.problems),
+    )  # fmt: skip
+
+
+def _correct(groups: Sequence[Exposures]) -> int:
+    """Place of the brightest exposure whose uniform areas are whole; areas are those of the middle of the ladder."""
+    middle = groups[len(groups) // 2]
+    first, second = (read_frame(Path(name)) for name in middle.paths[:2])
+    rects = uniform_patches(first, second, _PATCHES)
+    for n in range(len(groups) - 1, -1, -1):
+        frame = read_frame(Path(groups[n].paths[0]))
+        shares = [
+            clipped_share(part, frame.black_dn[channel], frame.white_dn)
+            for rect in rects
+            for channel in CHANNELS
+            for part in rect.parts(frame, channel)
+        ]
+        # A full well below the top code piles up too: the noise of its areas is gone.
+        if max(shares, default=0.0) < _WHOLE and not _full(groups[n], rects):
+            return n
+    return 0
+
+
+def _full(group: Exposures, rects: Sequence[Rect]) -> bool:
+    """Whether the brightest area of an exposure has less noise than a dimmer one: its wells are full."""
+    first, second = (read_frame(Path(name)) for name in group.paths[:2])
+    found = []
+    for rect in rects:
+        a, b = (rect.of_plane(frame.plane("G1")) for frame in (first, second))
+        noise = pair_noise(a, b, first.black_dn["G1"], clip_dn=first.white_dn)
+        if noise.noise.value is not None and noise.signal.value is not None:
+            found.append((noise.signal.value, noise.noise.value))
+    if len(found) < 2:
+        return False
+    found.sort()
+    brightest, loudest = found[-1][1], max(noise for _, noise in found)
+    return brightest < 0.5 * loudest
+
+
+def _signals(readings: Sequence[Sequence[Reading]], nominal: Sequence[float], frame: RawFrame) -> list[ExposureSignals]:
+    whole: list[dict[tuple[str, str], Quantity]] = []
+    patches: list[dict[str, dict[str, Quantity]]] = []
+    for rows in readings:
+        whole.append({(one.quantity, one.channel): one.result for one in rows if one.patch is None and not one.use})
+        found: dict[str, dict[str, Quantity]] = {}
+        for one in rows:
+            if one.patch is not None and one.quantity == "signal_dn":
+                found.setdefault(one.patch, {})[one.channel] = one.result
+        patches.append(found)
+    clips = [q for of in whole if (q := of.get(("clip_dn", "all"))) is not None and q.known]
+    white = Quantity(frame.white_dn, frame.white_dn, frame.white_dn, 0, "from the tag: no frame clips")
+    signals = []
+    for n, of in enumerate(whole):
+        prnu = of.get(("prnu", "all"))
+        noise = RungNoise(
+            {c: of[("gain_e_per_dn", c)] for c in CHANNELS if ("gain_e_per_dn", c) in of},
+            {c: of[("read_noise_dn", c)] for c in CHANNELS if ("read_noise_dn", c) in of},
+            clips[0] if clips else white, (prnu.value if prnu else None) or 0.0,
+        )  # fmt: skip
+        black = {
+            c: (of[("black_dn", c)].value or 0.0) if ("black_dn", c) in of else frame.black_dn[c] for c in CHANNELS
+        }
+        signals.append(ExposureSignals(n, nominal[n], patches[n], black, dict(frame.black_dn), noise))
+    return signals
+
+
+def _of(readings: Sequence[Reading], quantity: str) -> Quantity | None:
+    return next((one.result for one in readings if one.quantity == quantity), None)
+
+
+def _findings(measured: Sequence[Reading], related: Sequence[Reading]) -> dict[str, Quantity]:
+    """Quantities by criterion, as far as a folder tells them."""
+    found = {
+        "grey_snr": _first(measured, "snr", "grey", "G"), "shadow_snr": _first(measured, "shadow_snr", None, "G"),
+        "chroma_noise": _first(measured, "noise_chroma", "grey", "all"),
+        "neutral_drift": _first(related, "cast_de00", "grey", "all"),
+    }  # fmt: skip
+    return {key: value for key, value in found.items() if value is not None}
+
+
+def _first(readings: Sequence[Reading], quantity: str, patch: str | None, channel: str) -> Quantity | None:
+    return next(
+        (
+            one.result
+            for one in readings
+            if (one.quantity, one.patch, one.channel, one.use) == (quantity, patch, channel, "")
+        ),
+        None,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class FixedLight:
+    """Pairs that hold the same light at several ISOs: ISO and paths, from low to high."""
+
+    pairs: tuple[tuple[int, tuple[str, str]], ...]
+
+
+def fixed_light(tasks: Sequence[IsoTask]) -> FixedLight | None:
+    """The exposure time and aperture that most ISOs share, where at least two do."""
+    shared: dict[float, list[tuple[int, tuple[str, str]]]] = {}
+    for task in tasks:
+        for group in task.light:
+            if len(group.paths) > 1:
+                shared.setdefault(group.exposure_s, []).append((task.iso, (group.paths[0], group.paths[1])))
+    best = max(shared.values(), key=len, default=[])
+    return FixedLight(tuple(sorted(best))) if len({iso for iso, _ in best}) > 1 else None
+
+
+def fixed_noise(light: FixedLight) -> dict[int, dict[tuple[str, str], ShadowNoise]]:
+    """Signal and noise of uniform areas by ISO; the areas are those of the highest ISO. Raises FrameError."""
+    read = {iso: [read_frame(Path(name)) for name in paths] for iso, paths in light.pairs}
+    top = read[max(read)]
+    rects = uniform_patches(*pairs_of(top)[0], _PATCHES)
+    found: dict[int, dict[tuple[str, str], ShadowNoise]] = {}
+    for iso, (first, second) in read.items():
+        found[iso] = {}
+        for n, rect in enumerate(rects):
+            for channel in CHANNELS:
+                a, b = (rect.of_plane(frame.plane(channel)) for frame in (first, second))
+                noise = pair_noise(a, b, first.black_dn[channel], clip_dn=first.white_dn)
+                found[iso][f"area {n}", channel] = ShadowNoise(noise.signal, noise.noise)
+    return found
+
+
+def iso_against_push(
+    models: Mapping[int, tuple[Quantity, Quantity, Quantity]],
+    patches: Mapping[int, Mapping[tuple[str, str], ShadowNoise]],
+) -> tuple[tuple[Penalty, ...], Invariance]:
+    """Penalties and invariance of a body. ``models``: read noise in e⁻, saturation in e⁻ and gain by ISO."""
+    rungs = [
+        IsoNoise(iso, read, saturation, gain, patches.get(iso, {}))
+        for iso, (read, saturation, gain) in sorted(models.items())
+        if read.value is not None and saturation.value is not None
+    ]
+    found = penalties(rungs)
+    if len(rungs) < 2:
+        nothing = missing("fewer than two ISO settings have a noise model")
+        return found, Invariance(nothing, False, nothing, nothing)
+    return found, invariant_from(rungs, found)
+
+
+def no_ladder() -> dict[str, StopLimit]:
+    """Limits where there is no exposure ladder."""
+    return {level: StopLimit(level, None, reason=_NONE) for level in LEVELS}
