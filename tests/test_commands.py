@@ -184,3 +184,34 @@ def test_rendered_pictures_are_measured_in_display_units_and_apart_from_raw(fram
     code, out, _ = run(capsys, "measure", *names)
     assert code == 0
     assert "display units" in out
+
+
+def test_exposure_ladders_and_one_light_are_characterised(tmp_path, capsys):
+    from datetime import datetime, timedelta
+
+    from yellowjacket.simcam.bodies import MOOR
+    from yellowjacket.simcam.camera import SimulatedCamera
+    from yellowjacket.simcam.sensor import ExposureSettings
+
+    camera, number = SimulatedCamera(MOOR, seed=2), 0
+    for iso, seconds in ((100, 1 / 60), (100, 1 / 15), (100, 1 / 8), (800, 1 / 60)):
+        for _ in range(2):
+            number += 1
+            moment = datetime(2026, 3, 14, 20, 0) + timedelta(seconds=9 * number)
+            camera.shoot(ExposureSettings(iso, seconds, 8.0), tmp_path / f"{number}.dng", number, moment)
+    code, out, _ = run(capsys, "characterise", tmp_path, "--json")
+    (body,) = document(out, "characterisation.schema.json")["bodies"]
+    assert code == 0
+    steps = {one["nominal_stops"]: one["measured_stops"]["value"] for one in body["exposure_steps"]}
+    assert len(body["exposure_steps"]) == 6
+    # 1/60 s is the printed mark of 1/64 s: three stops under 1/8 s, not 2.9.
+    assert sorted(steps.values()) == pytest.approx([-3, -1, 0], abs=0.01)
+    assert body["black_error_dn"]["R"]["value"] == pytest.approx(1.6, abs=0.2)
+    assert body["push_limit_stops"]["value"] > 1
+    assert body["pull_limit_stops"]["value"] > 0
+    (penalty,) = body["iso_vs_push"]
+    assert (penalty["shot_iso"], penalty["wanted_iso"], penalty["kind"]) == (100, 800, "measured")
+    # ½ log2((5.5² + 29.8)/(3.15² + 29.8)) by the body's own numbers; few areas of the scene lie near that level.
+    stops = penalty["penalty_stops"]
+    assert abs(stops["value"] - 0.30) < 1.6 * (stops["high"] - stops["low"]) / 2
+    assert body["invariant_from_iso"]["value"] is None

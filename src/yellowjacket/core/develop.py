@@ -53,14 +53,22 @@ def develop_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> ND
 
     Raises ValueError when the crop lies outside the mosaic.
     """
+    inner = interpolated_crop(mosaic, rect, how)
+    return display_encoded(inner @ camera_to_srgb(how.xyz_to_camera).T.astype(np.float32))
+
+
+def interpolated_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> NDArray[np.float32]:
+    """The crop as balanced linear camera RGB, negatives kept, shape (h, w, 3).
+
+    Raises ValueError when the crop lies outside the mosaic.
+    """
     height, width = mosaic.shape
     if not rect.fits(width, height):
         raise ValueError(f"crop {rect} lies outside the frame of {width} × {height} px")
     top, left = max(0, rect.y - _RIM_PX), max(0, rect.x - _RIM_PX)
     area = np.asarray(mosaic[top : rect.y + rect.h + _RIM_PX, left : rect.x + rect.w + _RIM_PX], dtype=np.float32)
     linear = _interpolated(area, (top, left), how)
-    inner = linear[rect.y - top : rect.y - top + rect.h, rect.x - left : rect.x - left + rect.w]
-    return display_encoded(inner @ camera_to_srgb(how.xyz_to_camera).T.astype(np.float32))
+    return linear[rect.y - top : rect.y - top + rect.h, rect.x - left : rect.x - left + rect.w]
 
 
 def develop_reduced(mosaic: NDArray[np.uint16], step: int, how: Development) -> NDArray[np.uint8]:

@@ -2,7 +2,7 @@
 
 Same light, same shutter, same aperture: the electrons are the same, only the read noise differs. Penalty of shooting at
 ISO a what is wanted at b, at shadow level ℓ in electrons: ½·log2((R_a² + ℓ)/(R_b² + ℓ)); measured where both were shot,
-log2(σ_a/σ_b) at equal signal.
+log2(σ_a/σ_b) in electrons.
 """
 
 from __future__ import annotations
@@ -96,7 +96,7 @@ def _measured(shot: IsoNoise, wanted: IsoNoise, level: float) -> Quantity | None
         electrons = own.signal_dn.value * gain
         if abs(math.log2(electrons / level)) > _NEAR_STOPS:
             continue
-        part = _ratio(other, own)
+        part = _ratio(other, shot.gain, own, wanted.gain)
         if part is not None:
             moved = _model(shot, wanted, level) - _model(shot, wanted, electrons)
             parts.append((part[0] + moved, part[1]))
@@ -108,15 +108,20 @@ def _measured(shot: IsoNoise, wanted: IsoNoise, level: float) -> Quantity | None
     return with_error(value, 1 / math.sqrt(sum(weights)), n)
 
 
-def _ratio(shot: ShadowNoise, wanted: ShadowNoise) -> tuple[float, float] | None:
-    """log2 of the noise at equal signal, and its error, in stops. Rounded noise is no measurement."""
+def _ratio(
+    shot: ShadowNoise, shot_gain: Quantity, wanted: ShadowNoise, wanted_gain: Quantity
+) -> tuple[float, float] | None:
+    """log2 of the noise in electrons, and its error, in stops. Rounded noise is no measurement.
+
+    The light is the same, so equal electrons are equal signal; the signals themselves would bring in any error of black.
+    """
     value, square = 0.0, 0.0
-    for sign, one in ((1, shot), (-1, wanted)):
-        signal, noise = one.signal_dn, one.noise_dn
-        if not signal.value or signal.value <= 0 or not noise.value or noise.low is None or noise.low <= 0:
+    for sign, one, gain in ((1, shot, shot_gain), (-1, wanted, wanted_gain)):
+        noise = one.noise_dn
+        if not one.signal_dn.known or not noise.value or noise.low is None or noise.low <= 0 or not gain.value:
             return None
-        value += sign * math.log2(noise.value / signal.value)
-        square += (noise.se / noise.value) ** 2 + (signal.se / signal.value) ** 2
+        value += sign * math.log2(noise.value * gain.value)
+        square += (noise.se / noise.value) ** 2 + (gain.se / gain.value) ** 2
     return value, max(math.sqrt(square), 1e-6) / math.log(2)
 
 

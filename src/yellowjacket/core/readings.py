@@ -62,6 +62,9 @@ QUANTITIES: Mapping[str, str] = {
     "cast_corrected_de00": "ΔE00",
     "row_noise_share": "share of grey",
     "clips_at_stops": "stops",
+    "same_luma": "L*",
+    "same_chroma": "ΔE of a*b*",
+    "same_detail": "line pairs per picture height",
 }
 SMOOTHED = "the raw is smoothed: noise and range read too good"
 

@@ -39,9 +39,10 @@ class SimulatedCamera:
             _printed_time(settings.exposure_s), Fraction(settings.f_number).limit_denominator(10), captured_at,
         )  # fmt: skip
         neutral = neutral_response(body, self.lamp)
-        black = (body.black_dn,) * 4
+        shift = max(0, body.bits - (settings.bits or body.bits))
+        black, white = (body.black_dn >> shift,) * 4, body.white_dn >> shift
         mosaic = expose(body, self.scene, settings, self.lamp, rng)
-        write_dng(path, DngImage(mosaic, CFA, black, body.white_dn, body.matrix, neutral.tolist(), capture))
+        write_dng(path, DngImage(mosaic, CFA, black, white, body.matrix, neutral.tolist(), capture))
 
     def write_jpeg(self, path: Path) -> None:
         """What a body writes whose quality setting was left on JPEG: a small rendered picture."""

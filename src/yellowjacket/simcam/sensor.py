@@ -43,7 +43,9 @@ REFERENCE_C, DOUBLING_C = 20.0, 6.0
 class ExposureSettings:
     """What is set on the body. Printed marks are allowed; the camera sets the exact power of two.
 
-    ``sensor_c``: temperature of the sensor, on which its dark current hangs.
+    ``sensor_c``: temperature of the sensor, on which its dark current hangs. ``smoothing``: noise reduction in the raw,
+    as the body's own. ``bits``: of the file, the converter's when None. ``half``: the reduced raw mode, the mean of four
+    pixels of one colour.
     """
 
     iso: float
@@ -51,6 +53,13 @@ class ExposureSettings:
     f_number: float
     capped: bool = False
     sensor_c: float = REFERENCE_C
+    smoothing: float = 0.0
+    bits: int | None = None
+    half: bool = False
+
+
+# Noise reduction in the raw, by the word on the menu: share of each neighbour along rows and columns.
+NOISE_REDUCTION = {"off": 0.0, "low": 0.06, "standard": 0.12, "high": 0.2}
 
 
 def neutral_response(body: BodyModel, lamp: Lamp) -> NDArray[np.float64]:
@@ -115,13 +124,16 @@ def expose(
         )
     electrons = poisson(expected_e, rng)
     np.minimum(electrons, body.gain_mode(settings.iso).full_well_e, out=electrons)
-    return _convert(body, settings.iso, electrons, offset_e, rng)
+    numbers = _convert(body, settings, electrons, offset_e, rng)
+    return _reduced(numbers) if settings.half else numbers
 
 
 def _convert(
-    body: BodyModel, iso: float, electrons: NDArray[np.float32], offset_e: NDArray[np.float32], rng: np.random.Generator
-) -> NDArray[np.uint16]:
+    body: BodyModel, settings: ExposureSettings, electrons: NDArray[np.float32], offset_e: NDArray[np.float32],
+    rng: np.random.Generator,
+) -> NDArray[np.uint16]:  # fmt: skip
     """Electrons to numbers: noise before the gain, gain, noise after it, black, rounding, ends."""
+    iso = settings.iso
     before = np.float32(body.gain_mode(iso).read_noise_before_gain_e)
     signal = electrons + offset_e
     signal += before * rng.standard_normal(electrons.shape, dtype=np.float32)
@@ -133,13 +145,31 @@ def _convert(
         signal[position // 2 :: 2, position % 2 :: 2] += np.float32(error)
     if body.smooths(iso):
         _smooth(signal, body.smoothing)
+    if settings.smoothing:
+        _smooth(signal, settings.smoothing)
     signal += np.float32(body.black_dn)
     np.rint(signal, out=signal)
     if multiplied > 1:
         # Whole numbers times a factor: codes in between stay empty.
         np.clip(signal, 0, body.white_dn, out=signal)
         signal = np.rint((signal - body.black_dn) * np.float32(multiplied) + body.black_dn)
-    return np.clip(signal, 0, body.white_dn, out=signal).astype(np.uint16)
+    np.clip(signal, 0, body.white_dn, out=signal)
+    if settings.bits is not None and settings.bits < body.bits:
+        # Fewer bits are written: the converter's last ones are dropped.
+        signal = np.floor(signal / 2.0 ** (body.bits - settings.bits))
+    return signal.astype(np.uint16)
+
+
+def _reduced(mosaic: NDArray[np.uint16]) -> NDArray[np.uint16]:
+    """A mosaic of half the side: the mean of 2 × 2 pixels of one colour, rounded."""
+    rows, columns = mosaic.shape[0] // 4 * 4, mosaic.shape[1] // 4 * 4
+    small = np.empty((rows // 2, columns // 2), np.uint16)
+    for row in (0, 1):
+        for column in (0, 1):
+            plane = mosaic[row:rows:2, column:columns:2].astype(np.float32)
+            blocks = plane.reshape(rows // 4, 2, columns // 4, 2).mean(axis=(1, 3))
+            small[row::2, column::2] = np.rint(blocks)
+    return small
 
 
 def _smooth(signal: NDArray[np.float32], share: float) -> None:

@@ -55,7 +55,7 @@ class SittingPage:
             raise Http404
         # Limits along ISO belong to ISO ladders only.
         iso_only = [ladder for ladder in self.ladders if ladder.kind == Ladder.Kind.ISO]
-        exposed = [ladder for ladder in self.ladders if ladder.kind in (Ladder.Kind.EXPOSURE, Ladder.Kind.ISO)]
+        exposed = [ladder for ladder in self.ladders if ladder.kind != Ladder.Kind.TIME]
         # Exposure ladders first: pushing is what the page is about.
         exposed.sort(key=lambda ladder: ladder.kind != Ladder.Kind.EXPOSURE)
         self._tabbed = {"record": iso_only, "push": exposed}.get(step, []) or self.ladders

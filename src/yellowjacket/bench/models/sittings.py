@@ -125,7 +125,9 @@ class Ladder(models.Model):
         ordering = ["position", "id"]
 
     def __str__(self) -> str:
-        kind = "Endurance" if self.method == self.Method.ENDURANCE else self.get_kind_display()
+        # Setting ladders are told apart by what they set.
+        by_method = self.method == self.Method.ENDURANCE or self.kind == self.Kind.SETTING
+        kind = self.get_method_display().split(" run")[0].capitalize() if by_method else self.get_kind_display()
         return f"{kind} · {self.body.model}"
 
     @property

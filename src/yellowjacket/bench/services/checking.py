@@ -240,7 +240,8 @@ def _softer(
                 yield _of(frame, rung, "soft", "softer", text)
     apart = exposure_stops(report, reference.report)
     # Far from the reference's exposure other parts of the picture stand out of noise: their structure is another one.
-    comparable = apart is None or abs(apart) <= _COMPARABLE_STOPS
+    # So does noise reduction, or another raw mode.
+    comparable = (apart is None or abs(apart) <= _COMPARABLE_STOPS) and rung.value == reference.rung.value
     ratio_whole = sharpness_ratio(report, reference.report) if comparable else None
     if not reference.spots and ratio_whole is not None:
         sharp.append(ratio_whole)

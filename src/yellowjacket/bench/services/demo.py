@@ -17,14 +17,16 @@ USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpe
 _METERED = Exposure(100, 1 / 8, 8.0)
 _LADDER_12 = ((HEATH, LadderSpec("iso", "shutter", _METERED)),)
 _LADDERS_7 = (
-    (HEATH, LadderSpec("iso", "shutter", _METERED, picked=(100, 400, 1600, 6400), darks=1)),
+    (HEATH, LadderSpec("iso", "shutter", _METERED, picked=(100, 800, 6400), darks=1)),
     (HEATH, LadderSpec("exposure", "shutter", _METERED)),
     (HEATH, LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), longest_s=240.0, lenr="pairs", rest_s=20.0)),
 )
 # The push day: how far the Moor may be wrong, and whether ISO matters on the Heath.
 _PUSHED = (
-    (MOOR, LadderSpec("exposure", "shutter", _METERED, under=5.0, over=1.0, darks=0)),
-    (HEATH, LadderSpec("iso", "fixed", Exposure(3200, 1 / 250, 8.0), picked=(100, 800, 3200), darks=2)),
+    (MOOR, LadderSpec("exposure", "shutter", _METERED, under=4.0, over=1.0, darks=0)),
+    (HEATH, LadderSpec("iso", "fixed", Exposure(3200, 1 / 250, 8.0), picked=(100, 800, 3200), darks=0)),
+    (HEATH, LadderSpec("setting", "raw_mode", Exposure(6400, 1 / 500, 8.0), values=("full", "half"), darks=0)),
+    (HEATH, LadderSpec("setting", "noise_reduction", Exposure(6400, 1 / 500, 8.0), values=("off", "high"), darks=0)),
 )
 _DRAWER_12 = "Drawer 12"
 _DRAWER_7 = "Drawer 7, second lamp"
@@ -111,8 +113,9 @@ def _push_day(report: Callable[[str], None]) -> None:
             ladder.sitting.refresh_from_db()
             if _shots_due(ladder):
                 _run_now(shooting.start_shooting(ladder))
-    if not ladders[0].patches.exists():
-        _mark_scene(ladders[0])
+    for ladder in ladders:
+        if not ladder.patches.exists():
+            _mark_scene(ladder)
     if any(measuring.unmeasured(ladder) for ladder in ladders):
         _run_now(measuring.start_measuring(sitting))
 

@@ -24,11 +24,13 @@ from yellowjacket.bench.services.patching import propose, reference_rung
 from yellowjacket.core.at_use import UseSize
 from yellowjacket.core.exposures import EXPOSED, ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.measure import SINGLE, RungResult, RungTask, measure_rung
-from yellowjacket.core.patch_readings import UNIFORM
+from yellowjacket.core.patch_readings import UNIFORM, PatchSpec
+from yellowjacket.core.patches import even_rect
 from yellowjacket.core.quantity import Quantity, missing
 from yellowjacket.core.readings import SMOOTHED
 from yellowjacket.core.readings import Reading as CoreReading
 from yellowjacket.core.relations import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
+from yellowjacket.core.same_pixels import SAME, SamePixelsTask, same_pixels
 from yellowjacket.core.scene_readings import Known
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
@@ -57,6 +59,8 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
         progress.step()
     for ladder in ladders:
         store_relations(ladder)
+        if ladder.method == Ladder.Method.RAW_MODE and ladder.rungs.filter(pk__in=list(stale)).exists():
+            _store_same_pixels(ladder)
     count = len(stale)
     return f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
 
@@ -98,15 +102,21 @@ def _stale(ladder: Ladder) -> list[Stale]:
         UseSize(str(use.pk), use.output_pixels) for use in ladder.sitting.uses.all() if use.output_pixels is not None
     )
     picture = (ladder.body.pixel_width, ladder.body.pixel_height)
+    sizes = _sizes(rungs)
+    full = max(sizes.values(), default=(0, 0))
     found: list[Stale] = []
     partly: list[Stale] = []
     for rung in rungs:
         light, dark = paths[rung.pk]["light"], paths[rung.pk]["dark"]
         if not light:
             continue
-        task = RungTask(rung.pk, tuple(light), tuple(dark), specs, uses, picture)
+        # A raw mode of fewer pixels shows the same scene smaller: patches shrink with it.
+        own = scaled_specs(specs, full, sizes.get(rung.pk, full))
+        task = RungTask(rung.pk, tuple(light), tuple(dark), own, uses, picture)
         inputs = inputs_digest(task, contents)
-        changed = tuple(spec for spec, digest in alone.values() if rung.measured_patches.get(spec.name) != digest)
+        changed = tuple(
+            spec for spec in own if spec.name in alone and rung.measured_patches.get(spec.name) != alone[spec.name][1]
+        )
         if inputs != rung.measured_inputs:
             found.append(Stale(task, inputs, digests))
         elif changed:
@@ -115,6 +125,51 @@ def _stale(ladder: Ladder) -> list[Stale]:
         known = _known([one.task.key for one in partly])
         found += [replace(one, task=replace(one.task, known=known[one.task.key])) for one in partly]
     return found
+
+
+def _store_same_pixels(ladder: Ladder) -> None:
+    """Reduced raw modes against the full one, where either changed: readings of the reduced rung."""
+    rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
+    sizes, paths = _sizes(rungs), frames_by_rung(rungs)
+    full = max(rungs, key=lambda rung: sizes[rung.pk], default=None)
+    if full is None or len(paths[full.pk]["light"]) < 2:
+        return
+    patches = tuple(patch.spec for patch in ladder.patches.all())
+    tasks = [
+        SamePixelsTask(
+            rung.pk, (paths[full.pk]["light"][0], paths[full.pk]["light"][1]),
+            (paths[rung.pk]["light"][0], paths[rung.pk]["light"][1]), patches, ladder.body.pixel_height,
+        )
+        for rung in rungs
+        if sizes[rung.pk] < sizes[full.pk] and len(paths[rung.pk]["light"]) > 1
+    ]  # fmt: skip
+    by_key = {rung.pk: rung for rung in rungs}
+    for task, outcome in run_all(same_pixels, tasks):
+        if isinstance(outcome, Exception):
+            note_problem(ladder.sitting, Path(task.reduced[0]).name, misfit_from(outcome))
+            continue
+        Reading.objects.filter(rung=task.key, quantity__in=SAME).delete()
+        _store_readings(by_key[task.key], outcome)
+
+
+def _sizes(rungs: Sequence[Rung]) -> dict[int, tuple[int, int]]:
+    """Size of a rung's frames by its id."""
+    rows = Frame.objects.filter(shot__rung__in=rungs).values_list("shot__rung_id", "width", "height").distinct()
+    return {rung: (width, height) for rung, width, height in rows}
+
+
+def scaled_specs(specs: Sequence[PatchSpec], full: tuple[int, int], own: tuple[int, int]) -> tuple[PatchSpec, ...]:
+    """Patches as they lie in frames of another size than those they were drawn on."""
+    if own == full or not full[0]:
+        return tuple(specs)
+    across, down = own[0] / full[0], own[1] / full[1]
+    return tuple(
+        replace(
+            spec,
+            rect=even_rect(spec.rect.x * across, spec.rect.y * down, spec.rect.w * across, spec.rect.h * down, *own),
+        )
+        for spec in specs
+    )
 
 
 def _known(rungs: Sequence[int]) -> dict[int, Known]:

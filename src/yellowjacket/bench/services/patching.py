@@ -96,10 +96,11 @@ def _replace_proposed(ladder: Ladder, proposals: Sequence[Proposal]) -> list[Pat
 
 def frame_size(ladder: Ladder) -> tuple[int, int]:
     """Width and height of the ladder's frames. Refuses where there is none yet."""
-    size = Frame.objects.filter(shot__rung__ladder=ladder).values_list("width", "height").first()
-    if size is None:
+    # Of several raw modes the largest is drawn on.
+    sizes = Frame.objects.filter(shot__rung__ladder=ladder).values_list("width", "height").distinct()
+    if not sizes:
         raise Refusal("There is no frame to draw on yet. Shoot or import frames first.")
-    return int(size[0]), int(size[1])
+    return max((int(width), int(height)) for width, height in sizes)
 
 
 def place_patch(ladder: Ladder, name: str, x: float, y: float, w: float, h: float, *, role: str = "") -> Patch:

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import combinations
 
-from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Rung, Sitting, Use
+from django.db.models import Q
+
+from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Rung, Sitting, Use
 from yellowjacket.bench.services.recording import findings_by_use
 from yellowjacket.core.iso_push import (
     Invariance,
@@ -16,8 +19,10 @@ from yellowjacket.core.iso_push import (
     invariant_from,
     penalties,
 )
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.processing import noise_hidden_stops, processing_part
+from yellowjacket.core.quantity import Quantity, missing, with_relative_error
 from yellowjacket.core.recovery import ExposedRung, StopLimit, pull_limits, push_limits
+from yellowjacket.core.same_pixels import AREA, OWN, SAME
 from yellowjacket.core.tolerance import LEVELS, Criterion, Profile
 
 # The cast of the neutral stands for neutral drift along an exposure ladder.
@@ -134,9 +139,10 @@ def _iso_noise(sitting: Sitting, body: Body) -> list[IsoNoise]:
         whole[row.rung_id][row.quantity] = row.result
     lit = Reading.objects.filter(rung__ladder__in=fixed, use=None, quantity__in=("signal_dn", "noise_dn"))
     uniform = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK, Patch.Role.FIELD, Patch.Role.WEDGE)
-    for row in lit.filter(patch__role__in=uniform).select_related("patch"):
-        assert row.patch is not None  # noqa: S101 - the filter asks for patches
-        patches[row.rung_id].setdefault((row.patch.name, row.channel), {})[row.quantity] = row.result
+    # Thousands of rows: plain values, not models.
+    fields = ("rung_id", "patch__name", "channel", "quantity", "value", "low", "high", "n", "reason")
+    for rung_id, name, channel, quantity, *numbers in lit.filter(patch__role__in=uniform).values_list(*fields):
+        patches[rung_id].setdefault((name, channel), {})[quantity] = Quantity(*numbers)
     found: dict[int, IsoNoise] = {}
     for pk, rung in sorted(rungs.items(), key=lambda item: item[1].ladder_id not in fixed):
         parts = whole[pk]
@@ -153,3 +159,122 @@ def _iso_noise(sitting: Sitting, body: Body) -> list[IsoNoise]:
             rung.iso, parts["read_noise_e"], parts["saturation_e"], parts["gain_e_per_dn"], pairs
         )
     return [found[iso] for iso in sorted(found)]
+
+
+@dataclass(frozen=True, slots=True)
+class SettingEffect:
+    """What a value of a setting ladder does, against the first one: noise of the grey patch as a ratio, correlation of
+    neighbours, detail as a share, range in stops, and how much of that is smoothing."""
+
+    rung: Rung
+    noise_ratio: Quantity
+    correlation: Quantity
+    detail: Quantity
+    range_stops: Quantity
+    hidden_stops: Quantity
+    megabytes: float | None
+
+
+def setting_effects(ladder: Ladder) -> list[SettingEffect]:
+    """Effects of every value of a setting ladder that was measured, in three queries."""
+    rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
+    found: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
+    rows = Reading.objects.filter(rung__in=rungs, use=None).filter(
+        Q(patch=None, channel="all", quantity__in=("range_engineering", "neighbour_correlation"))
+        | Q(patch__role=Patch.Role.GREY, quantity="snr", channel="G")
+        | Q(patch__role=Patch.Role.TEXTURE, quantity="detail_share")
+    )
+    for row in rows:
+        found[row.rung_id].setdefault(row.quantity, row.result)
+    sizes = dict(Frame.objects.filter(shot__rung__in=rungs).values_list("shot__rung_id", "size_bytes"))
+    nothing = missing("not measured")
+    effects = []
+    for rung in rungs:
+        own, first = found[rung.pk], found[rungs[0].pk]
+        correlation = own.get("neighbour_correlation", nothing)
+        effects.append(
+            SettingEffect(
+                rung, _ratio(first.get("snr", nothing), own.get("snr", nothing)), correlation,
+                own.get("detail_share", missing("no texture: mark one on the Measure page")),
+                own.get("range_engineering", nothing), noise_hidden_stops(correlation),
+                sizes[rung.pk] / 1e6 if rung.pk in sizes else None,
+            )
+        )  # fmt: skip
+    return effects
+
+
+def _ratio(one: Quantity, other: Quantity) -> Quantity:
+    if not one.value or not other.value:
+        return missing(one.reason or other.reason)
+    relative = ((one.se / one.value) ** 2 + (other.se / other.value) ** 2) ** 0.5
+    return with_relative_error(one.value / other.value, relative, min(one.n, other.n))
+
+
+@dataclass(frozen=True, slots=True)
+class SamePixels:
+    """A reduced raw mode beside the full one scaled to its pixels: quantity → picture (own, area, lanc) → value."""
+
+    rung: Rung
+    rows: Mapping[str, Mapping[str, Quantity]]
+    saved_share: float | None
+
+    @property
+    def differences(self) -> Mapping[str, Quantity]:
+        """The mode against the full frame averaged down, in per cent."""
+        found = {}
+        for name, pictures in self.rows.items():
+            ratio = _ratio(pictures.get(OWN, missing("")), pictures.get(AREA, missing("")))
+            value, low, high = (None if q is None else 100 * (q - 1) for q in (ratio.value, ratio.low, ratio.high))
+            found[name] = Quantity(value, low, high, ratio.n, ratio.reason)
+        return found
+
+
+def same_pixels_of(ladder: Ladder) -> list[SamePixels]:
+    """Every reduced raw mode of a ladder that was held against the full one."""
+    rows = Reading.objects.filter(rung__ladder=ladder, quantity__in=SAME).exclude(patch__role=Patch.Role.SHADOW)
+    found: dict[int, dict[str, dict[str, Quantity]]] = {}
+    for row in rows:
+        found.setdefault(row.rung_id, {}).setdefault(row.quantity, {})[row.channel] = row.result
+    sizes: dict[int, int] = dict(
+        Frame.objects.filter(shot__rung__ladder=ladder).values_list("shot__rung_id", "size_bytes")
+    )
+    largest = max(sizes.values(), default=0)
+    rungs = {rung.pk: rung for rung in ladder.rungs.all()}
+    return [
+        SamePixels(rungs[pk], parts, 1 - sizes[pk] / largest if largest and pk in sizes else None)
+        for pk, parts in found.items()
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class Equalised:
+    """Two bodies at one ISO: the difference of their ranges in stops, and how much of it is smoothing."""
+
+    iso: int
+    one: Body
+    other: Body
+    difference: Quantity
+    processing: Quantity
+
+
+def equalised(sitting: Sitting) -> list[Equalised]:
+    """Pairs of bodies of a sitting at every ISO both were measured at."""
+    by_iso: dict[int, dict[Body, dict[str, Quantity]]] = {}
+    rows = Reading.objects.filter(
+        rung__ladder__sitting=sitting, rung__ladder__kind=Ladder.Kind.ISO, patch=None, use=None, channel="all",
+        quantity__in=("range_engineering", "neighbour_correlation"),
+    ).select_related("rung__ladder__body")  # fmt: skip
+    for row in rows:
+        by_iso.setdefault(row.rung.iso, {}).setdefault(row.rung.ladder.body, {}).setdefault(row.quantity, row.result)
+    found = []
+    for iso, bodies in sorted(by_iso.items()):
+        known = [(body, parts) for body, parts in bodies.items() if len(parts) == 2]
+        for (one, own), (other, its) in combinations(known, 2):
+            difference, processing = processing_part(
+                own["range_engineering"],
+                its["range_engineering"],
+                own["neighbour_correlation"],
+                its["neighbour_correlation"],
+            )
+            found.append(Equalised(iso, one, other, difference, processing))
+    return found

@@ -7,6 +7,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.utils import timezone
@@ -22,11 +23,14 @@ from yellowjacket.core.inspection import FrameFacts
 from yellowjacket.core.stops import ISO_MARKS, exact_exposure_s, iso_mark
 from yellowjacket.simcam.bodies import BODIES, BodyModel
 from yellowjacket.simcam.instruments import Panel, panels
-from yellowjacket.simcam.sensor import ExposureSettings
+from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX
+from yellowjacket.simcam.sensor import NOISE_REDUCTION, ExposureSettings
 
 # The simulated sitting begins in the evening; a release and a change of settings take this long.
 _BEGIN = time(20, 0)
 _HANDLING_S = 5.0
+# The reduced raw mode of the simulated bodies.
+_HALF_MODE = "half"
 SCOPES = ("one", "rung", "rest")
 # What can go wrong, and in which words a tester knows it.
 MISHAPS = {
@@ -54,6 +58,11 @@ def register_simulated(body: BodyModel) -> Body:
             "sensor_width_mm": body.sensor_width_mm, "sensor_height_mm": body.sensor_height_mm,
             "frame_mb": round(2e-6 * body.width_px * body.height_px), "battery_minutes": body.battery_minutes,
             "battery_frames": body.battery_frames, "lenr_from_s": body.lenr_from_s, "iso_step": "third",
+            # The simulated frames are a window of the sensor, and so are its modes.
+            "raw_modes": [
+                {"name": "full", "width": WIDTH_PX, "height": HEIGHT_PX, "bits": body.bits},
+                {"name": _HALF_MODE, "width": WIDTH_PX // 2, "height": HEIGHT_PX // 2, "bits": body.bits},
+            ],
         },
     )  # fmt: skip
     return record
@@ -126,7 +135,9 @@ def _orders(ladder: Ladder, due: Sequence[Shot]) -> list[_Order]:
     folder = settings.HOME / "card" / f"sitting-{ladder.sitting_id}-ladder-{ladder.pk}"
     folder.mkdir(parents=True, exist_ok=True)
     wanted = {shot.pk for shot in due}
-    seed = zlib.crc32(f"{ladder.body.serial}|{ladder.sitting.name}".encode())
+    # Ladders of one body are shot one after the other: no frame of theirs is the same.
+    place = f"|{ladder.position}" if ladder.position else ""
+    seed = zlib.crc32(f"{ladder.body.serial}|{ladder.sitting.name}{place}".encode())
     moment = datetime.combine(ladder.sitting.held_on, ladder.sitting.starts_at or _BEGIN)
     rest_s = float(ladder.spec.get("rest_s", 0.0))
     retakes = Frame.objects.filter(sitting=ladder.sitting, shot=None).count()
@@ -150,8 +161,9 @@ def _orders(ladder: Ladder, due: Sequence[Shot]) -> list[_Order]:
             continue
         light = shot.rung.settings(ladder.f_number)
         exposure = ExposureSettings(
-            shot.rung.iso, shot.rung.exposure_s, ladder.f_number, shot.kind == Shot.Kind.DARK, panel.sensor_c
-        )
+            shot.rung.iso, shot.rung.exposure_s, ladder.f_number, shot.kind == Shot.Kind.DARK, panel.sensor_c,
+            **_special(ladder, shot.rung.value),
+        )  # fmt: skip
         # A shot taken again is another frame: another file, other noise.
         path = folder / (f"YJ{number:05d}.DNG" if not retakes else f"YJ{number:05d}-{retakes}.DNG")
         order = Release(
@@ -160,6 +172,17 @@ def _orders(ladder: Ladder, due: Sequence[Shot]) -> list[_Order]:
         )  # fmt: skip
         orders.append(_Order(order, shot, panel))
     return orders
+
+
+def _special(ladder: Ladder, value: str) -> dict[str, Any]:
+    """What a setting ladder sets on the simulated body besides the exposure."""
+    word = value.strip().lower()
+    if ladder.method == Ladder.Method.NOISE_REDUCTION:
+        return {"smoothing": NOISE_REDUCTION.get(word, 0.0)}
+    if ladder.method == Ladder.Method.BIT_DEPTH:
+        digits = "".join(character for character in word if character.isdigit())
+        return {"bits": int(digits) if digits else None}
+    return {"half": word == _HALF_MODE}
 
 
 def _with_mishaps(orders: list[_Order], mishaps: Sequence[str]) -> list[_Order]:

@@ -13,6 +13,7 @@ from yellowjacket.bench.models import Ladder, Patch, Reading
 from yellowjacket.bench.services import pushing
 from yellowjacket.core.iso_push import ALLOWED_STOPS, MEASURED, Penalty
 from yellowjacket.core.recovery import StopLimit
+from yellowjacket.core.same_pixels import AREA, LANCZOS, OWN
 from yellowjacket.core.tolerance import LEVELS, Profile
 from yellowjacket.web.lines import CROP_HEIGHT_PX, Crops, Readings
 from yellowjacket.web.measure.sheet import LineKind, fixed_lines, share_text, signed_text, two_text
@@ -21,6 +22,8 @@ from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Cell, Line, Stave, columns_of
 
 _DEFAULT_LEVEL = "usable"
+_SAME_NAMES = (("same_luma", "Luma noise, σ of L*"), ("same_chroma", "Chroma noise, σ of a*b*"),
+               ("same_detail", "Detail, line pairs a height"))  # fmt: skip
 _STEP_OFF_STOPS = 1 / 6
 
 
@@ -67,6 +70,13 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The exposure ladder's stave with its limits, and the matrix."""
     sitting_page = SittingPage(request, sitting_id, "push")
     context = sitting_page.context(matrix=_matrix(sitting_page))
+    if sitting_page.ladder.kind == Ladder.Kind.SETTING:
+        context |= {
+            "effects": pushing.setting_effects(sitting_page.ladder), "same": pushing.same_pixels_of(sitting_page.ladder),
+            "same_names": _SAME_NAMES, "same_pictures": (OWN, AREA, LANCZOS),
+        }  # fmt: skip
+    elif sitting_page.ladder.kind == Ladder.Kind.ISO and sitting_page.several_bodies:
+        context["equalised"] = pushing.equalised(sitting_page.sitting)
     if sitting_page.ladder.kind == Ladder.Kind.EXPOSURE:
         context |= _exposure(sitting_page) | _limits(sitting_page)
     return render(request, "push/page.html", context)

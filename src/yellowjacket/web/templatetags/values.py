@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from datetime import timedelta
 
 from django import template
@@ -36,6 +37,12 @@ def number(value: float | None, digits: int = 3) -> str:
 def stops_signed(value: float | None) -> str:
     """Stops with sign and two digits: +0.31."""
     return "" if value is None else stops.format_stops(value)
+
+
+@register.filter
+def item(values: Mapping[str, object], key: str) -> object:
+    """The value of a key, or None."""
+    return values.get(key)
 
 
 @register.filter

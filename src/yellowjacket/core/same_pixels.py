@@ -1,0 +1,149 @@
+"""A reduced raw mode against the full one scaled down to the same pixels: noise and detail side by side.
+
+Both are developed linearly to one RGB a pixel of the reduced mode's picture. The full frame is scaled two ways, because
+the scaler can be the difference: by area averages, and by Lanczos windows (Pillow) after interpolating its colours.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from yellowjacket.core.appearance import spread_of
+from yellowjacket.core.at_use import rendering_of
+from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb
+from yellowjacket.core.detail import finest_detail
+from yellowjacket.core.develop import Development, interpolated_crop
+from yellowjacket.core.frames import CHANNELS, RawFrame, read_frame
+from yellowjacket.core.noise import without_plane
+from yellowjacket.core.patch_readings import PatchSpec
+from yellowjacket.core.quantity import missing
+from yellowjacket.core.readings import Reading
+
+# Channel names under which the three pictures are kept.
+OWN, AREA, LANCZOS = "own", "area", "lanc"
+SAME = ("same_luma", "same_chroma", "same_detail")
+_WORDS = {
+    OWN: "the reduced mode itself", AREA: "the full mode, averaged down", LANCZOS: "the full mode, by Lanczos windows",
+}  # fmt: skip
+_SEEN, _TEXTURE = ("grey", "shadow"), "texture"
+
+Linear = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class SamePixelsTask:
+    """A pair of the full mode and one of the reduced mode of one body, ISO and light, and patches in full-mode pixels.
+
+    ``picture_height``: of the body's full picture, for line pairs.
+    """
+
+    key: int
+    full: tuple[str, str]
+    reduced: tuple[str, str]
+    patches: tuple[PatchSpec, ...]
+    picture_height: int
+
+
+def same_pixels(task: SamePixelsTask) -> tuple[Reading, ...]:
+    """Noise of the grey and shadow patch and detail of the texture, three times. Raises FrameError."""
+    full, reduced = ([read_frame(Path(name)) for name in names] for names in (task.full, task.reduced))
+    grey = next((patch for patch in task.patches if patch.role == "grey"), None)
+    if grey is None:
+        return ()
+    factor = full[0].size[0] / reduced[0].size[0]
+    readings: list[Reading] = []
+    for patch in task.patches:
+        if patch.role not in (*_SEEN, _TEXTURE):
+            continue
+        for name, pair in _pictures(full, reduced, patch, grey, factor):
+            if patch.role == _TEXTURE:
+                readings.append(_detail(patch, name, pair, task.picture_height / factor))
+            else:
+                readings += _noise(patch, name, pair)
+    return tuple(readings)
+
+
+def _pictures(
+    full: Sequence[RawFrame], reduced: Sequence[RawFrame], patch: PatchSpec, grey: PatchSpec, factor: float
+) -> Iterator[tuple[str, tuple[Linear, Linear] | None]]:
+    """The patch of both frames of a pair, linear sRGB: of the reduced mode, and of the full one scaled two ways."""
+    small = _developed(reduced, patch, grey, factor)
+    large = _developed(full, patch, grey, 1.0)
+    yield OWN, small
+    if large is None:
+        yield AREA, None
+        yield LANCZOS, None
+        return
+    height, width = (round(side / factor) for side in large[0].shape[:2])
+    yield AREA, (_area(large[0], width, height), _area(large[1], width, height))
+    yield LANCZOS, (_lanczos(large[0], width, height), _lanczos(large[1], width, height))
+
+
+def _developed(
+    frames: Sequence[RawFrame], patch: PatchSpec, grey: PatchSpec, factor: float
+) -> tuple[Linear, Linear] | None:
+    """Both frames of a pair, the mode's own grey patch at 18 % and neutral."""
+    place, card = (_shrunk(one, factor) for one in (patch, grey))
+    levels = {c: float(card.rect.of_plane(frames[0].plane(c)).mean()) - frames[0].black_dn[c] for c in CHANNELS}
+    how = rendering_of(frames[0], frames[0].black_dn, levels)
+    if how is None:
+        return None
+    developed = [
+        interpolated_crop(frame.mosaic, place.rect, Development(frame.offsets, frame.black_dn, how.gains, None))
+        @ camera_to_srgb(frame.xyz_to_camera).T
+        for frame in frames[:2]
+    ]
+    return developed[0], developed[1]
+
+
+def _shrunk(patch: PatchSpec, factor: float) -> PatchSpec:
+    rect = patch.rect
+    parts = [round(side / factor / 2) * 2 for side in (rect.x, rect.y, rect.w, rect.h)]
+    return replace(patch, rect=type(rect)(*parts))
+
+
+def _area(picture: Linear, width: int, height: int) -> Linear:
+    return _resampled(picture, width, height, Image.Resampling.BOX)
+
+
+def _lanczos(picture: Linear, width: int, height: int) -> Linear:
+    return _resampled(picture, width, height, Image.Resampling.LANCZOS)
+
+
+def _resampled(picture: Linear, width: int, height: int, how: Image.Resampling) -> Linear:
+    """Each colour by itself in floating point, so that nothing is rounded or cut."""
+    planes = [
+        np.asarray(Image.fromarray(picture[..., n].astype(np.float32)).resize((width, height), how), dtype=np.float64)
+        for n in range(3)
+    ]
+    return np.stack(planes, axis=-1)
+
+
+def _noise(patch: PatchSpec, name: str, pair: tuple[Linear, Linear] | None) -> list[Reading]:
+    how = f"two frames developed to CIELAB, {_WORDS[name]}"
+    if pair is None:
+        nothing = missing("the grey patch has no signal: it sets brightness and white balance")
+        return [Reading(patch.name, name, quantity, nothing, how) for quantity in SAME[:2]]
+    first, second = (lab_of_linear_srgb(picture) for picture in pair)
+    parts = [without_plane((first - second)[..., n]) / math.sqrt(2) for n in range(3)]
+    return [
+        Reading(patch.name, name, "same_luma", spread_of(parts[:1]), how),
+        Reading(patch.name, name, "same_chroma", spread_of(parts[1:]), how),
+    ]
+
+
+def _detail(patch: PatchSpec, name: str, pair: tuple[Linear, Linear] | None, rows: float) -> Reading:
+    """``rows``: pixels along the height of the whole picture at this size."""
+    how = f"coherence of two frames of the texture, {_WORDS[name]}"
+    if pair is None:
+        return Reading(patch.name, name, "same_detail", missing("the grey patch has no signal"), how)
+    weights = np.array([0.2126, 0.7152, 0.0722])
+    found = finest_detail([(pair[0] @ weights, pair[1] @ weights)], [0.0])
+    return Reading(patch.name, name, "same_detail", found.scaled(rows), how)

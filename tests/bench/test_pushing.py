@@ -1,0 +1,134 @@
+"""Exposure, setting and fixed ISO ladders shot by the simulated camera, measured, and what is said of them."""
+
+from datetime import date
+
+import pytest
+
+from yellowjacket.bench.models import Ladder, Patch, Problem, Reading, Sitting, ToleranceProfile
+from yellowjacket.bench.services import measuring, patching, pushing, shooting
+from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
+from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.tolerance import Profile
+from yellowjacket.simcam.bodies import HEATH, MOOR
+
+pytestmark = pytest.mark.django_db
+
+METERED = Exposure(100, 1 / 8, 8.0)
+TEXTURE = (1008, 938, 224, 224)
+
+
+def shot(ladders, name="Pushes"):
+    """A sitting whose ladders are shot and measured."""
+    profile, _ = ToleranceProfile.objects.get_or_create(name="Default")
+    sitting = Sitting(
+        name=name, scene="drawer", question="q", expectation="e", held_on=date(2026, 3, 14), profile=profile
+    )
+    requests = [LadderRequest(shooting.register_simulated(body), spec) for body, spec in ladders]
+    create_sitting(sitting, [UseSpec("Pixel level", None), UseSpec("Web", 2_000_000)], requests)
+    shooting.accept_without_looking(sitting)
+    for ladder in sitting.ladders.all():
+        ladder.sitting.refresh_from_db()
+        job = shooting.start_shooting(ladder)
+        job.refresh_from_db()
+        assert job.state == "done", job.message
+        patching.propose(ladder)
+        patching.place_patch(ladder, "grain", *TEXTURE, role="texture")
+    job = measuring.start_measuring(sitting)
+    job.refresh_from_db()
+    assert job.state == "done", job.message
+    return sitting
+
+
+def test_an_exposure_ladder_gives_steps_black_limits_and_what_if(data_folder):
+    sitting = shot([(MOOR, LadderSpec("exposure", "shutter", METERED, under=4.0, over=1.0, darks=0))])
+    ladder, use = sitting.ladders.get(), sitting.uses.get(name="Pixel level")
+    steps = Reading.objects.filter(rung__ladder=ladder, quantity="step_stops")
+    assert [row.value for row in steps.order_by("rung__position")] == pytest.approx([-4, -3, -2, -1, 0, 1], abs=0.005)
+    black = {row.channel: row.value for row in Reading.objects.filter(rung__ladder=ladder, quantity="black_error_dn")}
+    assert list(black.values()) == pytest.approx(MOOR.black_error_dn, abs=0.1)
+    found = pushing.exposed(ladder, use)
+    profile = Profile("Default")
+    recovery = pushing.recovery(found, profile)
+    assert recovery.push["usable"].stops > recovery.push["clean"].stops
+    # A green patch that clips in its full well says so, though the file has room above it.
+    over = Reading.objects.get(rung__ladder=ladder, rung__at_stops=1, patch__role="highlight", channel="G1",
+                               quantity="clipped_share")  # fmt: skip
+    assert over.value > 0.9
+    assert 0.3 < recovery.pull["usable"].stops < 0.9
+    # Moving a threshold moves the bracket; with the black corrected the cast no longer decides.
+    strict = pushing.profile_with(
+        profile, {"neutral_drift": 0.5, "chroma_noise": 50.0, "shadow_snr": 0.5, "grey_snr": 1}, "usable"
+    )
+    moved = pushing.recovery(found, strict)
+    assert moved.push["usable"].criterion == "neutral drift"
+    assert moved.push["usable"].stops < recovery.push["usable"].stops
+    assert moved.corrected["usable"].stops > moved.push["usable"].stops + 1
+    assert moved.push["clean"] == recovery.push["clean"]
+    assert pushing.profile_with(profile, {"grey_snr": -1.0, "unheard": 3.0}, "usable") == profile
+
+
+def test_iso_ladders_of_one_light_tell_invariance_and_setting_ladders_their_effects(data_folder):
+    dark_shot = Exposure(3200, 1 / 250, 8.0)
+    noisy = Exposure(3200, 1 / 250, 8.0)
+    sitting = shot([
+        (HEATH, LadderSpec("iso", "fixed", dark_shot, picked=(100, 800, 3200), darks=0)),
+        (HEATH, LadderSpec("setting", "noise_reduction", noisy, values=("off", "high"), darks=0)),
+        (HEATH, LadderSpec("setting", "raw_mode", noisy, values=("full", "half"), darks=0)),
+    ])  # fmt: skip
+    assert not Problem.objects.exists()
+    fixed, reduction, modes = sitting.ladders.all()
+    found = pushing.iso_against_push(sitting, fixed.body)
+    assert found.isos == [100, 800, 3200]
+    assert found.measured
+    assert found.invariance.from_iso.value == 800
+    assert found.penalties[100, 3200].stops.value == pytest.approx(1.07, abs=0.06)
+    assert found.highlights[100].value == pytest.approx(5.0, abs=0.05)
+
+    plain, high = pushing.setting_effects(reduction)
+    assert plain.noise_ratio.value == 1.0
+    assert high.noise_ratio.value == pytest.approx(1 - 4 * 0.2 + 6 * 0.2**2, rel=0.06)
+    assert high.correlation.value > 0.4
+    assert high.hidden_stops.value == pytest.approx(1.2, abs=0.25)
+
+    # Patches shrink with the frames of the reduced mode.
+    full, half = pushing.setting_effects(modes)
+    assert half.noise_ratio.value == pytest.approx(0.5, abs=0.06)
+    assert half.megabytes < 0.3 * full.megabytes
+    (same,) = pushing.same_pixels_of(modes)
+    assert same.rung.label == "half"
+    assert set(same.rows) == {"same_luma", "same_chroma", "same_detail"}
+    assert same.differences["same_luma"].high < 0
+    assert same.saved_share == pytest.approx(0.74, abs=0.05)
+
+
+def test_without_ladders_there_is_nothing_to_say(sitting):
+    ladder = sitting.ladders.get()
+    assert pushing.iso_against_push(sitting, ladder.body) is None
+    assert pushing.setting_effects(ladder) == []
+    assert pushing.same_pixels_of(ladder) == []
+    assert pushing.equalised(sitting) == []
+    found = pushing.exposed(ladder, sitting.uses.first())
+    limits = pushing.recovery(found, Profile("Default"))
+    assert limits.push["usable"].stops is None
+    assert "no highlight patch" in limits.pull["usable"].reason
+    assert Ladder.objects.count() == 1
+    assert not Patch.objects.exists()
+
+
+def test_two_bodies_are_made_equal_before_their_ranges_are_compared(sitting, make_sitting):
+    """Readings as they would stand there: one body smooths and seems to hold more."""
+    one = sitting.ladders.get()
+    other = make_sitting("Other").ladders.get()
+    other.body.pk = None
+    other.body.serial = "another"
+    other.body.save()
+    Ladder.objects.filter(pk=other.pk).update(sitting=sitting, body=other.body)
+    for ladder, stops, rho in ((one, 12.0, 0.0), (other, 12.9, 0.3008)):
+        rung = ladder.rungs.get(iso=100)
+        for quantity, value, half in (("range_engineering", stops, 0.02), ("neighbour_correlation", rho, 0.002)):
+            Reading.objects.create(rung=rung, channel="all", quantity=quantity, value=value, low=value - half, high=value + half,
+                                   n=1000)  # fmt: skip
+    (found,) = pushing.equalised(sitting)
+    assert found.difference.value == pytest.approx(-0.9)
+    # A correlation of 0.301 is the filter [0.12, 0.76, 0.12], which leaves 0.606 of the noise: log2 of it is −0.72.
+    assert found.processing.value == pytest.approx(-0.722, abs=0.005)
