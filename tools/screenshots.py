@@ -16,6 +16,8 @@ VIEWS = {
     "dark-room": "/sittings/2/shoot/?ladder=4&room=dark",
     "check": "/sittings/2/check/",
     "measure": "/sittings/1/measure/?rung=3200",
+    "push": "/sittings/3/push/?ladder=5",
+    "push-settings": "/sittings/3/push/?ladder=8",
     "look": "/sittings/1/look/?rung=3200",
     "record": "/sittings/1/record/?rung=3200",
     "bodies": "/bodies/",

@@ -454,7 +454,8 @@ def test_soft_focus_and_a_lock_up_are_found_and_repaired(site, browser):
 
 
 STEPS = (
-    "plan", "plan/add", "plan/shots", "plan/cards", "shoot", "check", "measure", "look", "record", "record/print",
+    "plan", "plan/add", "plan/shots", "plan/cards", "shoot", "check", "measure", "push", "look", "record",
+    "record/print",
 )  # fmt: skip
 SITTING_PAGES = [f"/sittings/1/{step}/" for step in STEPS]
 PAGES = ["/", "/archive/", "/bodies/", "/bodies/new/", "/sittings/new/", "/sittings/from-plan/", *SITTING_PAGES]

@@ -59,7 +59,7 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
         progress.step()
     for ladder in ladders:
         store_relations(ladder)
-        if ladder.method == Ladder.Method.RAW_MODE and ladder.rungs.filter(pk__in=list(stale)).exists():
+        if ladder.rungs.filter(pk__in=list(stale)).exclude(value="").exists():
             _store_same_pixels(ladder)
     count = len(stale)
     return f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
@@ -128,22 +128,21 @@ def _stale(ladder: Ladder) -> list[Stale]:
 
 
 def _store_same_pixels(ladder: Ladder) -> None:
-    """Reduced raw modes against the full one, where either changed: readings of the reduced rung."""
+    """Reduced raw modes against the full one at every setting that both were shot at: readings of the reduced rung."""
     rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
     sizes, paths = _sizes(rungs), frames_by_rung(rungs)
-    full = max(rungs, key=lambda rung: sizes[rung.pk], default=None)
-    if full is None or len(paths[full.pk]["light"]) < 2:
-        return
+    largest = max(sizes.values(), default=(0, 0))
+    full = {(rung.iso, rung.exposure_s): rung for rung in rungs if sizes[rung.pk] == largest}
     patches = tuple(patch.spec for patch in ladder.patches.all())
-    tasks = [
-        SamePixelsTask(
-            rung.pk, (paths[full.pk]["light"][0], paths[full.pk]["light"][1]),
-            (paths[rung.pk]["light"][0], paths[rung.pk]["light"][1]), patches, ladder.body.pixel_height,
-        )
-        for rung in rungs
-        if sizes[rung.pk] < sizes[full.pk] and len(paths[rung.pk]["light"]) > 1
-    ]  # fmt: skip
-    by_key = {rung.pk: rung for rung in rungs}
+    tasks, by_key = [], {rung.pk: rung for rung in rungs}
+    for rung in rungs:
+        other = full.get((rung.iso, rung.exposure_s))
+        if other is None or sizes[rung.pk] == largest:
+            continue
+        pairs = [paths[one.pk]["light"][:2] for one in (other, rung)]
+        if all(len(pair) == 2 for pair in pairs):
+            large, small = ((pair[0], pair[1]) for pair in pairs)
+            tasks.append(SamePixelsTask(rung.pk, large, small, patches, ladder.body.pixel_height))
     for task, outcome in run_all(same_pixels, tasks):
         if isinstance(outcome, Exception):
             note_problem(ladder.sitting, Path(task.reduced[0]).name, misfit_from(outcome))

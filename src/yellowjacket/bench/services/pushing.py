@@ -127,6 +127,14 @@ def iso_against_push(sitting: Sitting, body: Body) -> IsoAgainstPush | None:
     )  # fmt: skip
 
 
+def second_base_of(sitting: Sitting, body: Body) -> int | None:
+    """The ISO from which a second conversion gain was seen on the body's ladders, if any."""
+    flags = Reading.objects.filter(
+        rung__ladder__sitting=sitting, rung__ladder__body=body, quantity="flags", reason__contains="second base"
+    )
+    return flags.values_list("rung__iso", flat=True).first()
+
+
 def _iso_noise(sitting: Sitting, body: Body) -> list[IsoNoise]:
     """Noise models by ISO; a ladder held fixed comes before others, and its patches hold the same light."""
     ladders = sitting.ladders.filter(body=body, kind=Ladder.Kind.ISO)

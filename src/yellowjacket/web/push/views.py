@@ -69,12 +69,12 @@ class MatrixRow:
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The exposure ladder's stave with its limits, and the matrix."""
     sitting_page = SittingPage(request, sitting_id, "push")
-    context = sitting_page.context(matrix=_matrix(sitting_page))
+    context = sitting_page.context(
+        matrix=_matrix(sitting_page), same=pushing.same_pixels_of(sitting_page.ladder), same_names=_SAME_NAMES,
+        same_pictures=(OWN, AREA, LANCZOS),
+    )  # fmt: skip
     if sitting_page.ladder.kind == Ladder.Kind.SETTING:
-        context |= {
-            "effects": pushing.setting_effects(sitting_page.ladder), "same": pushing.same_pixels_of(sitting_page.ladder),
-            "same_names": _SAME_NAMES, "same_pictures": (OWN, AREA, LANCZOS),
-        }  # fmt: skip
+        context["effects"] = pushing.setting_effects(sitting_page.ladder)
     elif sitting_page.ladder.kind == Ladder.Kind.ISO and sitting_page.several_bodies:
         context["equalised"] = pushing.equalised(sitting_page.sitting)
     if sitting_page.ladder.kind == Ladder.Kind.EXPOSURE:
@@ -199,5 +199,5 @@ def _matrix(page: SittingPage) -> dict[str, object] | None:
     return {
         "wanted": found.isos[1:], "rows": rows, "invariance": found.invariance, "allowed": ALLOWED_STOPS,
         "worst": worst, "measured": found.measured, "top": found.isos[-1], "kind_measured": MEASURED,
-        "body": page.ladder.body,
+        "body": page.ladder.body, "second_base": pushing.second_base_of(page.sitting, page.ladder.body),
     }  # fmt: skip

@@ -48,7 +48,8 @@ def item(values: Mapping[str, object], key: str) -> object:
 @register.filter
 def signed(value: float | None, digits: int = 2) -> str:
     """A number with its sign and so many decimals: −0.31."""
-    return "" if value is None else f"{value:+.{digits}f}".replace("-", "−")
+    # A rounded nothing has no sign.
+    return "" if value is None else f"{round(value, digits) + 0.0:+.{digits}f}".replace("-", "−")
 
 
 @register.filter
