@@ -6,6 +6,7 @@ Exit codes: 0 all fine, 1 nothing measurable, 2 usage, 3 some files failed (list
 from __future__ import annotations
 
 import argparse
+import csv
 import json
 import sys
 from collections.abc import Callable, Iterable, Sequence
@@ -17,7 +18,8 @@ from tqdm import tqdm
 
 from yellowjacket.bench.executor import WorkerDied, run_all
 from yellowjacket.core.characterise import IsoFindings, characterise_iso
-from yellowjacket.core.documents import Document, body_document, characterisation, ladder_documents
+from yellowjacket.core.documents import Document, body_document, characterisation, dark_document, ladder_documents
+from yellowjacket.core.folder_darks import FoundDarks, dark_ladder, dark_task, read_temperatures
 from yellowjacket.core.folder_ladders import (
     exposure_ladder,
     exposure_tasks,
@@ -27,6 +29,7 @@ from yellowjacket.core.folder_ladders import (
 )
 from yellowjacket.core.frames import BAYER, FrameError
 from yellowjacket.core.gathering import IsoTask
+from yellowjacket.core.hot_pixels import HotPixel
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.plan_files import PlanFileError, read_plan
@@ -34,7 +37,7 @@ from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
 from yellowjacket.core.rendered import SUFFIXES, RenderedTask, measure_rendered
 from yellowjacket.core.sequence import shots_of
 from yellowjacket.core.single import FrameTask, NamedRect, measure_file, measurement
-from yellowjacket.core.survey import Card, card_of, sort_cards
+from yellowjacket.core.survey import BodyTasks, Card, card_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES, BodyModel
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings, Lamp
@@ -67,6 +70,12 @@ def add_to(commands: Any) -> None:
     )
     characterise.add_argument(
         "--use", action="append", default=[], metavar="NAME=pixels", help="range at an output size"
+    )
+    characterise.add_argument(
+        "--temperatures", type=Path, metavar="FILE.csv", help="sensor temperature by file: columns file, temperature_c"
+    )
+    characterise.add_argument(
+        "--hot-pixels", type=Path, metavar="FILE.csv", help="write the hot pixels of long darks here"
     )
     characterise.set_defaults(run=_guarded(_characterise))
     simulate = commands.add_parser("simulate", help="frames of the simulated camera, with a truth file")
@@ -218,15 +227,21 @@ def _print_frame(frame: Document) -> None:
 
 def _characterise(arguments: argparse.Namespace) -> int:
     uses = dict(_use(text) for text in arguments.use)
+    temperatures = _temperatures(arguments.temperatures)
     files = _files_in(arguments.folders)
     problems: list[FrameError] = []
     cards = _work(card_of, files, "looking", str, problems)
     documents: list[Document] = []
+    pixels: list[tuple[BodyTasks, HotPixel, float | None]] = []
     for body in sort_cards(cards):
         rungs = _work(characterise_iso, list(body.tasks), f"{body.make} {body.model}", _first_path, problems)
         problems += [error for rung in rungs for error in rung.problems]
         document = body_document(body.make, body.model, body.serial, _in_order(rungs), uses)
-        documents.append(document | _ladders(body.tasks, rungs, problems))
+        darks = _darks(body.tasks, rungs, temperatures, problems)
+        pixels += [(body, one, rate) for one, rate in (darks.pixels if darks else ())]
+        documents.append(document | _ladders(body.tasks, rungs, problems) | dark_document(darks))
+    if arguments.hot_pixels:
+        _write_pixels(arguments.hot_pixels, pixels)
     measured = any(
         rung["all"][name]["value"] is not None
         for document in documents for rung in document["isos"] for name in ("gain_e_per_dn", "read_noise_dn")
@@ -254,6 +269,36 @@ def _ladders(tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], problems: l
     }
     costs, invariance = iso_against_push(models, shared[0] if shared else {})  # type: ignore[arg-type]
     return ladder_documents(found[0] if found else None, costs, invariance)
+
+
+def _temperatures(path: Path | None) -> dict[str, float]:
+    if path is None:
+        return {}
+    try:
+        return read_temperatures(path)
+    except (OSError, ValueError) as error:
+        raise UsageError(str(error)) from error
+
+
+def _darks(
+    tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], temperatures: dict[str, float], problems: list[FrameError]
+) -> FoundDarks | None:
+    """Dark current and hot pixels of the ISO with the most dark exposure times."""
+    gains = {rung.iso: rung.every.quantities["gain_e_per_dn"] for rung in rungs if rung.every is not None}
+    bayer = [rung.iso for rung in rungs if rung.layout == BAYER]
+    task = dark_task([task for task in tasks if task.iso in bayer], gains, temperatures)
+    found = _work(dark_ladder, [task] if task else [], "darks", lambda one: one.groups[0].paths[0], problems)
+    return found[0] if found else None
+
+
+def _write_pixels(path: Path, pixels: Sequence[tuple[BodyTasks, HotPixel, float | None]]) -> None:
+    """Hot, stuck and transient pixels as rows; coordinates in the full raw frame."""
+    with path.open("w", newline="", encoding="utf-8") as file:
+        writer = csv.writer(file)
+        writer.writerow(("x", "y", "channel", "class", "e_per_s", "excess_dn", "spreads", "make", "model", "serial"))
+        for body, one, rate in pixels:
+            values = ("" if rate is None else f"{rate:.4g}", f"{one.excess_dn:.4g}", f"{one.spreads:.3g}")
+            writer.writerow((one.x, one.y, one.channel, one.kind, *values, body.make, body.model, body.serial))
 
 
 def _in_order(rungs: Iterable[IsoFindings]) -> list[IsoFindings]:
@@ -302,6 +347,17 @@ def _print_body(document: Document) -> None:
         print(f"  ISO {rung['iso']:6}  " + "  ".join(cells) + ("  [" + ", ".join(flags) + "]" if flags else ""))
     base = document["second_base_iso"]
     print(f"  second base ISO: {base['value']:g}" if base["value"] else f"  second base ISO: none ({base['reason']})")
+    for name, key in (
+        ("push", "push_limit_stops"),
+        ("pull", "pull_limit_stops"),
+        ("invariant from ISO", "invariant_from_iso"),
+    ):
+        limit = document[key]
+        print(f"  {name}: {_text(limit)}" + (f", {limit['reason']}" if limit.get("reason") else ""))
+    if document["dark"]:
+        dark = document["dark"]
+        print(f"  dark current at ISO {dark['iso']}: {_text(dark['current_e_per_s'])} e⁻/s, "
+              f"doubling every {_text(dark['doubling_c'])} °C")  # fmt: skip
 
 
 # simulate

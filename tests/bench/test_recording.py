@@ -154,3 +154,21 @@ def test_the_json_follows_its_published_schema(measured):
     assert len(ladder["rungs"]) == 3
     assert len(ladder["rungs"][0]["frames"]) == 4
     assert ladder["records"][0]["signed_by"] == WREN
+
+
+def test_the_grey_patch_speaks_for_snr_whatever_was_drawn_before_it(measured):
+    from yellowjacket.bench.services import measuring, patching
+
+    ladder = measured.ladders.get()
+    patching.place_patch(ladder, "bark", 8, 8, 160, 200, role="texture")
+    # Proposing anew makes the grey patch the younger one.
+    patching.propose(ladder)
+    job = measuring.start_measuring(measured)
+    job.refresh_from_db()
+    assert job.state == "done"
+    rungs = list(ladder.rungs.all())
+    found = recording.findings_by_use(rungs)[None]
+    for rung in rungs:
+        grey = rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None)
+        assert found[rung.pk]["grey_snr"] == grey.result
+        assert found[rung.pk]["detail"].known

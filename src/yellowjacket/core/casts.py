@@ -9,8 +9,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour import ChannelMeans, camera_to_srgb, lab_of_linear_srgb, neutral_drift
-from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb, means_of, neutral_drift
 from yellowjacket.core.quantity import Quantity, missing
 
 # Hue angles in CIELAB, degrees, of a little more of a primary of the display on grey, or a little less of it.
@@ -28,7 +27,7 @@ def cast_of(
     ``own``, ``reference``: signal above black by channel, DN. The correct frame sets the white balance. The direction is
     empty where the cast is not distinguishable from none.
     """
-    means = _means(own), _means(reference)
+    means = means_of(own), means_of(reference)
     if means[0] is None or means[1] is None:
         reason = next((q.reason for part in (own, reference) for q in part.values() if not q.known and q.reason), "")
         return missing(reason or "the neutral patch has no reading here"), ""
@@ -37,14 +36,6 @@ def cast_of(
     if drift.value is None or drift.reason or drift.value == 0:
         return drift, ""
     return drift, _direction(np.array(means[0].mean_dn), np.array(means[1].mean_dn), xyz_to_camera)
-
-
-def _means(levels: Mapping[str, Quantity]) -> ChannelMeans | None:
-    found = [levels.get(channel) for channel in CHANNELS]
-    if any(q is None or q.value is None for q in found):
-        return None
-    values, errors = (tuple(getattr(q, name) for q in found if q is not None) for name in ("value", "se"))
-    return ChannelMeans(values, errors, sum(q.n for q in found if q is not None))
 
 
 def _direction(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import warnings
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -32,6 +32,21 @@ class ChannelMeans:
     mean_dn: tuple[float, float, float, float]
     se_dn: tuple[float, float, float, float]
     n: int
+
+
+def means_of(levels: Mapping[str, Quantity]) -> ChannelMeans | None:
+    """Signals by channel as means of a patch; None where a channel has none."""
+    found = [levels.get(channel) for channel in ("R", "G1", "G2", "B")]
+    values = [q.value for q in found if q is not None and q.value is not None]
+    if len(values) < len(found):
+        return None
+    errors = [q.se for q in found if q is not None]
+    red, green, other, blue = values
+    return ChannelMeans(
+        (red, green, other, blue),
+        (errors[0], errors[1], errors[2], errors[3]),
+        sum(q.n for q in found if q is not None),
+    )
 
 
 def camera_to_srgb(xyz_to_camera: NDArray[np.float64] | None) -> NDArray[np.float64]:

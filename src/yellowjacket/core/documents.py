@@ -13,6 +13,7 @@ from yellowjacket.core.banding import Banding
 from yellowjacket.core.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.codes import DigitalIso
 from yellowjacket.core.cooked import Cooked
+from yellowjacket.core.folder_darks import FoundDarks
 from yellowjacket.core.folder_ladders import FoundExposures, no_ladder
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.iso_push import Invariance, Penalty
@@ -147,6 +148,28 @@ def ladder_documents(
             for one in penalties
         ],
         "invariant_from_iso": quantity(invariance.from_iso),
+    }  # fmt: skip
+
+
+def dark_document(found: FoundDarks | None) -> Document:
+    """Long darks of one ISO; null where there are none."""
+    if found is None:
+        return {"dark": None}
+    first = found.currents[0]
+    return {
+        "dark": {
+            "iso": found.iso, "current_e_per_s": quantity(first.current), "hidden": first.hidden,
+            "by_temperature": [
+                {"temperature_c": one.temperature_c, "current_e_per_s": quantity(one.current),
+                 "from_noise_e_per_s": quantity(one.from_noise)}
+                for one in found.currents
+            ],
+            "doubling_c": quantity(found.doubling), "glow_e_per_s": quantity(first.glow),
+            "hot_per_mpix": [
+                {"exposure_s": one.exposure_s, "temperature_c": one.temperature_c, **quantity(one.per_mpix)}
+                for one in found.counts
+            ],
+        }
     }  # fmt: skip
 
 

@@ -16,6 +16,7 @@ from yellowjacket.core.colour import (
     PatchColour,
     colour_shifts,
     lightness_change,
+    means_of,
     neutral_drift,
     neutral_drift_duv,
 )
@@ -246,22 +247,13 @@ def _share_of(own: Quantity, base: Quantity) -> Quantity:
 
 
 def _patch_colour(own: Levels, reference: Levels) -> PatchColour | None:
-    means = _means(own), _means(reference)
+    means = means_of(own), means_of(reference)
     return None if means[0] is None or means[1] is None else PatchColour(means[0], means[1])
 
 
 def _draws(one: ChannelMeans, other: ChannelMeans) -> np.random.Generator:
     """The same readings give the same interval, whoever asks and in whatever order."""
     return np.random.default_rng(zlib.crc32(repr([one, other]).encode()))
-
-
-def _means(levels: Levels) -> ChannelMeans | None:
-    found = [levels.get(channel) for channel in CHANNELS]
-    if any(q is None or q.value is None for q in found):
-        return None
-    values = tuple(q.value for q in found if q is not None and q.value is not None)
-    errors = tuple(q.se for q in found if q is not None)
-    return ChannelMeans(values, errors, sum(q.n for q in found if q is not None))  # type: ignore[arg-type]
 
 
 def _first_reason(*rungs: RungSignals) -> str:

@@ -28,6 +28,14 @@ class ChartPoint:
 
 
 @dataclass(frozen=True, slots=True)
+class Tick:
+    """A tick with its label."""
+
+    at: float
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
 class Threshold:
     """A horizontal line with its label."""
 

@@ -49,7 +49,8 @@ def findings_by_use(rungs: Sequence[Rung]) -> dict[int | None, dict[int, dict[st
     found: dict[int | None, dict[int, dict[str, Quantity]]] = {}
     by_quantity = {criterion.quantity: criterion.key for criterion in DEFAULT_CRITERIA}
     # The rung as a whole, or the patch that stands for it.
-    speaks = Q(patch=None) | Q(patch__role=Patch.Role.GREY) | Q(patch__role=Patch.Role.TEXTURE)
+    detail = Q(patch__role=Patch.Role.TEXTURE, quantity="detail_share")
+    speaks = Q(patch=None) | Q(patch__role=Patch.Role.GREY) | detail
     rows = Reading.objects.filter(speaks, rung__in=rungs, quantity__in=by_quantity, channel__in=["G", "all"])
     for reading in rows:
         of_use = found.setdefault(reading.use_id, {}).setdefault(reading.rung_id, {})

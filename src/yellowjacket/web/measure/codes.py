@@ -14,6 +14,7 @@ from yellowjacket.core.codes import missing_codes
 from yellowjacket.core.counting import CODES, add_histogram
 from yellowjacket.core.frames import CHANNELS
 from yellowjacket.web import pictures
+from yellowjacket.web.charts import Tick
 
 WIDTH, HEIGHT, STRIP = 640, 150, 96
 _LEFT, _BINS, _STRIP_CODES = 52, 220, 147
@@ -29,14 +30,6 @@ class Bar:
     height: float
     missing: bool
     title: str
-
-
-@dataclass(frozen=True, slots=True)
-class Tick:
-    """A tick with its label."""
-
-    at: float
-    label: str
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.core.frames import CHANNELS
+from yellowjacket.web.charts import Tick
 
 WIDTH, HEIGHT, RESIDUALS = 640, 300, 110
 _LEFT, _BOTTOM, _TOP = 52, 24, 8
@@ -25,14 +26,6 @@ class Mark:
     residual_y: float
     channel: str
     title: str
-
-
-@dataclass(frozen=True, slots=True)
-class Tick:
-    """A tick with its label."""
-
-    at: float
-    label: str
 
 
 @dataclass(frozen=True, slots=True)
