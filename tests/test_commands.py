@@ -215,3 +215,47 @@ def test_exposure_ladders_and_one_light_are_characterised(tmp_path, capsys):
     stops = penalty["penalty_stops"]
     assert abs(stops["value"] - 0.30) < 1.6 * (stops["high"] - stops["low"]) / 2
     assert body["invariant_from_iso"]["value"] is None
+
+
+def test_long_darks_are_characterised_by_temperature_and_their_hot_pixels_listed(tmp_path, capsys):
+    import csv
+    from datetime import datetime, timedelta
+
+    from yellowjacket.simcam.bodies import HEATH
+    from yellowjacket.simcam.camera import SimulatedCamera
+    from yellowjacket.simcam.sensor import ExposureSettings
+
+    folder, number = tmp_path / "frames", 0
+    folder.mkdir()
+    camera, lines = SimulatedCamera(HEATH, seed=2), ["file,temperature_c"]
+    for celsius in (20.0, 32.0):
+        for seconds in (1.0, 60.0, 240.0):
+            for _ in range(2):
+                number += 1
+                moment = datetime(2026, 3, 14, 20, 0) + timedelta(seconds=600 * number)
+                name = f"{number:02}.dng"
+                camera.shoot(ExposureSettings(800, seconds, 8.0, True, celsius), folder / name, number, moment)
+                lines.append(f"{name},{celsius}")
+    table = tmp_path / "degrees.csv"
+    table.write_text("\n".join(lines))
+    pixels = tmp_path / "pixels.csv"
+    code, out, _ = run(
+        capsys, "characterise", folder, "--json", "--temperatures", table, "--hot-pixels", pixels
+    )  # fmt: skip
+    (body,) = document(out, "characterisation.schema.json")["bodies"]
+    dark = body["dark"]
+    assert code == 0
+    assert [one["temperature_c"] for one in dark["by_temperature"]] == [20.0, 32.0]
+    # No light frames: the gain is told from the darks themselves. The body's own numbers: 0.25 e⁻/s, doubling every 6 °C.
+    assert dark["doubling_c"]["value"] == pytest.approx(6.0, abs=0.25)
+    assert (
+        dark["by_temperature"][1]["current_e_per_s"]["low"] < 1.0 < dark["by_temperature"][1]["current_e_per_s"]["high"]
+    )
+    hot = {(one["exposure_s"], one["temperature_c"]): one["value"] for one in dark["hot_per_mpix"]}
+    assert hot[240.0, 32.0] > hot[60.0, 20.0] > 10
+    with pixels.open() as file:
+        rows = list(csv.DictReader(file))
+    assert len(rows) > 100
+    assert {row["class"] for row in rows} <= {"hot", "stuck", "transient"}
+    table.write_text("file,temperature_c\n01.dng,warm")
+    assert run(capsys, "characterise", folder, "--temperatures", table)[0] == 2

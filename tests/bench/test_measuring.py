@@ -29,7 +29,7 @@ def test_measuring_proposes_patches_and_reads_every_rung(shot_sitting):
     job = measure(shot_sitting)
     assert (job.state, job.message) == ("done", "3 rungs measured")
     ladder = shot_sitting.ladders.get()
-    assert set(ladder.patches.values_list("role", flat=True)) == {"grey", "shadow", "black", "field"}
+    assert set(ladder.patches.values_list("role", flat=True)) == {"grey", "shadow", "black", "highlight", "field"}
     for rung in ladder.rungs.all():
         gain = rung.readings.get(quantity="gain_e_per_dn", channel="all")
         assert gain.low < making.GAIN_E_PER_DN[rung.iso] * 1.02

@@ -230,3 +230,16 @@ def test_a_grid_that_is_taken_away_takes_its_findings_along(ladder):
     assert not Reading.objects.filter(quantity__in=("wedge_snr1", "colour_de00", "patch_de00")).exists()
     measure(ladder)
     assert not Reading.objects.filter(quantity__in=("wedge_snr1", "colour_de00", "patch_de00")).exists()
+
+
+def test_patches_that_come_back_in_the_same_place_are_measured_again(ladder):
+    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    measure(ladder)
+    patching.propose(ladder)
+    assert measuring.unmeasured(ladder) == 3
+    measure(ladder)
+    assert of(ladder, 200, "snr", channel="G", patch__role="grey", use=None).value > 1
+    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    assert measuring.unmeasured(ladder) == 3
+    measure(ladder)
+    assert Reading.objects.filter(rung__iso=200, patch__name="wedge 4", quantity="signal_dn").exists()

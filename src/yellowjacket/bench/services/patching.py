@@ -12,6 +12,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from
 from yellowjacket.bench.workers import propose_from
 from yellowjacket.core.grid import Point, grid_cells
+from yellowjacket.core.patch_readings import UNIFORM
 from yellowjacket.core.patches import Proposal, Rect, even_rect
 
 # One of each at most, named by their role; proposals replace these and the fields.
@@ -81,7 +82,7 @@ def reference_rung(ladder: Ladder, rungs: Sequence[Rung]) -> Rung:
 
 @transaction.atomic
 def _replace_proposed(ladder: Ladder, proposals: Sequence[Proposal]) -> list[Patch]:
-    ladder.patches.filter(role__in=PROPOSED).delete()
+    _take_away(ladder, PROPOSED)
     taken = set(ladder.patches.values_list("name", flat=True))
     fields = 0
     patches = []
@@ -149,10 +150,28 @@ def remove_patch(ladder: Ladder, name: str) -> None:
     if patch.role == Patch.Role.GREY:
         raise Refusal("Everything is held against the grey patch: move it instead.")
     if patch.role in LAID_OUT:
-        ladder.patches.filter(role=patch.role).delete()
+        _take_away(ladder, (patch.role,))
         Reading.objects.filter(rung__ladder=ladder, quantity__in=_OF_GRIDS[patch.role]).delete()
     else:
+        _forget(ladder, [patch])
         patch.delete()
+
+
+def _take_away(ladder: Ladder, roles: Sequence[str]) -> None:
+    """Delete the patches of some roles with their readings."""
+    patches = ladder.patches.filter(role__in=roles)
+    _forget(ladder, list(patches))
+    patches.delete()
+
+
+def _forget(ladder: Ladder, patches: Sequence[Patch]) -> None:
+    """Readings go with their patch: a patch that comes back in the same place must be measured again."""
+    names = {patch.name for patch in patches}
+    whole = any(patch.role in UNIFORM for patch in patches)
+    for rung in ladder.rungs.all():
+        rung.measured_patches = {name: digest for name, digest in rung.measured_patches.items() if name not in names}
+        rung.measured_inputs = "" if whole else rung.measured_inputs
+        rung.save(update_fields=["measured_patches", "measured_inputs"])
 
 
 def _by_name(ladder: Ladder, name: str) -> Patch:
@@ -182,7 +201,7 @@ def lay_grid(
         raise Refusal(f"The grid cannot be laid: {error}.") from error
     if not all(cell.fits(width, height) for cell in cells):
         raise Refusal(f"The grid reaches out of the frame of {width} × {height} px: move its corners inside.")
-    ladder.patches.filter(role=role).delete()
+    _take_away(ladder, (role,))
     names = _grid_names(role, rows, columns)
     return Patch.objects.bulk_create(
         Patch(ladder=ladder, name=name, role=role, x=r.x, y=r.y, w=r.w, h=r.h, step_stops=step_stops)
@@ -209,7 +228,7 @@ def copy_patches(ladder: Ladder) -> list[Ladder]:
         size = Frame.objects.filter(shot__rung__ladder=other).values_list("width", "height").first()
         if size is None:
             continue
-        other.patches.all().delete()
+        _take_away(other, Patch.Role.values)
         scale = size[0] / width, size[1] / height
         Patch.objects.bulk_create(_scaled(patch, other, scale, size) for patch in patches)
         done.append(other)
