@@ -148,3 +148,30 @@ def test_patches_are_unique_by_name_in_the_schema(shot_sitting):
     Patch.objects.create(**values)
     with pytest.raises(IntegrityError), transaction.atomic():
         Patch.objects.create(**values)
+
+
+def test_a_ladder_that_is_not_shot_yet_does_not_keep_the_others_from_being_measured(shot_sitting):
+    ladder = shot_sitting.ladders.get()
+    later = type(ladder).objects.get(pk=ladder.pk)
+    later.pk, later.position = None, 1
+    later.save()
+    rung = ladder.rungs.first()
+    rung.pk, rung.ladder = None, later
+    rung.save()
+    job = measure(shot_sitting)
+    assert (job.state, job.message) == ("done", "3 rungs measured")
+    assert not later.patches.exists()
+
+
+def test_a_ladder_without_a_pair_is_named_and_the_others_are_measured(shot_sitting):
+    ladder = shot_sitting.ladders.get()
+    other = type(ladder).objects.get(pk=ladder.pk)
+    other.pk, other.position = None, 1
+    other.save()
+    rung = ladder.rungs.get(iso=400)
+    rung.ladder = other
+    rung.save()
+    Frame.objects.get(shot__rung=rung, shot__kind="light", shot__repeat=2).delete()
+    job = measure(shot_sitting)
+    assert job.state == "done"
+    assert job.message.startswith("2 rungs measured. ISO · Heath: No rung has two frames yet")

@@ -46,10 +46,21 @@ def start_measuring(sitting: Sitting) -> Job:
 
 def measure_sitting(job: Job, progress: jobs.Progress) -> str:
     """The measuring job: every rung of every ladder whose frames or patches changed."""
-    ladders = list(job.sitting.ladders.select_related("body"))
-    for ladder in ladders:
-        if not ladder.patches.filter(role=Patch.Role.GREY).exists():
+    # A ladder that is not shot yet, or all darks, has nothing to measure patches on.
+    lit = Frame.objects.filter(shot__kind=Shot.Kind.LIGHT).values("shot__rung__ladder")
+    ladders = list(job.sitting.ladders.filter(pk__in=lit).select_related("body"))
+    refused: list[str] = []
+    for ladder in list(ladders):
+        if ladder.patches.filter(role=Patch.Role.GREY).exists():
+            continue
+        try:
             propose(ladder)
+        except Refusal as refusal:
+            # The other ladders are measured all the same.
+            if len(ladders) == 1:
+                raise
+            ladders.remove(ladder)
+            refused.append(f"{ladder}: {refusal}")
     stale = {one.task.key: one for ladder in ladders for one in _stale(ladder)}
     progress.begin(len(stale))
     # Cores that no rung is left for decode the second file of a pair.
@@ -62,7 +73,8 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
         if ladder.rungs.filter(pk__in=list(stale)).exclude(value="").exists():
             _store_same_pixels(ladder)
     count = len(stale)
-    return f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
+    done = f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
+    return ". ".join([done, *refused])
 
 
 @dataclass(frozen=True, slots=True)
