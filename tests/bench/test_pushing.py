@@ -1,5 +1,6 @@
 """Exposure, setting and fixed ISO ladders shot by the simulated camera, measured, and what is said of them."""
 
+import math
 from datetime import date
 
 import pytest
@@ -8,7 +9,7 @@ from yellowjacket.bench.models import Ladder, Patch, Problem, Reading, Sitting, 
 from yellowjacket.bench.services import measuring, patching, pushing, shooting
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.core.tolerance import Profile
+from yellowjacket.core.tolerance import DEFAULT_CRITERIA, Profile
 from yellowjacket.simcam.bodies import HEATH, MOOR
 
 pytestmark = pytest.mark.django_db
@@ -50,6 +51,14 @@ def test_an_exposure_ladder_gives_steps_black_limits_and_what_if(data_folder):
     profile = Profile("Default")
     recovery = pushing.recovery(found, profile)
     assert recovery.push["usable"].stops > recovery.push["clean"].stops
+    # By the noise model: three stops under a grey of 12.7 % of 30 000 e⁻, SNR 4 is reached at (16 + √(256 + 64 R²))/2.
+    read_e = MOOR.read_noise_e(100)
+    electrons = (16 + (256 + 64 * read_e**2) ** 0.5) / 2
+    truth = math.log2(0.127 * 30_000 / 8 / electrons)
+    shadow = Profile("Shadow alone", tuple(one for one in DEFAULT_CRITERIA if one.key == "shadow_snr"))
+    limit = pushing.recovery(found, shadow).push["usable"]
+    assert limit.criterion == "shadow SNR"
+    assert abs(limit.stops - truth) < max(0.06, 0.75 * (limit.high - limit.low))
     # A green patch that clips in its full well says so, though the file has room above it.
     over = Reading.objects.get(rung__ladder=ladder, rung__at_stops=1, patch__role="highlight", channel="G1",
                                quantity="clipped_share")  # fmt: skip
