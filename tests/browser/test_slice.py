@@ -258,7 +258,9 @@ def look(browser):
     find(browser, "[data-step=look]").click()
     person = find(browser, "#person")
     person.send_keys("Wren" + Keys.ENTER)
-    WebDriverWait(browser, WAIT_S).until(lambda b: find(b, "#person").get_attribute("value") == "Wren")
+    WebDriverWait(browser, WAIT_S, ignored_exceptions=_stale()).until(
+        lambda b: find(b, "#person").get_attribute("value") == "Wren"
+    )
     background = browser.execute_script("return getComputedStyle(document.body).backgroundColor")
     red, green, blue = (int(part) for part in background.strip("rgb()").split(",")[:3])
     assert red == green == blue
@@ -284,7 +286,9 @@ def look(browser):
     spot = find(browser, "[data-spot]").get_attribute("data-spot")
     overview = find(browser, "[data-overview]")
     ActionChains(browser).move_to_element_with_offset(overview, 20, 10).click().perform()
-    WebDriverWait(browser, WAIT_S).until(lambda b: find(b, "[data-spot]").get_attribute("data-spot") != spot)
+    WebDriverWait(browser, WAIT_S, ignored_exceptions=_stale()).until(
+        lambda b: find(b, "[data-spot]").get_attribute("data-spot") != spot
+    )
 
 
 def record(browser):
