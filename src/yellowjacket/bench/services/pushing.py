@@ -250,7 +250,7 @@ def same_pixels_of(ladder: Ladder) -> list[SamePixels]:
     rungs = {rung.pk: rung for rung in ladder.rungs.all()}
     return [
         SamePixels(rungs[pk], parts, 1 - sizes[pk] / largest if largest and pk in sizes else None)
-        for pk, parts in found.items()
+        for pk, parts in sorted(found.items(), key=lambda item: rungs[item[0]].iso)
     ]
 
 
