@@ -1,15 +1,23 @@
 """The command line for files: clean JSON that fits its schema, sensible exit codes, problems told."""
 
+import csv
 import json
+from datetime import datetime, timedelta
+from fractions import Fraction
 from pathlib import Path
 
 import jsonschema
 import numpy as np
 import pytest
 
-from tests import layouts
+from tests import darks, layouts, making
 from yellowjacket.bench import executor
 from yellowjacket.cli import main
+from yellowjacket.core.frames import read_frame
+from yellowjacket.simcam.bodies import HEATH
+from yellowjacket.simcam.camera import SimulatedCamera
+from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX
+from yellowjacket.simcam.sensor import ExposureSettings, _fixed_pattern
 
 DOCS = Path(__file__).resolve().parents[1] / "docs"
 
@@ -217,27 +225,27 @@ def test_exposure_ladders_and_one_light_are_characterised(tmp_path, capsys):
     assert body["invariant_from_iso"]["value"] is None
 
 
-def test_long_darks_are_characterised_by_temperature_and_their_hot_pixels_listed(tmp_path, capsys):
-    import csv
-    from datetime import datetime, timedelta
-
-    from yellowjacket.simcam.bodies import HEATH
-    from yellowjacket.simcam.camera import SimulatedCamera
-    from yellowjacket.simcam.sensor import ExposureSettings
-
-    folder, number = tmp_path / "frames", 0
+@pytest.fixture(scope="module")
+def long_darks(tmp_path_factory):
+    """Heath at ISO 800: darks of three times at two temperatures, a light pair, and one pixel that answers nothing."""
+    folder = tmp_path_factory.mktemp("long") / "frames"
     folder.mkdir()
     camera, lines = SimulatedCamera(HEATH, seed=2), ["file,temperature_c"]
-    for celsius in (20.0, 32.0):
-        for seconds in (1.0, 60.0, 240.0):
-            for _ in range(2):
-                number += 1
-                moment = datetime(2026, 3, 14, 20, 0) + timedelta(seconds=600 * number)
-                name = f"{number:02}.dng"
-                camera.shoot(ExposureSettings(800, seconds, 8.0, True, celsius), folder / name, number, moment)
-                lines.append(f"{name},{celsius}")
-    table = tmp_path / "degrees.csv"
+    wanted = [
+        (seconds, celsius, True) for celsius in (20.0, 32.0) for seconds in (1.0, 60.0, 240.0) for _ in range(2)
+    ] + [(1 / 60, 20.0, False)] * 2
+    for number, (seconds, celsius, capped) in enumerate(wanted, 1):
+        moment = datetime(2026, 3, 14, 20, 0) + timedelta(seconds=600 * number)
+        name = f"{number:02}.dng"
+        camera.shoot(ExposureSettings(800, seconds, 8.0, capped, celsius), folder / name, number, moment)
+        lines.append(f"{name},{celsius}")
+    table = folder.parent / "degrees.csv"
     table.write_text("\n".join(lines))
+    return folder, table
+
+
+def test_long_darks_are_characterised_by_temperature_and_their_hot_pixels_listed(long_darks, tmp_path, capsys):
+    folder, table = long_darks
     pixels = tmp_path / "pixels.csv"
     code, out, _ = run(
         capsys, "characterise", folder, "--json", "--temperatures", table, "--hot-pixels", pixels
@@ -246,16 +254,72 @@ def test_long_darks_are_characterised_by_temperature_and_their_hot_pixels_listed
     dark = body["dark"]
     assert code == 0
     assert [one["temperature_c"] for one in dark["by_temperature"]] == [20.0, 32.0]
-    # No light frames: the gain is told from the darks themselves. The body's own numbers: 0.25 e⁻/s, doubling every 6 °C.
+    # The body's own numbers: 0.25 e⁻/s, doubling every 6 °C.
+    assert dark["current_e_per_s"]["value"] == pytest.approx(0.25, rel=0.03)
     assert dark["doubling_c"]["value"] == pytest.approx(6.0, abs=0.25)
-    assert (
-        dark["by_temperature"][1]["current_e_per_s"]["low"] < 1.0 < dark["by_temperature"][1]["current_e_per_s"]["high"]
-    )
+    warm = dark["by_temperature"][1]["current_e_per_s"]
+    assert warm["low"] < 1.0 < warm["high"]
     hot = {(one["exposure_s"], one["temperature_c"]): one["value"] for one in dark["hot_per_mpix"]}
     assert hot[240.0, 32.0] > hot[60.0, 20.0] > 10
+    assert dark["faults"] == []
     with pixels.open() as file:
         rows = list(csv.DictReader(file))
     assert len(rows) > 100
-    assert {row["class"] for row in rows} <= {"hot", "stuck", "transient"}
-    table.write_text("file,temperature_c\n01.dng,warm")
-    assert run(capsys, "characterise", folder, "--temperatures", table)[0] == 2
+    assert {row["class"] for row in rows} <= {"hot", "warm", "stuck", "dead"}
+    # What the listed ones gather is what the sensor was made with.
+    _, _, truth = _fixed_pattern(HEATH, (HEIGHT_PX, WIDTH_PX))
+    told = [
+        (float(row["e_per_s"]), float(truth[int(row["y"]), int(row["x"])])) for row in rows if row["class"] == "hot"
+    ]
+    assert np.mean([own > 0 for _, own in told]) > 0.99
+    bright = [(one, own) for one, own in told if own > 5]
+    assert np.median([one / own for one, own in bright]) == pytest.approx(1.0, abs=0.02)
+    bad = tmp_path / "bad.csv"
+    bad.write_text("file,temperature_c\n01.dng,warm")
+    assert run(capsys, "characterise", folder, "--temperatures", bad)[0] == 2
+
+
+def test_the_longest_usable_exposure_has_four_answers(long_darks, capsys):
+    folder, table = long_darks
+    _, out, _ = run(capsys, "characterise", folder, "--json", "--temperatures", table)
+    dark = document(out, "characterisation.schema.json")["bodies"][0]["dark"]
+    assert set(dark["longest_usable"]) == {"as shot", "single-pixel repair", "LENR", "master dark"}
+    # 400 hot pixels a megapixel are too many at any time, but a converter's repair leaves few of them.
+    assert dark["longest_usable_s"] == dark["longest_usable"]["as shot"]
+    assert "hot pixels per megapixel" in dark["longest_usable_s"]["reason"]
+    repaired = dark["longest_usable"]["single-pixel repair"]
+    assert repaired["low"] <= repaired["value"] <= repaired["high"]
+    assert "then: lifted-shadow SNR" in repaired["reason"]
+    # By hand: S = 12.7 % of the saturation, five stops down; SNR 3 where S/3 squared = S + R² + 0.25 t.
+    signal, noise = 0.127 * HEATH.saturation_e(800) / 32, HEATH.read_noise_e(800)
+    assert repaired["value"] == pytest.approx(((signal / 3) ** 2 - signal - noise**2) / 0.25, rel=0.05)
+
+
+def test_without_temperatures_there_is_no_doubling(tmp_path, capsys, rng):
+    for seconds in (1.0, 15.0, 60.0):
+        darks.write_darks(tmp_path, rng, seconds, 2, rate_e=0.3)
+    _, out, _ = run(capsys, "characterise", tmp_path, "--json")
+    dark = document(out, "characterisation.schema.json")["bodies"][0]["dark"]
+    assert dark["doubling_c"]["value"] is None
+    assert "two temperatures" in dark["doubling_c"]["reason"]
+
+
+def test_a_leak_and_a_dead_pixel_are_told(tmp_path, capsys, rng):
+    folder = tmp_path / "frames"
+    folder.mkdir()
+    for seconds in (1.0, 15.0, 60.0, 120.0):
+        for path in darks.write_darks(folder, rng, seconds, 2, rate_e=0.3):
+            if seconds == 60.0:
+                mosaic = read_frame(path).mosaic + np.linspace(0, 80, darks.SHAPE[1]).astype(np.uint16)[None, :]
+                making.write(path, mosaic.astype(np.uint16), exposure_s=Fraction(60))
+    for n in range(2):
+        light = making.shot(100, rng)[: darks.SHAPE[0], : darks.SHAPE[1]]
+        light[80, 61] = making.BLACK
+        making.write(folder / f"L{n}.DNG", light)
+    table = tmp_path / "pixels.csv"
+    _, out, _ = run(capsys, "characterise", folder, "--json", "--hot-pixels", table)
+    (fault,) = document(out, "characterisation.schema.json")["bodies"][0]["dark"]["faults"]
+    assert (fault["exposure_s"], fault["code"]) == (60.0, "leak")
+    with table.open() as file:
+        rows = {(row["x"], row["y"]): row["class"] for row in csv.DictReader(file)}
+    assert rows["61", "80"] == "dead"

@@ -18,8 +18,9 @@ from tqdm import tqdm
 
 from yellowjacket.bench.executor import WorkerDied, run_all
 from yellowjacket.core.characterise import IsoFindings, characterise_iso
+from yellowjacket.core.dark_time import measure_time
 from yellowjacket.core.documents import Document, body_document, characterisation, dark_document, ladder_documents
-from yellowjacket.core.folder_darks import FoundDarks, dark_ladder, dark_task, read_temperatures
+from yellowjacket.core.folder_darks import FoundDarks, conclude, dark_task, read_temperatures
 from yellowjacket.core.folder_ladders import (
     exposure_ladder,
     exposure_tasks,
@@ -284,15 +285,18 @@ def _darks(
     tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], temperatures: dict[str, float], problems: list[FrameError]
 ) -> FoundDarks | None:
     """Dark current and hot pixels of the ISO with the most dark exposure times."""
-    gains = {rung.iso: rung.every.quantities["gain_e_per_dn"] for rung in rungs if rung.every is not None}
+    models = {rung.iso: rung.every.quantities for rung in rungs if rung.every is not None}
     bayer = [rung.iso for rung in rungs if rung.layout == BAYER]
-    task = dark_task([task for task in tasks if task.iso in bayer], gains, temperatures)
-    found = _work(dark_ladder, [task] if task else [], "darks", lambda one: one.groups[0].paths[0], problems)
-    return found[0] if found else None
+    task = dark_task([task for task in tasks if task.iso in bayer], models, temperatures)
+    if task is None:
+        return None
+    measured = _work(measure_time, task.times(), "darks", lambda one: one.group.paths[0], problems)
+    problems += [error for one in measured for error in one.problems]
+    return conclude(task, measured) if measured else None
 
 
 def _write_pixels(path: Path, pixels: Sequence[tuple[BodyTasks, HotPixel, float | None]]) -> None:
-    """Hot, stuck and transient pixels as rows; coordinates in the full raw frame."""
+    """Hot, warm, stuck and dead pixels as rows; coordinates in the full raw frame."""
     with path.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file)
         writer.writerow(("x", "y", "channel", "class", "e_per_s", "excess_dn", "spreads", "make", "model", "serial"))
@@ -357,7 +361,9 @@ def _print_body(document: Document) -> None:
     if document["dark"]:
         dark = document["dark"]
         print(f"  dark current at ISO {dark['iso']}: {_text(dark['current_e_per_s'])} e⁻/s, "
-              f"doubling every {_text(dark['doubling_c'])} °C")  # fmt: skip
+              f"doubling every {_text(dark['doubling_c'])} °C; longest usable {_text(dark['longest_usable_s'])} s")  # fmt: skip
+        for fault in dark["faults"]:
+            print(f"    {fault['reason']}")
 
 
 # simulate

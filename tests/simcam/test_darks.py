@@ -90,19 +90,19 @@ def test_hot_pixels_are_those_of_the_sensor(tmp_path):
     spread = np.hypot(HEATH.read_noise_e(800) / np.sqrt(2), HEATH.dsnu_e) + np.sqrt(HEATH.dark_current_e_per_s * 60 / 2)
     sure = truth * 60 > 12 * spread * 1.3
     seen = np.zeros(truth.shape, bool)
-    for one in found:
+    for one in found.pixels():
         if one.kind == HOT:
             seen[one.y, one.x] = True
     assert sure.sum() > 100
     assert (seen & sure).sum() / sure.sum() >= 0.99
     assert (seen & (truth > 0)).sum() / seen.sum() >= 0.99
-    assert per_megapixel(found, frames[0]) == pytest.approx(seen.sum() / (WIDTH_PX * HEIGHT_PX / 1e6))
+    assert per_megapixel(found) == pytest.approx(seen.sum() / (WIDTH_PX * HEIGHT_PX / 1e6))
 
 
 def test_what_shows_once_is_no_hot_pixel(tmp_path):
     frames = darks(HEATH, tmp_path, 1.0, count=2)
     frames[0].mosaic[401, 300] = 9000
-    found = {(one.x, one.y): one.kind for one in hot_pixels(frames, 1 / HEATH.gain_dn_per_e(800))}
+    found = {(one.x, one.y): one.kind for one in hot_pixels(frames, 1 / HEATH.gain_dn_per_e(800)).pixels()}
     assert found[300, 401] == TRANSIENT
 
 

@@ -14,8 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.frames import CHANNELS, RawFrame
-from yellowjacket.core.noise import robust_sigma
 from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.standing import ordinary_tiles
 
 # Side of a tile in pixels of one channel.
 _TILE_PX = 32
@@ -50,31 +50,10 @@ def dark_tiles(exposure_s: float, frames: Sequence[RawFrame]) -> DarkTiles:
         raise ValueError("darks of one time need at least one frame, all of one size")
     means, variances, medians = {}, {}, {}
     for channel in CHANNELS:
-        planes = [frame.plane(channel).astype(np.float64) for frame in frames]
-        middle = np.mean(planes, axis=0)
-        blocks = _blocks(middle)
-        typical = np.median(blocks, axis=(2, 3), keepdims=True)
-        apart = blocks - typical
-        # Means of several frames lie between whole numbers: the spread is told on a finer scale.
-        fine = 16.0
-        spread = max(robust_sigma(apart * fine) / fine, 0.29 / math.sqrt(len(frames)))
-        ordinary = np.abs(apart) <= _OUTLIER_SPREADS * spread
-        count = np.maximum(ordinary.sum(axis=(2, 3)), 1)
-        means[channel] = (blocks * ordinary).sum(axis=(2, 3)) / count
-        medians[channel] = float(np.median(middle))
-        if len(planes) > 1:
-            difference = _blocks(planes[0]) - _blocks(planes[1])
-            variances[channel] = (difference**2 * ordinary).sum(axis=(2, 3)) / count / 2
-        else:
-            variances[channel] = np.full(count.shape, math.nan)
+        stack = np.stack([frame.plane(channel) for frame in frames])
+        found = ordinary_tiles(stack, _TILE_PX, _OUTLIER_SPREADS)
+        means[channel], variances[channel], medians[channel] = found
     return DarkTiles(exposure_s, means, variances, medians)
-
-
-def _blocks(plane: Array) -> Array:
-    """Tiles of a plane, shape (rows, columns, side, side)."""
-    side = min(_TILE_PX, *plane.shape)
-    rows, columns = plane.shape[0] // side, plane.shape[1] // side
-    return plane[: rows * side, : columns * side].reshape(rows, side, columns, side).transpose(0, 2, 1, 3)
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +67,10 @@ class DarkCurrent:
     from_noise: Quantity
     glow: Quantity
     hidden: bool = False
-    slopes: Array = field(default_factory=lambda: np.zeros(0))
+    # What the electrons are told by: the gain that was given, or the darks' own.
+    gain: Quantity = field(default_factory=lambda: missing("not told"))
+    # Growth of every tile over the channels in e⁻/s, shape (rows, columns); empty when not known.
+    surface: Array = field(default_factory=lambda: np.zeros((0, 0)))
 
 
 def dark_current(times: Sequence[DarkTiles], gain: Quantity, temperature_c: float | None = None) -> DarkCurrent:
@@ -126,7 +108,8 @@ def dark_current(times: Sequence[DarkTiles], gain: Quantity, temperature_c: floa
         from_noise,
         _glow(slopes, glowing, gain),
         hidden,
-        plain,
+        gain,
+        slopes.mean(axis=0).reshape(ordered[0].means[CHANNELS[0]].shape) * gain.value,
     )
 
 
@@ -207,3 +190,17 @@ def doubling_c(currents: Sequence[DarkCurrent]) -> Quantity:
     thermometer = slope * THERMOMETER_C / 1.96
     se = math.sqrt(float((centred**2) @ (errors**2 + thermometer**2))) / float(centred @ centred)
     return with_relative_error(1 / slope, se / slope, len(known))
+
+
+def corner_to_centre(surface: Array) -> float | None:
+    """What the brightest corner gathers over the centre in e⁻/s, by a low-order surface through the tiles; None where
+    there are too few of them."""
+    rows, columns = surface.shape
+    if min(rows, columns) < 4:
+        return None
+    y, x = np.meshgrid(np.linspace(-1, 1, rows), np.linspace(-1, 1, columns), indexing="ij")
+    terms = [np.ones_like(x), x, y, x * y, x**2, y**2]
+    design = np.stack([term.ravel() for term in terms], axis=1)
+    found, *_ = np.linalg.lstsq(design, surface.ravel(), rcond=None)
+    corners = [found @ np.array([1, i, j, i * j, 1, 1]) for i in (-1, 1) for j in (-1, 1)]
+    return float(max(corners) - found[0])

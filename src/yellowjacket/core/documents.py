@@ -17,6 +17,7 @@ from yellowjacket.core.folder_darks import FoundDarks
 from yellowjacket.core.folder_ladders import FoundExposures, no_ladder
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.iso_push import Invariance, Penalty
+from yellowjacket.core.long_exposure import AS_SHOT
 from yellowjacket.core.marks import MarkHabits, advice_on
 from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops
@@ -168,6 +169,12 @@ def dark_document(found: FoundDarks | None) -> Document:
             "hot_per_mpix": [
                 {"exposure_s": one.exposure_s, "temperature_c": one.temperature_c, **quantity(one.per_mpix)}
                 for one in found.counts
+            ],
+            "longest_usable_s": quantity(found.longest[AS_SHOT].quantity),
+            "longest_usable": {answer: quantity(one.quantity) for answer, one in found.longest.items()},
+            "faults": [
+                {"exposure_s": one.group.exposure_s, "code": one.code, "reason": f"{one.words} {one.remedy}"}
+                for one in found.faults
             ],
         }
     }  # fmt: skip

@@ -1,40 +1,47 @@
-"""Long darks as found in a folder: dark current by temperature, doubling, glow, hot pixels. Pure functions of files."""
+"""Long darks as found in a folder: dark current by temperature, doubling, glow, hot pixels, longest usable exposure."""
 
 from __future__ import annotations
 
 import csv
-import math
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from yellowjacket.core.dark_current import FEWEST_TIMES, DarkCurrent, DarkTiles, dark_current, dark_tiles, doubling_c
-from yellowjacket.core.frames import RawFrame, read_frame
-from yellowjacket.core.gathering import IsoTask
-from yellowjacket.core.hot_pixels import HotPixel, hot_pixels, per_megapixel
+from yellowjacket.core.dark_current import FEWEST_TIMES, DarkCurrent, dark_current, doubling_c
+from yellowjacket.core.dark_faults import Fault, faults_of
+from yellowjacket.core.dark_law import USUAL_DOUBLING_C, dark_law, warmed_s
+from yellowjacket.core.dark_time import DarkGroup, TimeFindings, TimeTask
+from yellowjacket.core.frames import read_frame
+from yellowjacket.core.gathering import Exposures, IsoTask
+from yellowjacket.core.hot_pixels import DEAD, HOT, STUCK, WARM, HotPixel, coming_back, density, rates_dn_per_s, standing_at
+from yellowjacket.core.light_points import no_response
+from yellowjacket.core.long_exposure import ANSWERS, Longest, Shadow, courses, lifted_signal_e, longest
 from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.tolerance import LONG_CRITERIA
 
-# Frames of one time that are read; more add little.
-_MOST_FRAMES = 4
-
-
-@dataclass(frozen=True, slots=True)
-class DarkGroup:
-    """Darks of one exposure time at one temperature (None: not known)."""
-
-    exposure_s: float
-    temperature_c: float | None
-    paths: tuple[str, ...]
+# What a list of defects holds; what comes and goes is no defect to map.
+LISTED = (HOT, WARM, STUCK, DEAD)
+_LEVEL = "usable"
+# Light frames that must agree on a dead pixel.
+_LIGHT_FRAMES = 2
 
 
 @dataclass(frozen=True, slots=True)
 class DarkTask:
-    """All long darks of a body at one ISO, and its gain where light frames told it."""
+    """All long darks of a body at one ISO, its gain and noise where light frames told them, and some light frames."""
 
     iso: int
     groups: tuple[DarkGroup, ...]
     gain: Quantity
+    read_noise_e: Quantity
+    saturation_e: Quantity
+    light: tuple[str, ...] = ()
+
+    def times(self) -> list[TimeTask]:
+        """The work, one piece a group."""
+        first = self.groups[0].paths[0]
+        return [TimeTask(group, self.gain.value, first, n) for n, group in enumerate(self.groups)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,19 +55,23 @@ class HotCount:
 
 @dataclass(frozen=True, slots=True)
 class FoundDarks:
-    """What the darks of one ISO gave. ``pixels``: of the longest time, with what they gather in e⁻/s (None: no gain)."""
+    """What the darks of one ISO gave. ``pixels``: of the longest time, with what they gather in e⁻/s (None: no gain);
+    ``longest`` by answer, at the first temperature, per pixel, by the default profile."""
 
     iso: int
     currents: tuple[DarkCurrent, ...]
     doubling: Quantity
     counts: tuple[HotCount, ...]
     pixels: tuple[tuple[HotPixel, float | None], ...]
+    longest: Mapping[str, Longest]
+    faults: tuple[Fault, ...] = ()
 
 
 def dark_task(
-    tasks: Sequence[IsoTask], gains: Mapping[int, Quantity], temperatures: Mapping[str, float]
+    tasks: Sequence[IsoTask], models: Mapping[int, Mapping[str, Quantity]], temperatures: Mapping[str, float]
 ) -> DarkTask | None:
-    """The ISO with the most dark exposure times, three at least, or None. ``temperatures``: °C by file name."""
+    """The ISO with the most dark exposure times, three at least, or None. ``models``: gain_e_per_dn, read_noise_e and
+    saturation_e by ISO; ``temperatures``: °C by file name."""
     best: DarkTask | None = None
     most = FEWEST_TIMES - 1
     for task in tasks:
@@ -77,45 +88,107 @@ def dark_task(
                     groups.items(), key=lambda item: (item[0][0], item[0][1] or 0.0)
                 )
             )
-            best = DarkTask(task.iso, found, gains.get(task.iso, Quantity(None, reason="no light frames at this ISO")))
+            nothing = Quantity(None, reason="no light frames at this ISO")
+            model = models.get(task.iso, {})
+            gain, noise, full = (model.get(name, nothing) for name in ("gain_e_per_dn", "read_noise_e", "saturation_e"))
+            best = DarkTask(task.iso, found, gain, noise, full, _some(task.light))
     return best
 
 
-def dark_ladder(task: DarkTask) -> FoundDarks:
-    """Measure the darks of one ISO. Raises FrameError for files that cannot be read."""
-    tiles: dict[float | None, list[DarkTiles]] = defaultdict(list)
-    shortest: RawFrame | None = None
-    counts: list[HotCount] = []
-    pixels: tuple[HotPixel, ...] = ()
-    longest = 0.0
-    gain = task.gain.value
-    for group in task.groups:
-        frames = [read_frame(Path(name)) for name in group.paths[:_MOST_FRAMES]]
-        shortest = shortest or frames[0]
-        tiles[group.temperature_c].append(dark_tiles(group.exposure_s, frames))
-        if len(frames) < 2:
-            continue
-        found = hot_pixels(frames, gain, shortest)
-        counts.append(HotCount(group.exposure_s, group.temperature_c, _counted(found, frames[0])))
-        # Of the longest time; at several temperatures the first.
-        if group.exposure_s > longest:
-            longest, pixels = group.exposure_s, found
-    currents = tuple(
-        dark_current(found, task.gain, celsius)
-        for celsius, found in sorted(tiles.items(), key=lambda item: item[0] or 0.0)
+def _some(light: Sequence[Exposures]) -> tuple[str, ...]:
+    """The first repeats of one setting, for dead pixels."""
+    return next((group.paths[:_LIGHT_FRAMES] for group in light if len(group.paths) >= _LIGHT_FRAMES), ())
+
+
+def conclude(task: DarkTask, measured: Sequence[TimeFindings]) -> FoundDarks:
+    """Everything that follows from the measured groups of a task. Raises FrameError for light frames that are gone."""
+    ordered = sorted(measured, key=lambda one: (one.group.exposure_s, one.group.temperature_c or 0.0))
+    told = [one for one in ordered if one.pixels is not None]
+    for one, table in zip(told, coming_back([one.pixels for one in told if one.pixels is not None]), strict=True):
+        ordered[ordered.index(one)] = replace(one, pixels=table)
+    currents, doubling = _currents(task, ordered)
+    counts = tuple(
+        HotCount(one.group.exposure_s, one.group.temperature_c, density(standing_at(one.pixels), one.pixels.megapixels))
+        for one in ordered
+        if one.pixels is not None
     )
-    rates = tuple((one, None if gain is None else one.excess_dn * gain / longest) for one in pixels)
-    return FoundDarks(task.iso, currents, doubling_c(currents), tuple(counts), rates)
+    listed = _listed(task, ordered, currents[0].gain.value)
+    usable = _longest(task, ordered, currents, doubling)
+    return FoundDarks(task.iso, currents, doubling, counts, listed, usable, tuple(_faults(ordered)))
 
 
-def _counted(found: Sequence[HotPixel], frame: RawFrame) -> Quantity:
-    """Per megapixel, with the interval of a count (normal beyond a few, 3 where none was seen)."""
-    rate = per_megapixel(found, frame)
-    megapixels = frame.size[0] * frame.size[1] / 1e6
-    count = rate * megapixels
-    half = 1.96 * math.sqrt(count)
-    high = 3.0 if count == 0 else count + half
-    return Quantity(rate, max(0.0, count - half) / megapixels, high / megapixels, round(count))
+def _faults(ordered: Sequence[TimeFindings]) -> Iterator[Fault]:
+    """Darks of one temperature are held against each other."""
+    for celsius in dict.fromkeys(one.group.temperature_c for one in ordered):
+        own = [one for one in ordered if one.group.temperature_c == celsius]
+        yield from faults_of([(one.group, one.tiles, one.range_dn) for one in own])
+
+
+def _currents(task: DarkTask, ordered: Sequence[TimeFindings]) -> tuple[tuple[DarkCurrent, ...], Quantity]:
+    """By temperature where every temperature has times enough; else all together, by the law of warmth."""
+    by_temperature: dict[float | None, list[TimeFindings]] = defaultdict(list)
+    for one in ordered:
+        by_temperature[one.group.temperature_c].append(one)
+    if all(len({one.group.exposure_s for one in own}) >= FEWEST_TIMES for own in by_temperature.values()):
+        currents = tuple(
+            dark_current([one.tiles for one in own], task.gain, celsius)
+            for celsius, own in sorted(by_temperature.items(), key=lambda item: item[0] or 0.0)
+        )
+        return currents, doubling_c(currents)
+    current, doubling = dark_law(
+        [one.tiles for one in ordered], [one.group.temperature_c for one in ordered], task.gain
+    )
+    return (current,), doubling
+
+
+def _listed(
+    task: DarkTask, ordered: Sequence[TimeFindings], gain: float | None
+) -> tuple[tuple[HotPixel, float | None], ...]:
+    """Defects of the longest time (at several temperatures the first), and those that answer no light."""
+    told = [one for one in ordered if one.pixels is not None]
+    if not told:
+        return ()
+    longest_s = max(one.group.exposure_s for one in told)
+    chosen = next(one for one in told if one.group.exposure_s == longest_s)
+    table = chosen.pixels
+    assert table is not None  # noqa: S101 - told holds no others
+    alike = [
+        (one.group.exposure_s, one.pixels)
+        for one in told
+        if one.pixels is not None and one.group.temperature_c == chosen.group.temperature_c
+    ]
+    rates = rates_dn_per_s(table, alike)
+    found: list[tuple[HotPixel, float | None]] = [
+        (one, None if gain is None or rate is None else rate * gain)
+        for one, rate in zip(table.pixels(), rates, strict=True)
+        if one.kind in LISTED
+    ]
+    known = {(one.x, one.y) for one, _ in found}
+    light = [read_frame(Path(path)) for path in task.light]
+    if light and all(frame.size == table.size for frame in light):
+        found += [(one, None) for one in no_response(light) if (one.x, one.y) not in known]
+    return tuple(found)
+
+
+def _longest(
+    task: DarkTask, ordered: Sequence[TimeFindings], currents: Sequence[DarkCurrent], doubling: Quantity
+) -> dict[str, Longest]:
+    first = currents[0]
+    own = [one for one in ordered if one.group.temperature_c == first.temperature_c]
+    degrees = doubling.value or USUAL_DOUBLING_C
+    if len(own) < len(ordered) and len(currents) == 1 and first.temperature_c is not None:
+        reference = first.temperature_c
+        timed = [
+            (warmed_s(one.group.exposure_s, one.group.temperature_c or reference, reference, degrees), one)
+            for one in ordered
+        ]
+    else:
+        timed = [(one.group.exposure_s, one) for one in own]
+    shadow = None
+    if task.saturation_e.value and task.read_noise_e.value and first.current.value is not None:
+        shadow = Shadow(lifted_signal_e(task.saturation_e.value), task.read_noise_e.value, first.current)
+    found = courses(timed, [], first.gain.value, 1.0)
+    return {answer: longest(answer, found[answer], shadow, LONG_CRITERIA, _LEVEL) for answer in ANSWERS}
 
 
 def read_temperatures(path: Path) -> dict[str, float]:

@@ -1,30 +1,54 @@
-"""Hot, stuck and transient pixels, told from darks.
+"""Pixels that are not like their neighbours, told from darks of one exposure time: hot, warm, stuck, dead, blinking,
+transient.
 
-r is what a pixel stands above the median of its neighbours of one colour; s the spread of r over its tile. A pixel is hot
-when the mean of the repeats stands over k·s, every repeat over 3.5 σ, and the repeats agree; what shows in one frame only
-is a transient, as from a cosmic ray.
+r is what a pixel stands above the median of its neighbours of one colour; s the spread of r over its tile. A pixel is
+hot when the mean of the repeats stands over 8 s, every repeat over 3.5 σ, and the repeats agree; warm when it only
+stands over 5.5 s, and every repeat over 2 σ.
+What shows in one repeat only is a transient, as from a cosmic ray; what comes and goes is blinking.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import median_filter
 
 from yellowjacket.core.frames import CHANNELS, RawFrame
-from yellowjacket.core.noise import robust_sigma
+from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.standing import (
+    excesses,
+    outstanding,
+    repeat_sigma,
+    sample_step,
+    sampled,
+    spread_at,
+    spreads,
+)
 
-HOT, STUCK, TRANSIENT = "hot", "stuck", "transient"
+# In the order of their codes in an array of pixels.
+KINDS = ("hot", "warm", "stuck", "dead", "blinking", "transient")
+HOT, WARM, STUCK, DEAD, BLINKING, TRANSIENT = KINDS
+# Those that spoil a picture of a body in every frame.
+LASTING = (HOT, STUCK)
 # Bars, in spreads over the tile and in σ of one frame.
-BAR_SPREADS = 8.0
-_EVERY_SIGMAS, _AGREE_SIGMAS = 3.5, 5.0
+BAR_SPREADS, WARM_SPREADS = 8.0, 5.5
+_ONCE_SPREADS, _SHOWS_SPREADS = 8.0, 5.0
+_EVERY_SIGMAS, _EVERY_WARM_SIGMAS, _AGREE_SIGMAS = 3.5, 2.0, 5.0
+# Where no gain tells shot noise, repeats may differ by this share of their mean.
+_AGREE_SHARE = 0.25
+# Rough levels are those of a neighbour: what is looked at more closely lies a little under the bars.
+_MARGIN_SPREADS = 1.5
 _LEAST_SPREAD_DN = 0.29
-_NEIGHBOURS_PX, _TILE_PX = 5, 64
 _CLIPPED_SHARE = 0.99
+# An excess stands on the dark level: from here on it may be cut off.
+_CUT_SHARE = 0.9
+_PIXEL = np.dtype([
+    ("x", "<u4"), ("y", "<u4"), ("channel", "u1"), ("kind", "u1"), ("excess_dn", "<f4"), ("spread_dn", "<f4"),
+    ("sigma_dn", "<f4"), ("left_dn", "<f4"), ("highest_dn", "<f4"), ("shows", "<f4"), ("single_dn", "<f4"),
+])  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,61 +63,187 @@ class HotPixel:
     spreads: float
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class PixelTable:
+    """All outstanding pixels of one exposure time.
+
+    ``rows``: x, y in the full raw frame, channel and kind as indices of CHANNELS and KINDS; in DN the excess over the
+    neighbours, the spread of such excesses over the tile, σ of one frame, what is left of the excess after the repair
+    that converters make of lone points, the highest excess of one repeat; and in which share of the repeats it stands
+    out of a single frame, and the spread of one. ``size``: of the frame, (width, height). ``clip_dn``: of an excess that
+    is cut off.
+    """
+
+    rows: NDArray[np.void]
+    size: tuple[int, int]
+    clip_dn: float
+
+    @property
+    def megapixels(self) -> float:
+        """Of the frame that was looked at."""
+        return self.size[0] * self.size[1] / 1e6
+
+    def of(self, kinds: Sequence[str]) -> NDArray[np.void]:
+        """Rows of some kinds."""
+        return self.rows[np.isin(self.rows["kind"], [KINDS.index(kind) for kind in kinds])]
+
+    def pixels(self) -> Iterator[HotPixel]:
+        """One by one, for lists and files."""
+        for row in self.rows:
+            yield HotPixel(
+                int(row["x"]), int(row["y"]), CHANNELS[row["channel"]], KINDS[row["kind"]], float(row["excess_dn"]),
+                float(row["excess_dn"] / row["spread_dn"]),
+            )  # fmt: skip
+
+
 def hot_pixels(
     frames: Sequence[RawFrame], gain_e_per_dn: float | None, shortest: RawFrame | None = None, bar: float = BAR_SPREADS
-) -> tuple[HotPixel, ...]:
+) -> PixelTable:
     """All that stand out of two or more darks of one time. ``shortest``: a dark of the shortest time, in which only
-    stuck pixels clip as well. Raises ValueError for fewer than two frames, or several sizes.
+    stuck pixels clip as well. Raises ValueError for fewer than two frames, several sizes, or frames with a picture.
     """
     if len(frames) < 2 or len({frame.mosaic.shape for frame in frames}) != 1:
         raise ValueError("hot pixels are told from two or more darks of one size")
-    found: list[HotPixel] = []
-    for channel in CHANNELS:
-        planes = [frame.plane(channel).astype(np.float32) for frame in frames]
-        over = [plane - median_filter(plane, size=_NEIGHBOURS_PX, mode="nearest") for plane in planes]
-        mean = np.mean(over, axis=0)
-        spread = _spread(mean)
-        sigma = robust_sigma((planes[0] - planes[1]).astype(np.float64)) / math.sqrt(2)
-        least, most = np.min(over, axis=0), np.max(over, axis=0)
-        standing = mean > bar * spread
-        # Shot noise of the pixel's own dark signal lets its repeats differ.
-        own = np.maximum(mean, 0) / gain_e_per_dn if gain_e_per_dn else 0.0
-        alike = most - least < _AGREE_SIGMAS * np.sqrt(2 * (sigma**2 + own))
-        every = least > _EVERY_SIGMAS * sigma
-        row, column = frames[0].offsets[channel]
-        clip = _CLIPPED_SHARE * (frames[0].white_dn - frames[0].black_dn[channel])
-        short = None if shortest is None else shortest.plane(channel).astype(np.float32) - shortest.black_dn[channel]
-        for y, x in zip(*np.nonzero(standing), strict=True):
-            kind = HOT if every[y, x] and alike[y, x] else TRANSIENT
-            if kind == HOT and short is not None and short[y, x] > clip:
-                kind = STUCK
-            found.append(
-                HotPixel(
-                    2 * int(x) + column, 2 * int(y) + row, channel, kind, float(mean[y, x]),
-                    float(mean[y, x] / spread[y, x]),
-                )
-            )  # fmt: skip
-    return tuple(found)
+    found = [_of_channel(frames, channel, gain_e_per_dn, shortest, bar) for channel in CHANNELS]
+    white = frames[0].white_dn - min(frames[0].black_dn.values())
+    return PixelTable(np.concatenate(found), frames[0].size, _CUT_SHARE * white)
 
 
-def _spread(values: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Robust spread of the tile a pixel lies in, never under that of rounding."""
-    rows, columns = (max(1, length // _TILE_PX) for length in values.shape)
-    spread = np.empty((rows, columns))
-    edges = [
-        np.linspace(0, length, count + 1).astype(int)
-        for length, count in zip(values.shape, (rows, columns), strict=True)
-    ]
-    for i in range(rows):
-        for j in range(columns):
-            part = values[edges[0][i] : edges[0][i + 1], edges[1][j] : edges[1][j + 1]].astype(np.float64)
-            # Halves of numbers are common here: told on a finer scale.
-            spread[i, j] = max(robust_sigma(part * 16) / 16, _LEAST_SPREAD_DN)
-    whole = np.repeat(np.repeat(spread, np.diff(edges[0]), axis=0), np.diff(edges[1]), axis=1)
-    return np.asarray(whole)
+def _of_channel(
+    frames: Sequence[RawFrame], channel: str, gain: float | None, shortest: RawFrame | None, bar: float
+) -> NDArray[np.void]:
+    stack = np.stack([frame.plane(channel) for frame in frames])
+    step = sample_step(stack)
+    levels, apart = sampled(stack, step)
+    spread = spreads(apart, _LEAST_SPREAD_DN, step)
+    sigma = repeat_sigma(stack)
+    warm = min(WARM_SPREADS, bar)
+    # One frame scatters more than the mean of all.
+    once = math.sqrt(1 + sigma**2 * (1 - 1 / len(frames)) / float(np.median(spread)) ** 2)
+    places = outstanding(stack, step, levels, spread, warm - _MARGIN_SPREADS, (_ONCE_SPREADS - _MARGIN_SPREADS) * once)
+    if places is None:
+        raise ValueError("more than one pixel in twenty stands out: these frames are no darks, or of other settings")
+    mean, each, beside = excesses(stack, places)
+    own = spread_at(spread, places, (stack.shape[1], stack.shape[2]))
+    single = np.sqrt(own**2 + sigma**2 * (1 - 1 / len(frames)))
+    kinds = _kinds(mean, each, own, single, sigma, gain, bar)
+    if shortest is not None:
+        clip = _CLIPPED_SHARE * (shortest.white_dn - shortest.black_dn[channel])
+        short = shortest.plane(channel)[places[:, 0], places[:, 1]] - np.float64(shortest.black_dn[channel])
+        kinds[(kinds == KINDS.index(HOT)) & (short > clip)] = KINDS.index(STUCK)
+    told = kinds >= 0
+    row, column = frames[0].offsets[channel]
+    rows = np.zeros(int(told.sum()), _PIXEL)
+    rows["x"], rows["y"] = 2 * places[told, 1] + column, 2 * places[told, 0] + row
+    rows["channel"], rows["kind"] = CHANNELS.index(channel), kinds[told]
+    rows["excess_dn"], rows["spread_dn"], rows["sigma_dn"] = mean[told], own[told], sigma
+    # A converter replaces what stands above all its neighbours by their median; the lesser of two stays.
+    lone = mean > beside[:, 1]
+    rows["left_dn"] = np.where(lone, beside[:, 0], mean)[told]
+    rows["highest_dn"] = each.max(axis=1)[told]
+    rows["single_dn"] = single[told]
+    rows["shows"] = (each > _ONCE_SPREADS * single[:, None]).mean(axis=1)[told]
+    return rows
 
 
-def per_megapixel(found: Sequence[HotPixel], frame: RawFrame) -> float:
+def _kinds(
+    mean: NDArray[np.float32], each: NDArray[np.float32], spread: NDArray[np.float64],
+    single: NDArray[np.float64], sigma: float, gain: float | None, bar: float,
+) -> NDArray[np.int8]:  # fmt: skip
+    """Index of the kind of every candidate, −1 for those that are like the others."""
+    least, most = each.min(axis=1), each.max(axis=1)
+    # Shot noise of the pixel's own dark signal lets its repeats differ.
+    own = np.maximum(mean, 0) / gain if gain else (_AGREE_SHARE * mean) ** 2
+    alike = most - least < _AGREE_SIGMAS * np.sqrt(2 * (sigma**2 + own))
+    shows = (each > _SHOWS_SPREADS * single[:, None]).sum(axis=1)
+    once = (most > _ONCE_SPREADS * single) | (mean > bar * spread)
+    kinds = np.full(len(mean), -1, np.int8)
+    kinds[once & (shows > 1)] = KINDS.index(BLINKING)
+    kinds[once & (shows <= 1)] = KINDS.index(TRANSIENT)
+    warm = alike & (least > _EVERY_WARM_SIGMAS * sigma) & (mean > min(WARM_SPREADS, bar) * spread)
+    kinds[warm] = KINDS.index(WARM)
+    kinds[warm & (least > _EVERY_SIGMAS * sigma) & (mean > bar * spread)] = KINDS.index(HOT)
+    kinds[(mean < -bar * spread) & (most < -_EVERY_SIGMAS * sigma)] = KINDS.index(DEAD)
+    return kinds
+
+
+def standing_at(table: PixelTable, factor: float = 1.0, *, repaired: bool = False) -> int:
+    """How many lasting pixels still stand out at a use's size, ``factor`` raw pixels to the side of an output pixel.
+
+    Averaging over f × f pixels leaves 1/f² of the excess and 1/f of the spread, so that the bar is f times as high.
+    """
+    rows = table.of(LASTING)
+    excess = rows["left_dn"] if repaired else rows["excess_dn"]
+    return int((excess > BAR_SPREADS * factor * rows["spread_dn"]).sum())
+
+
+def points_per_frame(table: PixelTable, factor: float = 1.0) -> float:
+    """How many points stand out of one frame, whatever they are: what a picture shows, hits and blinking included.
+
+    Held against the spread of a single frame; told from LENR frames too, whose residuals differ from repeat to repeat.
+    """
+    rows = table.rows
+    over = rows["highest_dn"] > _ONCE_SPREADS * factor * rows["single_dn"]
+    return float((rows["shows"] * over).sum())
+
+
+def density(count: float, megapixels: float) -> Quantity:
+    """Per megapixel with the 95 % interval of a Poisson count (normal beyond a few; 3 where none was seen)."""
+    half = 1.96 * math.sqrt(count)
+    high = 3.0 if count == 0 else count + half
+    return Quantity(count / megapixels, max(0.0, count - half) / megapixels, high / megapixels, round(count))
+
+
+def per_megapixel(table: PixelTable) -> float:
     """Hot and stuck pixels per million pixels of the frame."""
-    width, height = frame.size
-    return sum(one.kind in (HOT, STUCK) for one in found) / (width * height / 1e6)
+    return standing_at(table) / table.megapixels
+
+
+def coming_back(tables: Sequence[PixelTable]) -> list[PixelTable]:
+    """The same tables, with transients that show again at another time renamed: they blink."""
+    flashes = [_places(table.of((TRANSIENT, BLINKING))) for table in tables]
+    seen, counts = np.unique(np.concatenate([np.unique(one) for one in flashes] or [_NONE]), return_counts=True)
+    again = seen[counts > 1]
+    found = []
+    for table in tables:
+        rows = table.rows.copy()
+        rows["kind"][(rows["kind"] == KINDS.index(TRANSIENT)) & np.isin(_places(rows), again)] = KINDS.index(BLINKING)
+        found.append(PixelTable(rows, table.size, table.clip_dn))
+    return found
+
+
+def rates_dn_per_s(table: PixelTable, times: Sequence[tuple[float, PixelTable]]) -> list[float | None]:
+    """What every pixel of a table gathers in DN/s: from the longest time at which it was not cut off.
+
+    ``times``: tables of one warmth with their exposure times, the table's own among them. None for a pixel that is cut
+    off wherever it stands out.
+    """
+    best: dict[int, float] = {}
+    for seconds, one in sorted(times, key=lambda item: item[0]):
+        whole = one.rows["excess_dn"] < one.clip_dn
+        for place, excess in zip(_places(one.rows[whole]).tolist(), one.rows["excess_dn"][whole].tolist(), strict=True):
+            best[place] = excess / seconds
+    return [best.get(place) for place in _places(table.rows).tolist()]
+
+
+def also_in(table: PixelTable, others: Iterable[PixelTable]) -> Quantity:
+    """Share of the lasting pixels that stand in any of the others as well, with its interval (Wilson).
+
+    What persists is the sensor's; what does not was something else, or has healed.
+    """
+    own = _places(table.of(LASTING))
+    if not own.size:
+        return Quantity(None, reason="no hot pixel to look for")
+    there = np.isin(own, np.concatenate([_places(other.of((*LASTING, WARM))) for other in others] or [_NONE]))
+    n, share = own.size, float(there.mean())
+    z2 = 1.96**2
+    middle = (share + z2 / (2 * n)) / (1 + z2 / n)
+    half = 1.96 * math.sqrt(share * (1 - share) / n + z2 / (4 * n * n)) / (1 + z2 / n)
+    return Quantity(share, max(0.0, middle - half), min(1.0, middle + half), n)
+
+
+_NONE = np.zeros(0, np.int64)
+
+
+def _places(rows: NDArray[np.void]) -> NDArray[np.int64]:
+    return rows["y"].astype(np.int64) << 20 | rows["x"].astype(np.int64)

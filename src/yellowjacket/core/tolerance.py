@@ -50,14 +50,21 @@ DEFAULT_CRITERIA: tuple[Criterion, ...] = (
     ),
     Criterion("detail", "detail", "detail_share", True, (0.9, 0.7, 0.5), "mark a fine texture on the Measure page"),
 )
+# Of long exposures, common practice, no source: points that stand out, per megapixel of the sensor, and the SNR of a
+# shadow three stops under grey that was exposed two stops short and lifted.
+LONG_CRITERIA: tuple[Criterion, ...] = (
+    Criterion("hot_pixels", "hot pixels per megapixel", "hot_per_mpix", False, (10.0, 100.0, 500.0), "shoot darks"),
+    Criterion("lifted_shadow", "lifted-shadow SNR", "lifted_shadow_snr", True, (6.0, 3.0, 1.5), "shoot darks"),
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """A named set of criteria."""
+    """A named set of criteria, and those of long exposures."""
 
     name: str
     criteria: tuple[Criterion, ...] = DEFAULT_CRITERIA
+    long_exposure: tuple[Criterion, ...] = LONG_CRITERIA
 
 
 def profile_from(name: str, thresholds: Mapping[str, object]) -> Profile:
@@ -65,11 +72,15 @@ def profile_from(name: str, thresholds: Mapping[str, object]) -> Profile:
 
     Raises ValueError, naming the criterion, for unknown keys and for thresholds out of order.
     """
-    known = {criterion.key: criterion for criterion in DEFAULT_CRITERIA}
+    known = {criterion.key: criterion for criterion in (*DEFAULT_CRITERIA, *LONG_CRITERIA)}
     unknown = sorted(set(thresholds) - set(known))
     if unknown:
         raise ValueError(f"unknown criteria {', '.join(unknown)}; known are {', '.join(known)}")
-    return Profile(name, tuple(_with(criterion, thresholds.get(criterion.key)) for criterion in DEFAULT_CRITERIA))
+    own, long = (
+        tuple(_with(criterion, thresholds.get(criterion.key)) for criterion in criteria)
+        for criteria in (DEFAULT_CRITERIA, LONG_CRITERIA)
+    )
+    return Profile(name, own, long)
 
 
 def _with(criterion: Criterion, own: object) -> Criterion:

@@ -75,6 +75,14 @@ class BodyModel:
     # Dark signal that creeps in from the right edge, e⁻/s at the edge, and how far it reaches (share of the width).
     glow_e_per_s: float = 0.0
     glow_reach: float = 0.1
+    # Pixels that jump between two levels from frame to frame, as random telegraph noise does: their share, the chance of
+    # standing high, and the step in e⁻/s (it comes with the dark current).
+    blinking_share: float = 0.0
+    blinking_chance: float = 0.5
+    blinking_e_per_s: float = 6.0
+    # Charged particles: hits per megapixel and hour, and what one leaves in e⁻ over its few pixels.
+    hits_per_mpix_hour: float = 40.0
+    hit_e: float = 2500.0
 
     @property
     def white_dn(self) -> int:
@@ -120,7 +128,7 @@ HEATH = BodyModel(
     fastest_shutter_s=1 / 8000, slowest_shutter_s=30.0,
     gain_modes=(GainMode(0.0, 48_000.0, 2.7), GainMode(800.0, 12_000.0, 1.2)),
     read_noise_after_gain_dn=1.9, row_noise_e=0.12, prnu=0.006, dsnu_e=0.35,
-    dark_current_e_per_s=0.25, hot_pixel_share=4e-4, hot_pixel_scale_e_per_s=40.0,
+    dark_current_e_per_s=0.25, hot_pixel_share=4e-4, hot_pixel_scale_e_per_s=40.0, blinking_share=1.2e-5,
     xyz_to_camera=((0.72, -0.21, -0.08), (-0.42, 1.21, 0.23), (-0.06, 0.21, 0.58)),
 )  # fmt: skip
 

@@ -8,7 +8,7 @@ the converter's ends. Fixed patterns (PRNU, DSNU, hot pixels) are drawn once fro
 from __future__ import annotations
 
 import zlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -45,7 +45,8 @@ class ExposureSettings:
 
     ``sensor_c``: temperature of the sensor, on which its dark current hangs. ``smoothing``: noise reduction in the raw,
     as the body's own. ``bits``: of the file, the converter's when None. ``half``: the reduced raw mode, the mean of four
-    pixels of one colour.
+    pixels of one colour. ``lenr``: the body takes a dark of the same length afterwards and takes it off.
+    ``window``: (width, height) of the part that is read out, from the upper left; all of it when None.
     """
 
     iso: float
@@ -56,6 +57,8 @@ class ExposureSettings:
     smoothing: float = 0.0
     bits: int | None = None
     half: bool = False
+    lenr: bool = False
+    window: tuple[int, int] | None = None
 
 
 # Noise reduction in the raw, by the word on the menu: share of each neighbour along rows and columns.
@@ -110,6 +113,25 @@ def expose(
     body: BodyModel, scene: Scene, settings: ExposureSettings, lamp: Lamp, rng: np.random.Generator
 ) -> NDArray[np.uint16]:
     """One exposure: uint16 mosaic of the scene's size in DN. ``rng`` is the only source of chance."""
+    numbers = _frame(body, scene, settings, lamp, rng)
+    if settings.lenr:
+        dark = _frame(body, scene, replace(settings, capped=True), lamp, rng)
+        # As bodies do it: number for number, around the black level.
+        taken = numbers.astype(np.int32) - dark + body.black_dn
+        numbers = np.clip(taken, 0, body.white_dn).astype(np.uint16)
+    if settings.bits is not None and settings.bits < body.bits:
+        # Fewer bits are written: the converter's last ones are dropped.
+        numbers >>= body.bits - settings.bits
+    if settings.window is not None:
+        width, height = settings.window
+        numbers = numbers[:height, :width]
+    return _reduced(numbers) if settings.half else numbers
+
+
+def _frame(
+    body: BodyModel, scene: Scene, settings: ExposureSettings, lamp: Lamp, rng: np.random.Generator
+) -> NDArray[np.uint16]:
+    """What the converter gives of one exposure, shape of the scene."""
     shape = scene.reflectance.shape
     sensitivity, offset_e, hot = _fixed_pattern(body, (shape[0], shape[1]))
     seconds = exact_exposure_s(settings.exposure_s)
@@ -123,9 +145,44 @@ def expose(
             metered_electrons(body, settings, lamp) / GREY_REFLECTANCE
         )
     electrons = poisson(expected_e, rng)
+    if seconds >= _EVENTS_FROM_S:
+        # From a stream of their own: frames in which nothing happens stay what they are.
+        events = np.random.default_rng(rng.bit_generator.seed_seq.spawn(1)[0])  # type: ignore[attr-defined]
+        _blink(electrons, body, seconds * warmth, events)
+        _hit(electrons, body, seconds, events)
     np.minimum(electrons, body.gain_mode(settings.iso).full_well_e, out=electrons)
-    numbers = _convert(body, settings, electrons, offset_e, rng)
-    return _reduced(numbers) if settings.half else numbers
+    return _convert(body, settings, electrons, offset_e, rng)
+
+
+# Below this nothing comes and goes that could be seen.
+_EVENTS_FROM_S = 1.0
+
+
+def blinking_places(body: BodyModel, shape: tuple[int, int]) -> NDArray[np.int64]:
+    """Flat indices of the pixels that blink; the same for life."""
+    rng = np.random.default_rng(zlib.crc32(f"{body.serial} blinking".encode()))
+    size = shape[0] * shape[1]
+    return np.asarray(rng.choice(size, rng.binomial(size, body.blinking_share), replace=False), dtype=np.int64)
+
+
+def _blink(electrons: NDArray[np.float32], body: BodyModel, warmed_s: float, rng: np.random.Generator) -> None:
+    """Some pixels stand high in some frames, in place."""
+    places = blinking_places(body, (electrons.shape[0], electrons.shape[1]))
+    high = rng.random(places.size) < body.blinking_chance
+    electrons.flat[places[high]] += rng.poisson(body.blinking_e_per_s * warmed_s, int(high.sum()))
+
+
+def _hit(electrons: NDArray[np.float32], body: BodyModel, seconds: float, rng: np.random.Generator) -> None:
+    """Charged particles leave short tracks, in place."""
+    rows, columns = electrons.shape
+    for _ in range(rng.poisson(body.hits_per_mpix_hour * electrons.size / 1e6 * seconds / 3600)):
+        y, x, angle = rng.uniform(0, rows), rng.uniform(0, columns), rng.uniform(0, np.pi)
+        left_e = rng.exponential(body.hit_e)
+        length = 1 + rng.poisson(1.5)
+        for n in range(length):
+            row, column = int(y + n * np.sin(angle)), int(x + n * np.cos(angle))
+            if 0 <= row < rows and 0 <= column < columns:
+                electrons[row, column] += np.float32(left_e / length)
 
 
 def _convert(
@@ -154,9 +211,6 @@ def _convert(
         np.clip(signal, 0, body.white_dn, out=signal)
         signal = np.rint((signal - body.black_dn) * np.float32(multiplied) + body.black_dn)
     np.clip(signal, 0, body.white_dn, out=signal)
-    if settings.bits is not None and settings.bits < body.bits:
-        # Fewer bits are written: the converter's last ones are dropped.
-        signal = np.floor(signal / 2.0 ** (body.bits - settings.bits))
     return signal.astype(np.uint16)
 
 

@@ -98,7 +98,7 @@ def profile_with(profile: Profile, thresholds: Mapping[str, float], level: str) 
         own[LEVELS.index(level)] = value
         return replace(criterion, thresholds=(own[0], own[1], own[2]))
 
-    return Profile(profile.name, tuple(moved(criterion) for criterion in profile.criteria))
+    return replace(profile, criteria=tuple(moved(criterion) for criterion in profile.criteria))
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,126 @@
+"""Long-exposure noise reduction, on against off: what it took away, what it added, what it cost, and whether it pays."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from yellowjacket.core.dark_time import TimeFindings
+from yellowjacket.core.hot_pixels import density, points_per_frame
+from yellowjacket.core.quantity import Quantity, missing, with_relative_error
+from yellowjacket.core.stops import shutter_label
+from yellowjacket.core.tolerance import Criterion
+
+# LENR that leaves so much of the hot pixels was not at work.
+_LEFT_IDLE = 0.8
+# One dark taken off adds as much variance as the frame has itself.
+EXPECTED_NOISE_RATIO = math.sqrt(2)
+_IDLE_NOISE_RATIO = 1.15
+
+
+@dataclass(frozen=True, slots=True)
+class LenrTime:
+    """One exposure time off and on: points that stand out of a frame per megapixel, the share that went, noise on over
+    off, seconds it cost.
+
+    ``at_work``: whether the frames show that LENR did anything.
+    """
+
+    exposure_s: float
+    temperature_c: float | None
+    off: Quantity
+    on: Quantity
+    removed: Quantity
+    noise_ratio: Quantity
+    cost_s: float
+    at_work: bool
+
+
+def lenr_times(off: Sequence[TimeFindings], on: Sequence[TimeFindings], factor: float = 1.0) -> list[LenrTime]:
+    """Every time that was shot both ways, at a use's size."""
+    found = []
+    for one in off:
+        partner = next(
+            (other for other in on if abs(math.log2(other.group.exposure_s / one.group.exposure_s)) < 0.03), None
+        )
+        if partner is None or one.pixels is None or partner.pixels is None:
+            continue
+        before, after = points_per_frame(one.pixels, factor), points_per_frame(partner.pixels, factor)
+        ratio = _ratio(partner.noise_dn, one.noise_dn)
+        left = after / before if before else 1.0
+        at_work = (before > 0 and left < _LEFT_IDLE) or (ratio.value or 1.0) > _IDLE_NOISE_RATIO
+        found.append(
+            LenrTime(
+                one.group.exposure_s, one.group.temperature_c, density(before, one.pixels.megapixels),
+                density(after, partner.pixels.megapixels), _removed(before, after), ratio,
+                one.group.exposure_s if at_work else 0.0, at_work,
+            )
+        )  # fmt: skip
+    return sorted(found, key=lambda row: row.exposure_s)
+
+
+def _removed(before: float, after: float) -> Quantity:
+    if not before:
+        return missing("no hot pixel to take away")
+    share = 1 - after / before
+    half = 1.96 * math.sqrt(max(after, 1) / before**2 * (1 + after / before))
+    return Quantity(share, max(share - half, -1.0), min(share + half, 1.0), round(before))
+
+
+def _ratio(on: Quantity, off: Quantity) -> Quantity:
+    if not on.value or not off.value:
+        return missing(on.reason or off.reason)
+    return with_relative_error(on.value / off.value, math.hypot(on.se / on.value, off.se / off.value), on.n)
+
+
+@dataclass(frozen=True, slots=True)
+class LenrVerdict:
+    """Whether LENR pays: ``from_s`` the shortest time at which it does, None when at none; the sentence for people."""
+
+    from_s: float | None
+    words: str
+
+
+def lenr_verdict(times: Sequence[LenrTime], criterion: Criterion, level: str) -> LenrVerdict:
+    """It is worth its time where the frame as shot has more hot pixels than the level bears, and it takes half away."""
+    if not times:
+        return LenrVerdict(None, "shoot some times with LENR off and on: the test plan is one click away")
+    warm = next((one.temperature_c for one in reversed(times) if one.temperature_c is not None), None)
+    where = f" at {warm:.0f} °C" if warm is not None else ""
+    if not any(one.at_work for one in times):
+        return LenrVerdict(None, "LENR changed nothing in these frames: was it on?")
+    worth = [one for one in times if _pays(one, criterion, level)]
+    if not worth:
+        longest = times[-1].exposure_s
+        if all(criterion.holds(one.off.value or 0.0, level) for one in times):
+            return LenrVerdict(
+                None,
+                f"not needed up to {shutter_label(longest)}{where}: it only costs time. Past that nothing was shot",
+            )
+        return LenrVerdict(None, f"it does not take half of the hot pixels away up to {shutter_label(longest)}{where}")
+    first = worth[0].exposure_s
+    below = [one for one in times if one.exposure_s < first]
+    words = f"worth it from {shutter_label(first)}{where}"
+    return LenrVerdict(first, words + ("; below that it only costs time" if below else ""))
+
+
+def _pays(one: LenrTime, criterion: Criterion, level: str) -> bool:
+    too_many = not criterion.holds(one.off.value or 0.0, level)
+    return one.at_work and too_many and (one.removed.value or 0.0) >= 0.5
+
+
+def noise_growth(darks: int, dark_share: float = 1.0, stacked: int = 1) -> float:
+    """By which factor noise grows when ``darks`` averaged darks are taken off each of ``stacked`` frames.
+
+    ``dark_share``: share of a frame's variance that read noise and dark signal have. The darks' own noise is the same
+    in every frame of a stack, so it does not average out: √(1 + N·share/M).
+    """
+    if darks < 1:
+        raise ValueError("at least one dark is taken off")
+    return math.sqrt(1 + stacked * dark_share / darks)
+
+
+def darks_wanted(stacked: int, dark_share: float = 1.0, allowed_growth: float = 1.05) -> int:
+    """How many darks keep the noise of a stack within a factor of what it was."""
+    return max(1, math.ceil(stacked * dark_share / (allowed_growth**2 - 1)))

@@ -1,0 +1,273 @@
+"""How long a body may expose: hot pixels and the lifted shadow against a tolerance profile, as shot, repaired, with LENR
+and with a master dark, at any temperature.
+
+Warmth counts as time: dark signal and the pixels that stand out of it depend on t·2^((T − T₀)/d) alone, so what was
+counted at one temperature is read off at another.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.stats import norm
+
+from yellowjacket.core.dark_law import USUAL_DOUBLING_C
+from yellowjacket.core.dark_time import TimeFindings
+from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.hot_pixels import BAR_SPREADS, LASTING, PixelTable, density, points_per_frame, standing_at
+from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.tolerance import Criterion
+
+AS_SHOT, REPAIRED, WITH_LENR, WITH_MASTER = ANSWERS = ("as shot", "single-pixel repair", "LENR", "master dark")
+# Darks in the master that the fourth answer assumes.
+MASTER_FRAMES = 16
+# Three stops under grey, exposed two stops short and lifted: the shadow whose SNR is looked at.
+LIFTED_STOPS = 5.0
+# Mid-grey falls here below saturation (ISO 12232: 18 % and half a stop; from memory).
+_GREY_SHARE = 0.127
+# Nobody exposes longer or shorter.
+_SHORTEST_S, _LONGEST_S = 1 / 8, 8 * 3600.0
+_BISECTIONS = 40
+# A course beyond the darks that were shot is uncertain by this factor a stop of time.
+_BEYOND_PER_STOP = 1.15
+_NO_COURSE = "darks of two exposure times at least are needed"
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """Lasting pixels that stand out per megapixel of the sensor, with their interval, at seconds of the reference
+    temperature."""
+
+    warmed_s: float
+    per_mpix: Quantity
+
+
+@dataclass(frozen=True, slots=True)
+class Course:
+    """Counts along time for one answer, in order. ``measured``: False where they follow from other frames."""
+
+    points: tuple[Counted, ...]
+    measured: bool = True
+
+    def at(self, warmed_s: float, end: str = "value") -> float:
+        """Per megapixel, straight between points in logarithms; ``end``: value, low or high. Beyond the last point by
+        the last slope, the interval widening."""
+        logs = np.log2([one.warmed_s for one in self.points])
+        # Half a pixel in the whole picture where none was seen: a logarithm needs something.
+        values = np.log2([max(getattr(one.per_mpix, end) or 0.0, 1e-3) for one in self.points])
+        x = math.log2(warmed_s)
+        if x <= logs[0] or len(logs) == 1:
+            # Fewer the shorter: by the first slope, never rising towards short times.
+            slope = max(0.0, _slope(logs[:2], values[:2])) if len(logs) > 1 else 1.0
+            return float(2.0 ** (values[0] + slope * (x - logs[0])))
+        if x >= logs[-1]:
+            beyond = x - logs[-1]
+            slope = max(0.0, _slope(logs[-2:], values[-2:]))
+            widening = {"low": -1.0, "high": 1.0}.get(end, 0.0) * math.log2(_BEYOND_PER_STOP) * beyond
+            return float(2.0 ** (values[-1] + slope * beyond + widening))
+        return float(2.0 ** np.interp(x, logs, values))
+
+
+def _slope(x: NDArray[np.float64], y: NDArray[np.float64]) -> float:
+    return float((y[-1] - y[0]) / (x[-1] - x[0])) if x[-1] > x[0] else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Shadow:
+    """The lifted shadow: its signal and the read noise in e⁻, and the dark current in e⁻/s at the reference."""
+
+    signal_e: float
+    read_noise_e: float
+    current: Quantity
+
+    def snr(self, warmed_s: float, factor: float, darks: float, end: str = "value") -> float:
+        """SNR at a use's size. ``darks``: darks that are taken off, 0 for none. ``end`` "low" is the worse."""
+        rate = {"low": self.current.high, "high": self.current.low}.get(end, self.current.value) or 0.0
+        own = self.read_noise_e**2 + max(rate, 0.0) * warmed_s
+        added = own / darks if darks else 0.0
+        return factor * self.signal_e / math.sqrt(self.signal_e + own + added)
+
+
+def lifted_signal_e(saturation_e: float) -> float:
+    """Electrons of the lifted shadow at an ISO whose range ends at ``saturation_e``."""
+    return _GREY_SHARE * saturation_e / 2.0**LIFTED_STOPS
+
+
+def courses(
+    off: Sequence[tuple[float, TimeFindings]],
+    on: Sequence[tuple[float, TimeFindings]],
+    gain: float | None,
+    factor: float,
+) -> dict[str, Course]:
+    """The course of every answer at a use's size. ``off``, ``on``: findings without and with LENR, each with its seconds
+    at the reference temperature. Without frames taken with LENR its course is foretold from those without.
+    """
+    plain = [(seconds, one.pixels) for seconds, one in off if one.pixels is not None]
+    locked = [(seconds, one.pixels) for seconds, one in on if one.pixels is not None]
+    found = {
+        AS_SHOT: Course(_counted(plain, lambda table: standing_at(table, factor))),
+        REPAIRED: Course(_counted(plain, lambda table: standing_at(table, factor, repaired=True))),
+        WITH_MASTER: Course(_counted(plain, lambda table: left_after_darks(table, gain, MASTER_FRAMES, factor)), False),
+    }
+    if len(locked) > 1:
+        found[WITH_LENR] = Course(_counted(locked, lambda table: points_per_frame(table, factor)))
+    else:
+        found[WITH_LENR] = Course(_counted(plain, lambda table: left_after_darks(table, gain, 1, factor)), False)
+    return found
+
+
+def _counted(tables, count) -> tuple[Counted, ...]:  # type: ignore[no-untyped-def]
+    rows: dict[float, list[tuple[float, float]]] = {}
+    for seconds, table in tables:
+        rows.setdefault(round(seconds, 3), []).append((count(table), table.megapixels))
+    return tuple(
+        Counted(seconds, density(sum(n for n, _ in parts), sum(size for _, size in parts)))
+        for seconds, parts in sorted(rows.items())
+    )
+
+
+def left_after_darks(table: PixelTable, gain: float | None, darks: int, factor: float = 1.0) -> float:
+    """How many lasting pixels are expected to stand out after ``darks`` averaged darks were taken off one frame.
+
+    A hot pixel's own shot noise stays: its residual is normal with variance (σ² + r/g)(1 + 1/M), against a spread of
+    σ·√(1 + 1/M) around, so that more darks do not hide it. A clipped one has lost its signal and stays. Without a gain
+    shot noise is left out.
+    """
+    if darks < 1:
+        raise ValueError("at least one dark is taken off")
+    rows = table.of(LASTING)
+    if not len(rows):
+        return 0.0
+    excess = rows["excess_dn"].astype(np.float64)
+    shot = np.maximum(excess, 0) / gain if gain else np.zeros(len(rows))
+    sigma = np.maximum(rows["sigma_dn"].astype(np.float64), 1e-9)
+    stands = norm.sf(BAR_SPREADS * factor * sigma / np.sqrt(sigma**2 + shot))
+    stands[excess >= table.clip_dn] = 1.0
+    return float(stands.sum())
+
+
+@dataclass(frozen=True, slots=True)
+class Longest:
+    """Largest usable exposure time in seconds with its interval, and what ends it.
+
+    ``at_least``: nothing fails within the times that were shot; ``beyond``: the limit lies past the longest of them.
+    ``foretold``: from other frames than those it speaks of.
+    """
+
+    seconds: float | None
+    low: float | None = None
+    high: float | None = None
+    criterion: str = ""
+    beyond: bool = False
+    foretold: bool = False
+    reason: str = ""
+
+    @property
+    def quantity(self) -> Quantity:
+        """As a quantity in seconds; its remark names what ends it."""
+        words = [self.reason, f"then: {self.criterion}" if self.criterion else ""]
+        words += ["past the longest dark that was shot"] if self.beyond else []
+        words += ["foretold from frames without it"] if self.foretold else []
+        return Quantity(self.seconds, self.low, self.high, 0, "; ".join(word for word in words if word))
+
+
+def longest(
+    answer: str, course: Course, shadow: Shadow | None, criteria: Sequence[Criterion], level: str, *,
+    factor: float = 1.0, celsius: float | None = None, reference_c: float | None = None,
+    doubling_c: float = USUAL_DOUBLING_C, doubling_se_c: float = 0.0,
+) -> Longest:  # fmt: skip
+    """The largest time at which every criterion holds at a level, for one answer at a temperature.
+
+    ``factor``: raw pixels to the side of an output pixel. ``celsius``, ``reference_c``: where the sensor is, and where
+    the course was read; the same when either is None.
+    """
+    if len(course.points) < 2:
+        return Longest(None, reason=_NO_COURSE)
+    apart = 0.0 if celsius is None or reference_c is None else celsius - reference_c
+    darks = {WITH_LENR: 1.0, WITH_MASTER: float(MASTER_FRAMES)}.get(answer, 0.0)
+
+    def end(which: str, doubling: float) -> tuple[float, str]:
+        worse = {"low": "high", "high": "low"}.get(which, "value")
+        ends = []
+        for criterion in criteria:
+            if criterion.key == "hot_pixels":
+                holds = [lambda s, c=criterion: c.holds(course.at(s, worse), level)]
+            elif shadow is not None:
+                holds = [lambda s, c=criterion: c.holds(shadow.snr(s, factor, darks, which), level)]
+            else:
+                continue
+            ends.append((_last(holds[0]), criterion.label))
+        seconds, label = min(ends, default=(0.0, ""))
+        return seconds / 2.0 ** (apart / doubling), label
+
+    middle, label = end("value", doubling_c)
+    # A doubling further off matters the more, the further the temperature is.
+    swing = abs(apart) / doubling_c**2 * 1.96 * doubling_se_c
+    low, high = end("low", doubling_c)[0] / 2.0**swing, end("high", doubling_c)[0] * 2.0**swing
+    foretold = not course.measured
+    last = course.points[-1].warmed_s / 2.0 ** (apart / doubling_c)
+    if middle < _SHORTEST_S:
+        return Longest(None, criterion=label, foretold=foretold, reason="not even the shortest dark holds")
+    if middle > _LONGEST_S:
+        return Longest(last, min(low, last), _LONGEST_S, "", True, foretold, "at least: nothing fails in any night")
+    return Longest(middle, min(low, middle), min(max(high, middle), _LONGEST_S), label, middle > last, foretold)
+
+
+def _last(holds) -> float:  # type: ignore[no-untyped-def]
+    """The last time at which something holds that fails for good once it fails."""
+    low, high = math.log2(_SHORTEST_S / 64), math.log2(_LONGEST_S * 64)
+    if not holds(2.0**low):
+        return 0.0
+    if holds(2.0**high):
+        return float(2.0**high)
+    for _ in range(_BISECTIONS):
+        middle = (low + high) / 2
+        low, high = (middle, high) if holds(2.0**middle) else (low, middle)
+    return float(2.0**low)
+
+
+@dataclass(frozen=True, slots=True)
+class Growth:
+    """How the number of hot pixels grows with time: count ∝ t^power, its interval, and per megapixel at 60 s."""
+
+    power: Quantity
+    at_minute: float | None
+
+
+def growth(course: Course) -> Growth:
+    """Power law through the counts of a course, weighted by their Poisson errors."""
+    points = [one for one in course.points if one.per_mpix.n > 0 and one.per_mpix.value]
+    if len(points) < 3:
+        return Growth(missing("hot pixels at three exposure times at least are needed"), None)
+    x = np.log2([one.warmed_s for one in points])
+    y = np.log2([one.per_mpix.value or 1.0 for one in points])
+    weights = np.array([float(one.per_mpix.n) for one in points])
+    middle = np.average(x, weights=weights)
+    centred = x - middle
+    spread = float(weights @ centred**2)
+    power = float((weights * centred) @ y) / spread
+    level = float(np.average(y, weights=weights))
+    rest = y - level - power * centred
+    # Poisson alone, or the scatter about the line where that is more: the same pixels are counted again and again.
+    poisson = 1 / math.log(2) ** 2 / spread
+    scatter = float(weights @ rest**2) / max(len(points) - 2, 1) / spread
+    half = 1.96 * math.sqrt(max(poisson, scatter))
+    at_minute = 2.0 ** (level + power * (math.log2(60.0) - middle))
+    return Growth(Quantity(power, power - half, power + half, int(weights.sum())), float(at_minute))
+
+
+def per_area(per_mpix: Quantity, pixel_pitch_um: float | None) -> Quantity:
+    """Per mm² of sensor instead of per megapixel: a megapixel covers pitch² mm²."""
+    if not pixel_pitch_um:
+        return missing("the size of the sensor is not in the register")
+    return per_mpix.scaled(1 / pixel_pitch_um**2)
+
+
+def by_channel(table: PixelTable) -> Mapping[str, int]:
+    """Lasting pixels by colour channel."""
+    codes = table.of(LASTING)["channel"]
+    return {channel: int((codes == n).sum()) for n, channel in enumerate(CHANNELS)}

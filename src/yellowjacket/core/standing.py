@@ -1,0 +1,282 @@
+"""What single pixels of darks stand above their neighbours, compiled: one walk over the numbers, no copies of planes.
+
+Everything here works on a stack of repeats of one channel, uint16, shape (frames, rows, columns). The neighbourhood is
+5 × 5 pixels of that channel, repeated at the edges.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+Stack = NDArray[np.uint16]
+# Side of a tile in pixels of a channel.
+_TILE_PX = 64
+_CLIP_SIGMAS, _CLIP_ROUNDS = 5.0, 3
+# Mean absolute deviation of a normal distribution, in σ.
+_MEAN_DEVIATION = math.sqrt(2 / math.pi)
+_FEWEST = 8
+
+
+@numba.njit(cache=True, nogil=True)
+def _middle(stack, frame, y, x, around):  # type: ignore[no-untyped-def]
+    """Median of the 5 × 5 neighbourhood of one frame, or of the sum of all where ``frame`` is negative."""
+    frames, rows, columns = stack.shape
+    n = 0
+    for down in range(-2, 3):
+        row = min(max(y + down, 0), rows - 1)
+        for across in range(-2, 3):
+            column = min(max(x + across, 0), columns - 1)
+            value = np.int32(0)
+            if frame < 0:
+                for k in range(frames):
+                    value += np.int32(stack[k, row, column])
+            else:
+                value = np.int32(stack[frame, row, column])
+            # Kept in order as they come.
+            place = n
+            while place > 0 and around[place - 1] > value:
+                around[place] = around[place - 1]
+                place -= 1
+            around[place] = value
+            n += 1
+    return around[12]
+
+
+@numba.njit(cache=True, nogil=True)
+def _sample(stack, step, levels, excess):  # type: ignore[no-untyped-def]
+    around = np.empty(25, np.int32)
+    frames = stack.shape[0]
+    for i in range(levels.shape[0]):
+        for j in range(levels.shape[1]):
+            y, x = i * step, j * step
+            level = _middle(stack, -1, y, x, around)
+            total = np.int32(0)
+            for k in range(frames):
+                total += np.int32(stack[k, y, x])
+            levels[i, j] = level / frames
+            excess[i, j] = (total - level) / frames
+
+
+def sample_step(stack: Stack) -> int:
+    """Every how manieth pixel each way tells local levels and spreads: small frames have few tiles to smooth over."""
+    pixels = stack.shape[1] * stack.shape[2]
+    return 2 if pixels < 1_000_000 else 4 if pixels < 3_000_000 else 8
+
+
+def sampled(stack: Stack, step: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Local median of the mean of all repeats, and what the pixel stands above it, at every ``step``-th pixel; DN."""
+    shape = tuple(-(-length // step) for length in stack.shape[1:])
+    levels, excess = np.empty(shape, np.float32), np.empty(shape, np.float32)
+    _sample(stack, step, levels, excess)
+    return levels, excess
+
+
+@numba.njit(cache=True, nogil=True)
+def _spread(values, least):  # type: ignore[no-untyped-def]
+    """Mean deviation in σ, what lies beyond five of them left out."""
+    spread = 1.4826 * np.median(np.abs(values)) + 2 * least
+    for _ in range(_CLIP_ROUNDS):
+        total, count = 0.0, 0
+        for value in values:
+            if abs(value) <= _CLIP_SIGMAS * spread:
+                total += abs(value)
+                count += 1
+        if count < _FEWEST:
+            break
+        spread = max(least, total / count / _MEAN_DEVIATION)
+    return max(spread, least)
+
+
+@numba.njit(cache=True, nogil=True)
+def _tile_spreads(excess, least, found):  # type: ignore[no-untyped-def]
+    rows, columns = found.shape
+    for i in range(rows):
+        top, bottom = i * excess.shape[0] // rows, (i + 1) * excess.shape[0] // rows
+        for j in range(columns):
+            left, right = j * excess.shape[1] // columns, (j + 1) * excess.shape[1] // columns
+            found[i, j] = _spread(excess[top:bottom, left:right].copy().ravel(), least)
+
+
+def spreads(excess: NDArray[np.float32], least: float, step: int) -> NDArray[np.float64]:
+    """Spread of samples by tile, outliers out, never under ``least``; smoothed over neighbouring tiles.
+
+    Told from the mean deviation: medians and quantiles of whole numbers come in steps.
+    """
+    rows, columns = (max(1, length * step // _TILE_PX) for length in excess.shape)
+    found = np.empty((rows, columns))
+    _tile_spreads(excess, least, found)
+    padded = np.pad(found, 1, mode="edge")
+    around = [padded[i : i + rows, j : j + columns] for i in range(3) for j in range(3)]
+    return np.asarray(np.median(around, axis=0))
+
+
+@numba.njit(cache=True, nogil=True)
+def _outstanding(stack, step, levels, spread, bar, once, places):  # type: ignore[no-untyped-def]
+    frames, rows, columns = stack.shape
+    tile_rows, tile_columns = spread.shape
+    found = 0
+    for y in range(rows):
+        i, tile_i = y // step, min(y * tile_rows // rows, tile_rows - 1)
+        for j in range(levels.shape[1]):
+            local = spread[tile_i, min(j * step * tile_columns // columns, tile_columns - 1)]
+            level = levels[i, j]
+            # In whole sums, so that the walk over the pixels compares integers only.
+            high = np.int64(math.ceil((level + bar * local) * frames))
+            low = np.int64(math.floor((level - bar * local) * frames))
+            single = np.int64(math.ceil(level + once * local))
+            for x in range(j * step, min((j + 1) * step, columns)):
+                total, highest = np.int64(0), np.int64(0)
+                for k in range(frames):
+                    value = np.int64(stack[k, y, x])
+                    total += value
+                    highest = max(highest, value)
+                if total > high or total < low or highest > single:
+                    if found == places.shape[0]:
+                        return -1
+                    places[found, 0] = y
+                    places[found, 1] = x
+                    found += 1
+    return found
+
+
+def outstanding(
+    stack: Stack, step: int, levels: NDArray[np.float32], spread: NDArray[np.float64], bar: float, once: float
+) -> NDArray[np.int32] | None:
+    """Places (row, column), shape (n, 2), whose mean stands about ``bar`` spreads off its level or one repeat ``once``.
+
+    Levels are those of a neighbour less than a step off: ask for a bar a little under the one that is meant. None
+    where more than a twentieth of all pixels do: that is no dark.
+    """
+    places = np.empty((max(64, stack[0].size // 20), 2), np.int32)
+    found = _outstanding(stack, step, levels, spread, bar, once, places)
+    return None if found < 0 else places[:found].copy()
+
+
+@numba.njit(cache=True, nogil=True)
+def _excesses(stack, places, mean, each, beside):  # type: ignore[no-untyped-def]
+    around = np.empty(25, np.int32)
+    eight = np.empty(8, np.int32)
+    frames, rows, columns = stack.shape
+    for n in range(places.shape[0]):
+        y, x = places[n, 0], places[n, 1]
+        level = _middle(stack, -1, y, x, around)
+        own = np.int32(0)
+        for k in range(frames):
+            own += np.int32(stack[k, y, x])
+            each[n, k] = np.float32(stack[k, y, x]) - np.float32(_middle(stack, k, y, x, around))
+        count = 0
+        for down in range(-1, 2):
+            for across in range(-1, 2):
+                if down == 0 and across == 0:
+                    continue
+                row, column = min(max(y + down, 0), rows - 1), min(max(x + across, 0), columns - 1)
+                value = np.int32(0)
+                for k in range(frames):
+                    value += np.int32(stack[k, row, column])
+                place = count
+                while place > 0 and eight[place - 1] > value:
+                    eight[place] = eight[place - 1]
+                    place -= 1
+                eight[place] = value
+                count += 1
+        mean[n] = (own - level) / frames
+        beside[n, 0] = ((eight[3] + eight[4]) / 2 - level) / frames
+        beside[n, 1] = (eight[7] - level) / frames
+
+
+def excesses(
+    stack: Stack, places: NDArray[np.int32]
+) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+    """What each place stands above its neighbourhood's median, DN: mean of the repeats (n,), every repeat (n, frames),
+    and (n, 2) the median and the largest of its eight nearest neighbours of one colour."""
+    count = len(places)
+    mean, each = np.empty(count, np.float32), np.empty((count, stack.shape[0]), np.float32)
+    beside = np.empty((count, 2), np.float32)
+    _excesses(stack, places, mean, each, beside)
+    return mean, each, beside
+
+
+def spread_at(spread: NDArray[np.float64], places: NDArray[np.int32], shape: tuple[int, int]) -> NDArray[np.float64]:
+    """The spread of the tile each place lies in; ``shape``: of the plane."""
+    rows, columns = spread.shape
+    i = np.minimum(places[:, 0].astype(np.int64) * rows // shape[0], rows - 1)
+    j = np.minimum(places[:, 1].astype(np.int64) * columns // shape[1], columns - 1)
+    return np.asarray(spread[i, j])
+
+
+def repeat_sigma(stack: Stack) -> float:
+    """σ in DN of one frame, told from the difference of the first two at a sample of pixels."""
+    step = sample_step(stack)
+    first, second = stack[0, ::step, ::step], stack[1, ::step, ::step]
+    difference = first.astype(np.float32) - second.astype(np.float32)
+    return float(_spread(difference.ravel() - np.float32(np.median(difference)), 0.29)) / math.sqrt(2)
+
+
+@numba.njit(cache=True, nogil=True)
+def _tile_levels(stack, side, step, levels, apart):  # type: ignore[no-untyped-def]
+    """Median of sampled sums by tile, and how far each sample lies from it."""
+    frames = stack.shape[0]
+    each = -(-side // step)
+    sums = np.empty(each * each, np.float64)
+    for i in range(levels.shape[0]):
+        for j in range(levels.shape[1]):
+            n = 0
+            for y in range(i * side, (i + 1) * side, step):
+                for x in range(j * side, (j + 1) * side, step):
+                    total = 0.0
+                    for k in range(frames):
+                        total += stack[k, y, x]
+                    sums[n] = total / frames
+                    n += 1
+            levels[i, j] = np.median(sums)
+            for m in range(n):
+                apart[i, j, m] = sums[m] - levels[i, j]
+
+
+@numba.njit(cache=True, nogil=True)
+def _tile_sums_within(stack, side, levels, bound, means, squares):  # type: ignore[no-untyped-def]
+    """Mean, and mean square of half the difference of the first two frames, of pixels within ``bound`` of the level."""
+    frames = stack.shape[0]
+    for i in range(levels.shape[0]):
+        for j in range(levels.shape[1]):
+            low = np.int64(math.ceil((levels[i, j] - bound) * frames))
+            high = np.int64(math.floor((levels[i, j] + bound) * frames))
+            total, square, count = np.int64(0), np.int64(0), 0
+            for y in range(i * side, (i + 1) * side):
+                for x in range(j * side, (j + 1) * side):
+                    own = np.int64(0)
+                    for k in range(frames):
+                        own += np.int64(stack[k, y, x])
+                    if low <= own <= high:
+                        total += own
+                        count += 1
+                        if frames > 1:
+                            apart = np.int64(stack[0, y, x]) - np.int64(stack[1, y, x])
+                            square += apart * apart
+            count = max(count, 1)
+            means[i, j] = total / frames / count
+            squares[i, j] = square / 2 / count
+
+
+# Every nth pixel of a tile each way tells its level.
+_LEVEL_STEP = 4
+
+
+def ordinary_tiles(stack: Stack, side: int, bar: float) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
+    """By tile of ``side`` pixels the mean in DN and the temporal variance in DN² (NaN from one frame) of pixels within
+    ``bar`` spreads of the tile's level; and the median over a sample of all pixels."""
+    side = min(side, *stack.shape[1:])
+    shape = (stack.shape[1] // side, stack.shape[2] // side)
+    levels = np.empty(shape)
+    apart = np.empty((*shape, (-(-side // _LEVEL_STEP)) ** 2))
+    _tile_levels(stack, side, _LEVEL_STEP, levels, apart)
+    bound = bar * float(_spread(apart.ravel(), 0.29 / math.sqrt(stack.shape[0])))
+    means, variances = np.empty(shape), np.empty(shape)
+    _tile_sums_within(stack, side, levels, bound, means, variances)
+    if stack.shape[0] < 2:
+        variances[:] = math.nan
+    return means, variances, float(np.median(apart + levels[..., None]))

@@ -1,0 +1,177 @@
+"""Pixels that are not like their neighbours, on darks whose every pixel is known."""
+
+import numpy as np
+import pytest
+from scipy.ndimage import median_filter
+
+from tests import darks, making
+from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.hot_pixels import (
+    BLINKING,
+    DEAD,
+    HOT,
+    STUCK,
+    TRANSIENT,
+    WARM,
+    also_in,
+    coming_back,
+    density,
+    hot_pixels,
+    per_megapixel,
+    standing_at,
+)
+from yellowjacket.core.standing import excesses, outstanding, sample_step, sampled, spreads
+
+S_DN = darks.READ_DN / np.sqrt(2)
+
+
+def kinds_of(table) -> dict[tuple[int, int], str]:
+    return {(one.x, one.y): one.kind for one in table.pixels()}
+
+
+def test_the_neighbourhood_is_a_median_of_25_of_one_colour(rng):
+    stack = np.stack([darks.dark(rng)[::2, ::2] for _ in range(2)])
+    places = np.array([[0, 0], [0, 57], [40, 40], [127, 191], [63, 2]], np.int32)
+    mean, each, beside = excesses(stack, places)
+    whole = stack.astype(np.float64).mean(axis=0)
+    expected = whole - median_filter(whole, size=5, mode="nearest")
+    assert mean == pytest.approx(expected[tuple(places.T)])
+    for k in range(2):
+        own = stack[k].astype(np.float64)
+        assert each[:, k] == pytest.approx((own - median_filter(own, size=5, mode="nearest"))[tuple(places.T)])
+    around = np.delete(whole[39:42, 39:42].ravel(), 4)
+    level = median_filter(whole, size=5, mode="nearest")[40, 40]
+    assert beside[2] == pytest.approx([np.median(around) - level, around.max() - level])
+
+
+def test_levels_and_spreads_are_sampled_like_the_whole(rng):
+    stack = np.stack([darks.dark(rng, rate_e=1.0)[::2, ::2] for _ in range(2)])
+    step = sample_step(stack)
+    levels, apart = sampled(stack, step)
+    whole = median_filter(stack.astype(np.float64).mean(axis=0), size=5, mode="nearest")
+    assert levels == pytest.approx(whole[::step, ::step])
+    spread = spreads(apart, 0.29, step)
+    # Two frames averaged; the median of 25 that each is held against counts the pixel itself.
+    sigma = np.sqrt(darks.READ_DN**2 + 60 / darks.GAIN**2 + 1 / 12) / np.sqrt(2)
+    assert np.median(spread) == pytest.approx(sigma, rel=0.08)
+
+
+def test_a_picture_is_refused(rng):
+    light = [making.frame_of(making.shot(100, rng)) for _ in range(2)]
+    light[0].mosaic[::3, ::2] += 900
+    light[1].mosaic[::3, ::2] += 900
+    with pytest.raises(ValueError, match="no darks"):
+        hot_pixels(light, None)
+    stack = np.stack([frame.plane("R") for frame in light])
+    levels, _ = sampled(stack, 2)
+    assert outstanding(stack, 2, levels, np.full((1, 1), 0.3), 4.0, 8.0) is None
+
+
+def test_every_class_is_told(rng):
+    frames = darks.frames(rng, 3, hot=[(100, 50, 2.0), (201, 77, 0.2)])
+    for frame in frames:
+        frame.mosaic[30, 30] = making.WHITE
+        frame.mosaic[90, 91] = making.BLACK - 60
+    frames[0].mosaic[140, 140] += 400
+    for n in (0, 2):
+        frames[n].mosaic[201, 300] += 400
+    shortest = making.frame_of(darks.dark(rng, 1.0))
+    shortest.mosaic[30, 30] = making.WHITE
+    table = hot_pixels(frames, darks.GAIN, shortest)
+    kinds = kinds_of(table)
+    assert kinds[100, 50] == HOT
+    assert kinds[201, 77] in (HOT, WARM)
+    assert kinds[30, 30] == STUCK
+    assert kinds[91, 90] == DEAD
+    assert kinds[140, 140] == TRANSIENT
+    assert kinds[300, 201] == BLINKING
+    assert len(kinds) <= 8
+
+
+def test_channels_are_those_of_the_mosaic(rng):
+    places = [(100, 50), (101, 50), (100, 51), (101, 51)]
+    table = hot_pixels(darks.frames(rng, hot=[(x, y, 3.0) for x, y in places]), darks.GAIN)
+    found = {one.channel: (one.x, one.y) for one in table.pixels() if one.kind == HOT}
+    assert found == dict(zip(CHANNELS, places, strict=True))
+
+
+def test_warm_lies_between_the_bars(rng):
+    rates = np.linspace(0.04, 0.3, 60)
+    places = [(10 + 6 * n, 20 + (n % 20) * 10, rate) for n, rate in enumerate(rates)]
+    table = hot_pixels(darks.frames(rng, 4, hot=places), darks.GAIN)
+    warm = [one.spreads for one in table.pixels() if one.kind == WARM]
+    hot = [one.spreads for one in table.pixels() if one.kind == HOT]
+    assert warm
+    assert min(warm) > 5.5
+    assert min(hot) > 8.0
+    assert np.median(warm) < 10 < np.median(hot)
+
+
+def test_shot_noise_of_a_bright_one_is_no_change(rng):
+    # 120 e⁻/s over a minute: its repeats differ by 240 DN and more, forty times what others do.
+    table = hot_pixels(darks.frames(rng, 4, hot=[(150, 100, 120.0)]), darks.GAIN)
+    assert kinds_of(table)[150, 100] == HOT
+
+
+def test_a_flash_that_comes_back_at_another_time_blinks(rng):
+    tables = []
+    for seconds in (30.0, 60.0, 120.0):
+        frames = darks.frames(rng, 2, seconds=seconds)
+        if seconds > 30:
+            frames[0].mosaic[80, 120] += 300
+        frames[1].mosaic[10 + int(seconds), 200] += 300
+        tables.append(hot_pixels(frames, darks.GAIN))
+    before, after = kinds_of(tables[1]), kinds_of(coming_back(tables)[1])
+    assert before[120, 80] == TRANSIENT
+    assert after[120, 80] == BLINKING
+    assert after[200, 70] == TRANSIENT
+
+
+def test_repair_leaves_pairs_of_one_colour(rng):
+    lone = [(40, 40, 4.0), (200, 100, 4.0), (300, 60, 4.0)]
+    pair = [(100, 150, 4.0), (102, 150, 3.0)]
+    diagonal_other_colour = [(250, 200, 4.0), (251, 201, 4.0)]
+    table = hot_pixels(darks.frames(rng, 4, hot=[*lone, *pair, *diagonal_other_colour]), darks.GAIN)
+    assert standing_at(table) == 7
+    assert standing_at(table, repaired=True) == 1
+
+
+def test_fewer_stand_out_when_pixels_are_averaged(rng):
+    places = [(20 + 15 * n, 30 + 9 * n, 0.15 * 1.4**n) for n in range(20)]
+    table = hot_pixels(darks.frames(rng, 4, hot=places), darks.GAIN)
+    counts = [standing_at(table, factor) for factor in (1.0, 2.0, 4.0, 16.0)]
+    assert counts == sorted(counts, reverse=True)
+    assert counts[0] > counts[2] > 0
+    # Averaging over f × f leaves excess/f² over spread/f: the bar is f times as high.
+    rows = [one for one in table.pixels() if one.kind == HOT]
+    assert counts[1] == sum(one.spreads > 16 for one in rows)
+
+
+def test_density_has_the_interval_of_a_count():
+    found = density(400, 2.0)
+    assert (found.value, found.low, found.high) == pytest.approx((200, 180.4, 219.6))
+    none = density(0, 2.0)
+    # Rule of three: none seen, up to 3 expected (common practice, no source).
+    assert (none.value, none.low, none.high) == (0.0, 0.0, 1.5)
+
+
+def test_what_persists_stands_in_both(rng):
+    stays = [(30 + 12 * n, 60, 3.0) for n in range(20)]
+    first = hot_pixels(darks.frames(rng, hot=[*stays, (300, 200, 3.0)]), darks.GAIN)
+    second = hot_pixels(darks.frames(rng, hot=[*stays, (310, 210, 3.0)]), darks.GAIN)
+    share = also_in(first, [second])
+    assert share.value == pytest.approx(20 / 21)
+    assert share.low < 20 / 21 < share.high <= 1
+    assert also_in(hot_pixels(darks.frames(rng), darks.GAIN), [second]).value is None
+
+
+def test_a_clean_sensor_has_none(rng):
+    table = hot_pixels(darks.frames(rng, 2, rate_e=2.0), darks.GAIN)
+    assert per_megapixel(table) == 0
+    assert len(table.rows) == 0
+
+
+@pytest.mark.parametrize("count", [0, 1])
+def test_one_dark_tells_nothing(rng, count):
+    with pytest.raises(ValueError, match="two or more"):
+        hot_pixels(darks.frames(rng, count), None)

@@ -1,0 +1,216 @@
+"""How long a body may expose, what LENR buys, and how many darks a stack wants."""
+
+import math
+
+import numpy as np
+import pytest
+
+from tests import darks
+from yellowjacket.core.dark_time import DarkGroup, measured
+from yellowjacket.core.hot_pixels import density, hot_pixels, standing_at
+from yellowjacket.core.lenr import darks_wanted, lenr_times, lenr_verdict, noise_growth
+from yellowjacket.core.long_exposure import (
+    ANSWERS,
+    AS_SHOT,
+    REPAIRED,
+    WITH_LENR,
+    WITH_MASTER,
+    Counted,
+    Course,
+    Shadow,
+    by_channel,
+    courses,
+    growth,
+    left_after_darks,
+    lifted_signal_e,
+    longest,
+    per_area,
+)
+from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.tolerance import LONG_CRITERIA, Profile, profile_from
+
+RATES = [0.6 * 1.25**n for n in range(24)]
+HOT = [(12 + 15 * n, 20 + (7 * n) % 200, rate) for n, rate in enumerate(RATES)]
+HOT_ONLY = LONG_CRITERIA[:1]
+
+
+def findings(rng, seconds, celsius=20.0, lenr=False, count=2):
+    frames = darks.frames(rng, count, seconds=seconds, rate_e=0.1, hot=HOT)
+    if lenr:
+        for frame in frames:
+            other = darks.dark(rng, seconds, 0.1, HOT).astype(np.int32)
+            frame.mosaic[:] = np.clip(frame.mosaic.astype(np.int32) - other + 512, 0, 16383)
+    return measured(DarkGroup(seconds, celsius, ("a.dng",) * count, lenr), frames, darks.GAIN)
+
+
+def power_course(power=0.5, at_minute=100.0):
+    times = (1.0, 4.0, 15.0, 60.0, 240.0)
+    return Course(tuple(Counted(t, density(at_minute * (t / 60) ** power, 1.0)) for t in times))
+
+
+def test_counts_are_read_off_between_times():
+    course = power_course()
+    assert course.at(30.0) == pytest.approx(100 * 0.5**0.5, rel=0.01)
+    assert course.at(0.25) == pytest.approx(100 * (0.25 / 60) ** 0.5, rel=0.01)
+    assert course.at(960.0) == pytest.approx(400, rel=0.01)
+    # Past the last dark the interval widens with every stop.
+    spread_at = [course.at(t, "high") / course.at(t, "low") for t in (240.0, 960.0)]
+    assert spread_at[1] > spread_at[0] * 1.5
+
+
+def test_the_time_at_which_the_profile_gives_out():
+    found = longest(AS_SHOT, power_course(), None, HOT_ONLY, "usable")
+    assert found.seconds == pytest.approx(60.0, rel=0.02)
+    assert found.low < 60 < found.high
+    assert found.criterion == "hot pixels per megapixel"
+    assert not found.beyond
+    later = longest(AS_SHOT, power_course(at_minute=30.0), None, HOT_ONLY, "usable")
+    assert later.seconds == pytest.approx(60 * (100 / 30) ** 2, rel=0.02)
+    assert later.beyond
+    assert "past the longest dark" in later.quantity.reason
+
+
+def test_warmth_shortens_it_as_it_gathers():
+    plain = longest(AS_SHOT, power_course(), None, HOT_ONLY, "usable", celsius=20.0, reference_c=20.0)
+    warm = longest(AS_SHOT, power_course(), None, HOT_ONLY, "usable", celsius=26.0, reference_c=20.0, doubling_se_c=0.5)
+    assert warm.seconds == pytest.approx(plain.seconds / 2)
+    assert warm.high / warm.low > plain.high / plain.low
+
+
+def test_the_lifted_shadow_ends_it_where_hot_pixels_do_not():
+    # S = 40 e⁻, R = 3 e⁻, 1 e⁻/s: SNR 3 where 40/√(49 + t) = 3, at t = 128.8 s.
+    shadow = Shadow(40.0, 3.0, Quantity(1.0, 0.95, 1.05, 100))
+    few = power_course(at_minute=0.5)
+    found = longest(AS_SHOT, few, shadow, LONG_CRITERIA, "usable")
+    assert found.seconds == pytest.approx((40 / 3) ** 2 - 49, rel=1e-3)
+    assert found.criterion == "lifted-shadow SNR"
+    assert found.low == pytest.approx(found.seconds / 1.05, rel=0.01)
+    # LENR adds the same noise once more: 40 + 2 (9 + t) = 177.8.
+    assert longest(WITH_LENR, few, shadow, LONG_CRITERIA, "usable").seconds == pytest.approx(59.9, rel=0.01)
+    # At a use's size SNR is f times as high.
+    assert longest(AS_SHOT, few, shadow, LONG_CRITERIA, "usable", factor=2.0).seconds > 4 * found.seconds
+
+
+def test_nothing_can_hold_and_nothing_can_fail():
+    none = longest(AS_SHOT, power_course(at_minute=1e6), None, HOT_ONLY, "clean")
+    assert none.seconds is None
+    assert "not even" in none.quantity.reason
+    all_night = longest(
+        AS_SHOT, Course(tuple(Counted(t, density(0, 1.0)) for t in (1.0, 60.0))), None, HOT_ONLY, "usable"
+    )
+    assert all_night.seconds == 60.0
+    assert "at least" in all_night.quantity.reason
+    assert "two exposure times" in longest(AS_SHOT, Course(()), None, HOT_ONLY, "usable").reason
+
+
+def test_four_answers_in_their_order(rng):
+    off = [(t, findings(rng, t)) for t in (4.0, 15.0, 60.0)]
+    found = courses(off, [], darks.GAIN, 1.0)
+    assert set(found) == set(ANSWERS)
+    assert not found[WITH_LENR].measured
+    last = {answer: course.points[-1].per_mpix.value for answer, course in found.items()}
+    assert last[AS_SHOT] > last[WITH_LENR] >= last[WITH_MASTER]
+    assert last[AS_SHOT] > last[REPAIRED]
+    on = [(t, findings(rng, t, lenr=True)) for t in (4.0, 15.0, 60.0)]
+    assert courses(off, on, darks.GAIN, 1.0)[WITH_LENR].measured
+
+
+def test_what_a_dark_leaves_is_foretold(rng):
+    """The expectation against hot pixels that are subtracted for good, over many seeds."""
+    expected, seen = 0.0, 0
+    for _ in range(12):
+        frames = darks.frames(rng, 3, seconds=60.0, rate_e=0.1, hot=HOT)
+        table = hot_pixels(frames[:2], darks.GAIN)
+        expected += left_after_darks(table, darks.GAIN, 1)
+        rows = table.of(("hot", "stuck"))
+        residual = frames[2].mosaic.astype(int) - frames[0].mosaic
+        bar = 8 * rows["sigma_dn"] * math.sqrt(2)
+        seen += int((residual[rows["y"], rows["x"]] > bar).sum())
+    assert seen > 10
+    assert expected == pytest.approx(seen, abs=3 * math.sqrt(seen + expected))
+    # The pixel's own shot noise stays, however many darks are averaged.
+    assert left_after_darks(table, darks.GAIN, 16) == pytest.approx(left_after_darks(table, darks.GAIN, 1))
+    with pytest.raises(ValueError, match="one dark"):
+        left_after_darks(table, darks.GAIN, 0)
+
+
+def test_the_growth_law_is_a_power():
+    found = growth(power_course(power=0.4))
+    assert found.power.value == pytest.approx(0.4, abs=0.01)
+    assert found.power.low < 0.4 < found.power.high
+    assert found.at_minute == pytest.approx(100, rel=0.02)
+    assert "three exposure times" in growth(Course(power_course().points[:2])).power.reason
+
+
+def test_counts_by_area_and_colour(rng):
+    # A pitch of 4 µm: a megapixel covers 16 mm².
+    assert per_area(density(160, 1.0), 4.0).value == pytest.approx(10.0)
+    assert per_area(density(160, 1.0), None).value is None
+    table = hot_pixels(darks.frames(rng, hot=[(100, 50, 3.0), (140, 90, 3.0), (101, 50, 3.0)]), darks.GAIN)
+    assert by_channel(table) == {"R": 2, "G1": 1, "G2": 0, "B": 0}
+
+
+def test_thresholds_of_long_exposures_belong_to_the_profile():
+    own = profile_from("mine", {"hot_pixels": [1, 5, 50]})
+    assert own.long_exposure[0].thresholds == (1.0, 5.0, 50.0)
+    assert own.criteria == Profile("x").criteria
+    with pytest.raises(ValueError, match="rise"):
+        profile_from("mine", {"hot_pixels": [50, 5, 1]})
+    # Saturation 32000 e⁻: grey at 12.7 %, five stops under it.
+    assert lifted_signal_e(32_000) == pytest.approx(127.0)
+
+
+# LENR
+
+
+def test_lenr_takes_hot_pixels_and_adds_noise(rng):
+    times = (4.0, 60.0)
+    rows = lenr_times([findings(rng, t) for t in times], [findings(rng, t, lenr=True) for t in times])
+    assert [row.exposure_s for row in rows] == [4.0, 60.0]
+    last = rows[-1]
+    assert last.at_work
+    assert last.removed.value > 0.6
+    assert last.removed.low < last.removed.value < last.removed.high
+    # One dark taken off adds the frame's own variance once more.
+    assert last.noise_ratio.value == pytest.approx(math.sqrt(2), rel=0.05)
+    assert last.cost_s == 60.0
+
+
+def test_the_verdict_names_the_time_from_which_it_pays(rng):
+    # At 1/4 s none of these pixels stands out yet.
+    times = (0.25, 60.0)
+    rows = lenr_times([findings(rng, t) for t in times], [findings(rng, t, lenr=True) for t in times])
+    found = lenr_verdict(rows, HOT_ONLY[0], "usable")
+    assert found.from_s == 60.0
+    assert found.words == "worth it from 1 min at 20 °C; below that it only costs time"
+    lenient = profile_from("x", {"hot_pixels": [1000, 2000, 3000]}).long_exposure[0]
+    assert "only costs time" in lenr_verdict(rows, lenient, "usable").words
+    assert "one click" in lenr_verdict([], HOT_ONLY[0], "usable").words
+
+
+def test_lenr_that_was_off_all_along_is_noticed(rng):
+    rows = lenr_times([findings(rng, 60.0)], [findings(rng, 60.0)])
+    assert not rows[0].at_work
+    assert rows[0].cost_s == 0
+    assert "was it on?" in lenr_verdict(rows, HOT_ONLY[0], "usable").words
+
+
+def test_times_without_a_partner_are_left_out(rng):
+    assert lenr_times([findings(rng, 60.0)], [findings(rng, 15.0, lenr=True)]) == []
+    assert lenr_times([findings(rng, 60.0)], [findings(rng, 60.0, lenr=True, count=1)]) == []
+
+
+def test_noise_of_darks_in_a_stack():
+    # One dark off one frame: √2. M darks add 1/M. The same master under N frames does not average out.
+    assert noise_growth(1) == pytest.approx(math.sqrt(2))
+    assert noise_growth(16) == pytest.approx(math.sqrt(1 + 1 / 16))
+    assert noise_growth(16, stacked=16) == pytest.approx(math.sqrt(2))
+    assert noise_growth(darks_wanted(20), stacked=20) <= 1.05
+    assert noise_growth(darks_wanted(20) - 1, stacked=20) > 1.05
+    with pytest.raises(ValueError, match="one dark"):
+        noise_growth(0)
+
+
+def test_a_larger_picture_hides_fewer(rng):
+    table = findings(rng, 60.0).pixels
+    assert standing_at(table, 1.0) >= standing_at(table, 3.0)
