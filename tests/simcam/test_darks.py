@@ -8,7 +8,10 @@ from datetime import datetime, timedelta
 import numpy as np
 import pytest
 
+from tests import darks as made
 from yellowjacket.core.dark_current import dark_current, dark_tiles, doubling_c
+from yellowjacket.core.dark_time import DarkGroup, measured
+from yellowjacket.core.folder_darks import DarkTask, conclude
 from yellowjacket.core.frames import read_frame
 from yellowjacket.core.hot_pixels import HOT, TRANSIENT, hot_pixels, per_megapixel
 from yellowjacket.core.quantity import missing, with_relative_error
@@ -110,3 +113,16 @@ def test_one_dark_is_not_enough(tmp_path):
     frames = darks(HEATH, tmp_path, 1.0, count=1)
     with pytest.raises(ValueError, match="two or more"):
         hot_pixels(frames, None)
+
+
+@pytest.mark.parametrize(("true_s", "expected"), [((15.0, 30.0), 15.0), ((16.0, 32.0), 16.0)])
+def test_marks_are_told_from_true_times(rng, true_s, expected):
+    """15 s on the dial is 16 s on a body that keeps to powers of two; timers keep to 15 s."""
+    task = DarkTask(800, (), with_relative_error(0.5, 0.002, 1000), missing("none"), missing("none"))
+    measured_times = []
+    for printed, true in ((1.0, 1.0), (15.0, true_s[0]), (30.0, true_s[1]), (60.0, 60.0), (120.0, 120.0)):
+        frames = made.frames(rng, seconds=true, rate_e=0.5)
+        measured_times.append(measured(DarkGroup(printed, 20.0, ("a.dng", "b.dng")), frames, 0.5))
+    found = conclude(task, measured_times)
+    assert expected in {one.exposure_s for one in found.counts}
+    assert found.currents[0].current.value == pytest.approx(0.5, rel=0.02)

@@ -48,7 +48,7 @@ def faults_of(times: Sequence[tuple[DarkGroup, DarkTiles, float]]) -> Iterator[F
             )  # fmt: skip
             continue
         others = [one for m, one in enumerate(times) if m != n]
-        over = _over_line(group, tiles, others)
+        over = _over_line(tiles, others)
         if over is not None and over[0] > max(_OVER_DN, _OVER_SHARE * over[1], _OVER_RANGE * span):
             yield Fault(
                 group, "above-line",
@@ -77,9 +77,7 @@ def _unevenness(tiles: DarkTiles) -> float:
     return max(abs(float(np.median(one)) - float(np.median(other))) for one, other in pairs)
 
 
-def _over_line(
-    group: DarkGroup, tiles: DarkTiles, others: Sequence[tuple[DarkGroup, DarkTiles, float]]
-) -> tuple[float, float] | None:
+def _over_line(tiles: DarkTiles, others: Sequence[tuple[DarkGroup, DarkTiles, float]]) -> tuple[float, float] | None:
     """How far a time's level lies over the line through the others, and what the line says of its signal; DN."""
     seconds = np.array([one.exposure_s for one, _, _ in others])
     if len(set(seconds.tolist())) < _FEWEST_FOR_LINE:
@@ -91,6 +89,6 @@ def _over_line(
     told = np.abs(run) > 0
     slope = float(np.median((levels[second] - levels[first])[told] / run[told]))
     bias = float(np.median(levels - slope * seconds))
-    signal = max(slope, 0.0) * group.exposure_s
+    signal = max(slope, 0.0) * tiles.exposure_s
     off = _level(tiles) - bias - signal
     return (off, signal) if math.isfinite(off) else None

@@ -8,16 +8,30 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 from yellowjacket.core.dark_current import FEWEST_TIMES, DarkCurrent, dark_current, doubling_c
 from yellowjacket.core.dark_faults import Fault, faults_of
 from yellowjacket.core.dark_law import USUAL_DOUBLING_C, dark_law, warmed_s
 from yellowjacket.core.dark_time import DarkGroup, TimeFindings, TimeTask
 from yellowjacket.core.frames import read_frame
 from yellowjacket.core.gathering import Exposures, IsoTask
-from yellowjacket.core.hot_pixels import DEAD, HOT, STUCK, WARM, HotPixel, coming_back, density, rates_dn_per_s, standing_at
+from yellowjacket.core.hot_pixels import (
+    DEAD,
+    HOT,
+    STUCK,
+    WARM,
+    HotPixel,
+    coming_back,
+    density,
+    rates_dn_per_s,
+    standing_at,
+)
 from yellowjacket.core.light_points import no_response
 from yellowjacket.core.long_exposure import ANSWERS, Longest, Shadow, courses, lifted_signal_e, longest
 from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.stops import exact_exposure_s
 from yellowjacket.core.tolerance import LONG_CRITERIA
 
 # What a list of defects holds; what comes and goes is no defect to map.
@@ -25,6 +39,8 @@ LISTED = (HOT, WARM, STUCK, DEAD)
 _LEVEL = "usable"
 # Light frames that must agree on a dead pixel.
 _LIGHT_FRAMES = 2
+# Two unknowns of a line leave this many times to tell marks from true times.
+_FEWEST_TO_TIME = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +118,7 @@ def _some(light: Sequence[Exposures]) -> tuple[str, ...]:
 
 def conclude(task: DarkTask, measured: Sequence[TimeFindings]) -> FoundDarks:
     """Everything that follows from the measured groups of a task. Raises FrameError for light frames that are gone."""
+    measured = _timed(measured)
     ordered = sorted(measured, key=lambda one: (one.group.exposure_s, one.group.temperature_c or 0.0))
     told = [one for one in ordered if one.pixels is not None]
     for one, table in zip(told, coming_back([one.pixels for one in told if one.pixels is not None]), strict=True):
@@ -115,6 +132,27 @@ def conclude(task: DarkTask, measured: Sequence[TimeFindings]) -> FoundDarks:
     listed = _listed(task, ordered, currents[0].gain.value)
     usable = _longest(task, ordered, currents, doubling)
     return FoundDarks(task.iso, currents, doubling, counts, listed, usable, tuple(_faults(ordered)))
+
+
+def _timed(measured: Sequence[TimeFindings]) -> Sequence[TimeFindings]:
+    """The same with the exposure times that the levels tell of: as the files say, or the powers of two that their marks
+    stand for (16 s for 15 s), whichever lies nearer to a line. As the files say where that cannot be told."""
+    exact = [exact_exposure_s(one.group.exposure_s) for one in measured]
+    said = [one.group.exposure_s for one in measured]
+    if exact == said or len({one.group.temperature_c for one in measured}) > 1 or len(set(said)) < _FEWEST_TO_TIME:
+        return measured
+    levels = np.array([np.mean(list(one.tiles.medians.values())) for one in measured])
+    if _off_line(np.array(exact), levels) >= _off_line(np.array(said), levels):
+        return measured
+    return [
+        replace(one, group=replace(one.group, exposure_s=seconds), tiles=replace(one.tiles, exposure_s=seconds))
+        for one, seconds in zip(measured, exact, strict=True)
+    ]
+
+
+def _off_line(seconds: NDArray[np.float64], levels: NDArray[np.float64]) -> float:
+    """Sum of squares about a straight line."""
+    return float(np.sum((levels - np.polyval(np.polyfit(seconds, levels, 1), seconds)) ** 2))
 
 
 def _faults(ordered: Sequence[TimeFindings]) -> Iterator[Fault]:
@@ -193,19 +231,21 @@ def _longest(
 
 def read_temperatures(path: Path) -> dict[str, float]:
     """°C by file name from a CSV with the columns file and temperature_c. Raises ValueError, naming the line."""
-    found: dict[str, float] = {}
     with path.open(newline="", encoding="utf-8-sig") as file:
-        rows = csv.DictReader(file)
-        if not {"file", "temperature_c"} <= set(rows.fieldnames or ()):
-            raise ValueError(f"{path.name} needs the columns file and temperature_c")
-        for number, row in enumerate(rows, start=2):
-            try:
-                celsius = float(str(row["temperature_c"]).replace(",", "."))
-            except ValueError as error:
-                raise ValueError(
-                    f"{path.name}, line {number}: {row['temperature_c']!r} is no temperature in °C"
-                ) from error
-            if not -60 <= celsius <= 100:
-                raise ValueError(f"{path.name}, line {number}: {celsius:g} °C is no temperature of a camera")
-            found[Path(row["file"]).name] = celsius
+        return temperatures_of(csv.DictReader(file), path.name)
+
+
+def temperatures_of(rows: csv.DictReader[str], name: str) -> dict[str, float]:
+    """°C by file name from the rows of a table called ``name``. Raises ValueError, naming the line."""
+    found: dict[str, float] = {}
+    if not {"file", "temperature_c"} <= set(rows.fieldnames or ()):
+        raise ValueError(f"{name} needs the columns file and temperature_c")
+    for number, row in enumerate(rows, start=2):
+        try:
+            celsius = float(str(row["temperature_c"]).replace(",", "."))
+        except ValueError as error:
+            raise ValueError(f"{name}, line {number}: {row['temperature_c']!r} is no temperature in °C") from error
+        if not -60 <= celsius <= 100:
+            raise ValueError(f"{name}, line {number}: {celsius:g} °C is no temperature of a camera")
+        found[Path(row["file"]).name] = celsius
     return found

@@ -7,6 +7,7 @@ LibRaw does not hand out. Black and white from the file are claims; darks overru
 from __future__ import annotations
 
 import hashlib
+import math
 import os
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -29,6 +30,8 @@ _ISO_TAGS = ("EXIF RecommendedExposureIndex", "EXIF ISOSpeed", "EXIF StandardOut
 _COLOR_MATRIX_TAGS = ("Image ColorMatrix1", "Image Tag 0xC621")
 _SERIAL_TAGS = ("EXIF BodySerialNumber", "Image CameraSerialNumber", "Image Tag 0xC62F")
 _HASH_BLOCK_BYTES = 1 << 20
+_TEMPERATURE_TAGS = ("EXIF AmbientTemperature", "EXIF Tag 0x9400")
+_COLDEST_C, _HOTTEST_C = -60.0, 100.0
 
 
 class FrameError(Exception):
@@ -55,6 +58,8 @@ class FrameMetadata:
     exposure_s: float | None
     f_number: float | None
     captured_at: datetime | None
+    # °C around the body when the file says it (Exif 2.31, AmbientTemperature; tag number from memory).
+    temperature_c: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,6 +163,7 @@ def read_with_metadata(path: Path, *, any_layout: bool = False) -> tuple[RawFram
         exposure_s=_first(tags, "EXIF ExposureTime", "Image ExposureTime") or _positive(other.shutter_speed),
         f_number=_first(tags, "EXIF FNumber", "Image FNumber") or _positive(other.aperture),
         captured_at=_moment(tags),
+        temperature_c=_temperature(tags),
     )
     return frame, metadata
 
@@ -320,6 +326,19 @@ def _number(tags: dict[str, Any], name: str) -> float | None:
         return _positive(float(first))
     except (TypeError, ValueError, ZeroDivisionError):
         return None
+
+
+def _temperature(tags: dict[str, Any]) -> float | None:
+    """°C as the file says it; senseless values are none."""
+    for name in _TEMPERATURE_TAGS:
+        values = getattr(tags.get(name), "values", None)
+        try:
+            celsius = float(values[0]) if values else math.nan
+        except (TypeError, ValueError, ZeroDivisionError, IndexError):
+            continue
+        if _COLDEST_C <= celsius <= _HOTTEST_C:
+            return celsius
+    return None
 
 
 def _first(tags: dict[str, Any], *names: str) -> float | None:

@@ -37,6 +37,8 @@ LASTING = (HOT, STUCK)
 BAR_SPREADS, WARM_SPREADS = 8.0, 5.5
 _ONCE_SPREADS, _SHOWS_SPREADS = 8.0, 5.0
 _EVERY_SIGMAS, _EVERY_WARM_SIGMAS, _AGREE_SIGMAS = 3.5, 2.0, 5.0
+# Pixels that tell how repeats differ in warmth.
+_BRIGHT_SPREADS, _FEWEST_BRIGHT = 30.0, 12
 # Where no gain tells shot noise, repeats may differ by this share of their mean.
 _AGREE_SHARE = 0.25
 # Rough levels are those of a neighbour: what is looked at more closely lies a little under the bars.
@@ -152,9 +154,11 @@ def _kinds(
 ) -> NDArray[np.int8]:  # fmt: skip
     """Index of the kind of every candidate, −1 for those that are like the others."""
     least, most = each.min(axis=1), each.max(axis=1)
+    level = each / _warming(mean, each, spread)
+    apart = level.max(axis=1) - level.min(axis=1)
     # Shot noise of the pixel's own dark signal lets its repeats differ.
     own = np.maximum(mean, 0) / gain if gain else (_AGREE_SHARE * mean) ** 2
-    alike = most - least < _AGREE_SIGMAS * np.sqrt(2 * (sigma**2 + own))
+    alike = apart < _AGREE_SIGMAS * np.sqrt(2 * (sigma**2 + own))
     shows = (each > _SHOWS_SPREADS * single[:, None]).sum(axis=1)
     once = (most > _ONCE_SPREADS * single) | (mean > bar * spread)
     kinds = np.full(len(mean), -1, np.int8)
@@ -165,6 +169,14 @@ def _kinds(
     kinds[warm & (least > _EVERY_SIGMAS * sigma) & (mean > bar * spread)] = KINDS.index(HOT)
     kinds[(mean < -bar * spread) & (most < -_EVERY_SIGMAS * sigma)] = KINDS.index(DEAD)
     return kinds
+
+
+def _warming(mean: NDArray[np.float32], each: NDArray[np.float32], spread: NDArray[np.float64]) -> NDArray[np.float32]:
+    """How much more each repeat gathers than their mean: a body that warms up makes all pixels brighter together."""
+    bright = mean > _BRIGHT_SPREADS * spread
+    if bright.sum() < _FEWEST_BRIGHT:
+        return np.ones(each.shape[1], np.float32)
+    return np.asarray(np.median(each[bright] / mean[bright, None], axis=0))
 
 
 def standing_at(table: PixelTable, factor: float = 1.0, *, repaired: bool = False) -> int:

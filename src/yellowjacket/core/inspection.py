@@ -15,6 +15,7 @@ _DARK_SPREAD_DN = 6.0
 _DARK_SPREAD_SHARE = 0.08
 # Every nth pixel each way is enough to tell dark from light.
 _SAMPLE_STEP = 4
+_BRIGHTEST_SHARE = 0.003
 # No dark of a short exposure stands above this share of the range.
 _BRIGHT_SHARE, _LONG_S = 0.05, 10.0
 
@@ -67,8 +68,10 @@ def looks_dark(frame: RawFrame, exposure_s: float | None = None) -> bool:
     """
     means = []
     for channel in frame.channels:
-        plane = frame.planes(channel)[0]
-        means.append(float(plane[::_SAMPLE_STEP, ::_SAMPLE_STEP].mean(dtype=np.float64)) - frame.black_dn[channel])
+        sample = frame.planes(channel)[0][::_SAMPLE_STEP, ::_SAMPLE_STEP].ravel()
+        # Hot pixels fall unevenly on the channels: the brightest few do not count.
+        kept = sample.size - int(sample.size * _BRIGHTEST_SHARE)
+        means.append(float(np.partition(sample, kept - 1)[:kept].mean(dtype=np.float64)) - frame.black_dn[channel])
     level = abs(sum(means) / len(means))
     span = frame.white_dn - max(frame.black_dn.values())
     if exposure_s is not None and exposure_s < _LONG_S and level > _BRIGHT_SHARE * span:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.dark_time import TimeFindings
@@ -24,7 +24,8 @@ class LenrTime:
     """One exposure time off and on: points that stand out of a frame per megapixel, the share that went, noise on over
     off, seconds it cost.
 
-    ``at_work``: whether the frames show that LENR did anything.
+    ``expected_ratio``: of the noise, from the dark signal at the warmth of either; ``apart_c``: how much warmer the sensor
+    was with LENR. ``at_work``: whether the frames show that LENR did anything.
     """
 
     exposure_s: float
@@ -35,10 +36,16 @@ class LenrTime:
     noise_ratio: Quantity
     cost_s: float
     at_work: bool
+    expected_ratio: float = EXPECTED_NOISE_RATIO
+    apart_c: float | None = None
 
 
-def lenr_times(off: Sequence[TimeFindings], on: Sequence[TimeFindings], factor: float = 1.0) -> list[LenrTime]:
-    """Every time that was shot both ways, at a use's size."""
+def lenr_times(
+    off: Sequence[TimeFindings], on: Sequence[TimeFindings], factor: float = 1.0,
+    own_variance: Callable[[TimeFindings], float | None] = lambda one: None,
+) -> list[LenrTime]:  # fmt: skip
+    """Every time that was shot both ways, at a use's size. ``own_variance``: of a frame without LENR at the warmth of a
+    time, in any unit; None where it is not known."""
     found = []
     for one in off:
         partner = next(
@@ -54,10 +61,21 @@ def lenr_times(off: Sequence[TimeFindings], on: Sequence[TimeFindings], factor: 
             LenrTime(
                 one.group.exposure_s, one.group.temperature_c, density(before, one.pixels.megapixels),
                 density(after, partner.pixels.megapixels), _removed(before, after), ratio,
-                one.group.exposure_s if at_work else 0.0, at_work,
+                one.group.exposure_s if at_work else 0.0, at_work, _expected(own_variance(one), own_variance(partner)),
+                _apart(one, partner),
             )
         )  # fmt: skip
     return sorted(found, key=lambda row: row.exposure_s)
+
+
+def _expected(off: float | None, on: float | None) -> float:
+    """One dark taken off doubles the variance that a frame has at its own warmth."""
+    return EXPECTED_NOISE_RATIO * (math.sqrt(on / off) if off and on else 1.0)
+
+
+def _apart(off: TimeFindings, on: TimeFindings) -> float | None:
+    one, other = off.group.temperature_c, on.group.temperature_c
+    return None if one is None or other is None else other - one
 
 
 def _removed(before: float, after: float) -> Quantity:
@@ -86,8 +104,6 @@ def lenr_verdict(times: Sequence[LenrTime], criterion: Criterion, level: str) ->
     """It is worth its time where the frame as shot has more hot pixels than the level bears, and it takes half away."""
     if not times:
         return LenrVerdict(None, "shoot some times with LENR off and on: the test plan is one click away")
-    warm = next((one.temperature_c for one in reversed(times) if one.temperature_c is not None), None)
-    where = f" at {warm:.0f} °C" if warm is not None else ""
     if not any(one.at_work for one in times):
         return LenrVerdict(None, "LENR changed nothing in these frames: was it on?")
     worth = [one for one in times if _pays(one, criterion, level)]
@@ -96,13 +112,19 @@ def lenr_verdict(times: Sequence[LenrTime], criterion: Criterion, level: str) ->
         if all(criterion.holds(one.off.value or 0.0, level) for one in times):
             return LenrVerdict(
                 None,
-                f"not needed up to {shutter_label(longest)}{where}: it only costs time. Past that nothing was shot",
+                f"not needed up to {shutter_label(longest)}{_at(times[-1])}: it only costs time. Past that nothing was shot",
             )
-        return LenrVerdict(None, f"it does not take half of the hot pixels away up to {shutter_label(longest)}{where}")
+        return LenrVerdict(
+            None, f"it does not take half of the hot pixels away up to {shutter_label(longest)}{_at(times[-1])}"
+        )
     first = worth[0].exposure_s
     below = [one for one in times if one.exposure_s < first]
-    words = f"worth it from {shutter_label(first)}{where}"
+    words = f"worth it from {shutter_label(first)}{_at(worth[0])}"
     return LenrVerdict(first, words + ("; below that it only costs time" if below else ""))
+
+
+def _at(one: LenrTime) -> str:
+    return f" at {one.temperature_c:.0f} °C" if one.temperature_c is not None else ""
 
 
 def _pays(one: LenrTime, criterion: Criterion, level: str) -> bool:

@@ -65,7 +65,19 @@ QUANTITIES: Mapping[str, str] = {
     "same_luma": "L*",
     "same_chroma": "ΔE of a*b*",
     "same_detail": "line pairs per picture height",
+    "dark_signal_e": "e⁻",
+    "dark_noise_dn": "DN",
+    "hot_per_mpix": "per megapixel",
+    "hot_repaired_per_mpix": "per megapixel",
+    "lifted_shadow_snr": "ratio",
+    "dark_rows_dn": "DN",
+    "dark_columns_dn": "DN",
 }
+# Of darks along time; measuring patches leaves them alone.
+DARK_QUANTITIES = (
+    "dark_signal_e", "dark_noise_dn", "hot_per_mpix", "hot_repaired_per_mpix", "lifted_shadow_snr", "dark_rows_dn",
+    "dark_columns_dn",
+)  # fmt: skip
 SMOOTHED = "the raw is smoothed: noise and range read too good"
 
 

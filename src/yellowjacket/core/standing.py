@@ -238,11 +238,16 @@ def _tile_levels(stack, side, step, levels, apart):  # type: ignore[no-untyped-d
 
 
 @numba.njit(cache=True, nogil=True)
-def _tile_sums_within(stack, side, levels, bound, means, squares):  # type: ignore[no-untyped-def]
-    """Mean, and mean square of half the difference of the first two frames, of pixels within ``bound`` of the level."""
+def _tile_sums_within(stack, side, levels, bound, means, variances):  # type: ignore[no-untyped-def]
+    """Mean, and half the variance of the difference of neighbouring frames, of pixels within ``bound`` of the level.
+
+    Their mean difference is none of the noise: a body that warms up shifts one against the other.
+    """
     frames = stack.shape[0]
+    shift = np.zeros(max(frames - 1, 1), np.int64)
     for i in range(levels.shape[0]):
         for j in range(levels.shape[1]):
+            shift[:] = 0
             low = np.int64(math.ceil((levels[i, j] - bound) * frames))
             high = np.int64(math.floor((levels[i, j] + bound) * frames))
             total, square, count = np.int64(0), np.int64(0), 0
@@ -254,12 +259,16 @@ def _tile_sums_within(stack, side, levels, bound, means, squares):  # type: igno
                     if low <= own <= high:
                         total += own
                         count += 1
-                        if frames > 1:
-                            apart = np.int64(stack[0, y, x]) - np.int64(stack[1, y, x])
+                        for k in range(frames - 1):
+                            apart = np.int64(stack[k, y, x]) - np.int64(stack[k + 1, y, x])
                             square += apart * apart
-            count = max(count, 1)
+                            shift[k] += apart
+            count = max(count, 2)
             means[i, j] = total / frames / count
-            squares[i, j] = square / 2 / count
+            shifted = 0.0
+            for k in range(frames - 1):
+                shifted += shift[k] * shift[k] / count
+            variances[i, j] = (square - shifted) / 2 / (count - 1) / max(frames - 1, 1)
 
 
 # Every nth pixel of a tile each way tells its level.

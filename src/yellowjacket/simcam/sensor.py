@@ -122,25 +122,24 @@ def expose(
     if settings.bits is not None and settings.bits < body.bits:
         # Fewer bits are written: the converter's last ones are dropped.
         numbers >>= body.bits - settings.bits
-    if settings.window is not None:
-        width, height = settings.window
-        numbers = numbers[:height, :width]
     return _reduced(numbers) if settings.half else numbers
 
 
 def _frame(
     body: BodyModel, scene: Scene, settings: ExposureSettings, lamp: Lamp, rng: np.random.Generator
 ) -> NDArray[np.uint16]:
-    """What the converter gives of one exposure, shape of the scene."""
-    shape = scene.reflectance.shape
-    sensitivity, offset_e, hot = _fixed_pattern(body, (shape[0], shape[1]))
+    """What the converter gives of one exposure, shape of the window or of the scene."""
+    shape = (scene.reflectance.shape[0], scene.reflectance.shape[1])
+    columns, rows = settings.window or (shape[1], shape[0])
+    part = np.s_[:rows, :columns]
+    sensitivity, offset_e, hot = (one[part] for one in _fixed_pattern(body, shape))
     seconds = exact_exposure_s(settings.exposure_s)
     warmth = 2.0 ** ((settings.sensor_c - REFERENCE_C) / DOUBLING_C)
     expected_e = (body.dark_current_e_per_s + hot) * np.float32(seconds * warmth)
     if body.glow_e_per_s:
-        expected_e += _glow(body, shape[1]) * np.float32(seconds * warmth)
+        expected_e += _glow(body, shape[1])[:, :columns] * np.float32(seconds * warmth)
     if not settings.capped:
-        light = _mosaic_light(body, lamp.colour, scene)
+        light = _mosaic_light(body, lamp.colour, scene)[part]
         expected_e = expected_e + light * sensitivity * np.float32(
             metered_electrons(body, settings, lamp) / GREY_REFLECTANCE
         )
@@ -148,7 +147,7 @@ def _frame(
     if seconds >= _EVENTS_FROM_S:
         # From a stream of their own: frames in which nothing happens stay what they are.
         events = np.random.default_rng(rng.bit_generator.seed_seq.spawn(1)[0])  # type: ignore[attr-defined]
-        _blink(electrons, body, seconds * warmth, events)
+        _blink(electrons, body, shape, seconds * warmth, events)
         _hit(electrons, body, seconds, events)
     np.minimum(electrons, body.gain_mode(settings.iso).full_well_e, out=electrons)
     return _convert(body, settings, electrons, offset_e, rng)
@@ -158,18 +157,21 @@ def _frame(
 _EVENTS_FROM_S = 1.0
 
 
-def blinking_places(body: BodyModel, shape: tuple[int, int]) -> NDArray[np.int64]:
-    """Flat indices of the pixels that blink; the same for life."""
+def blinking_places(body: BodyModel, shape: tuple[int, int]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Rows and columns of the pixels of a sensor of ``shape`` that blink; the same for life."""
     rng = np.random.default_rng(zlib.crc32(f"{body.serial} blinking".encode()))
     size = shape[0] * shape[1]
-    return np.asarray(rng.choice(size, rng.binomial(size, body.blinking_share), replace=False), dtype=np.int64)
+    places = rng.choice(size, rng.binomial(size, body.blinking_share), replace=False)
+    return places // shape[1], places % shape[1]
 
 
-def _blink(electrons: NDArray[np.float32], body: BodyModel, warmed_s: float, rng: np.random.Generator) -> None:
+def _blink(
+    electrons: NDArray[np.float32], body: BodyModel, shape: tuple[int, int], warmed_s: float, rng: np.random.Generator
+) -> None:
     """Some pixels stand high in some frames, in place."""
-    places = blinking_places(body, (electrons.shape[0], electrons.shape[1]))
-    high = rng.random(places.size) < body.blinking_chance
-    electrons.flat[places[high]] += rng.poisson(body.blinking_e_per_s * warmed_s, int(high.sum()))
+    rows, columns = blinking_places(body, shape)
+    high = (rng.random(rows.size) < body.blinking_chance) & (rows < electrons.shape[0]) & (columns < electrons.shape[1])
+    electrons[rows[high], columns[high]] += rng.poisson(body.blinking_e_per_s * warmed_s, int(high.sum()))
 
 
 def _hit(electrons: NDArray[np.float32], body: BodyModel, seconds: float, rng: np.random.Generator) -> None:
@@ -250,8 +252,10 @@ _NORMAL_ABOVE_E = 1000.0
 
 def poisson(mean_e: NDArray[np.float32], rng: np.random.Generator) -> NDArray[np.float32]:
     """Poisson counts as float32; bright pixels by the normal limit, which is several times faster."""
-    counts = mean_e + np.sqrt(mean_e) * rng.standard_normal(mean_e.shape, dtype=np.float32)
-    np.rint(counts, out=counts)
-    dim = mean_e < _NORMAL_ABOVE_E
+    bright = mean_e >= _NORMAL_ABOVE_E
+    counts = np.empty_like(mean_e)
+    dim = ~bright
     counts[dim] = rng.poisson(mean_e[dim])
+    high = mean_e[bright]
+    counts[bright] = np.rint(high + np.sqrt(high) * rng.standard_normal(high.shape, dtype=np.float32))
     return np.asarray(counts, dtype=np.float32)

@@ -15,9 +15,11 @@ from django.conf import settings
 from numpy.typing import NDArray
 from PIL import Image
 
-from yellowjacket.bench.models import Frame, Ladder, Patch, Reading
+from yellowjacket.bench.models import Frame, Ladder, MasterDark, Patch, Reading
+from yellowjacket.bench.services import masters
 from yellowjacket.core.develop import GREY_TARGET, Development, develop_crop, develop_reduced, gains_from_grey
 from yellowjacket.core.frames import CHANNELS, RawFrame, read_frame
+from yellowjacket.core.master_dark import with_pedestal
 from yellowjacket.core.patches import MID_GREY_SHARE, Rect
 
 Picture = NDArray[np.uint8]
@@ -70,6 +72,18 @@ def crop_png(frame: Frame, rect: Rect, how: Development) -> bytes:
         "crops", _key(frame, "crop", [rect.x, rect.y, rect.w, rect.h], how), ".png",
         lambda: _encoded(develop_crop(_mosaic(frame), rect, how), "PNG"),
     )  # fmt: skip
+
+
+def calibrated_crop_png(frame: Frame, master: MasterDark, rect: Rect, how: Development) -> bytes:
+    """The same crop with a master dark taken off. Raises Refusal where it does not fit, FrameError for a lost original."""
+
+    def make() -> bytes:
+        signal, raw, _ = masters.calibrated(frame, master)
+        mosaic = with_pedestal(signal, sum(raw.black_dn.values()) / len(raw.black_dn), raw.white_dn)
+        return _encoded(develop_crop(mosaic, rect, how), "PNG")
+
+    key = _key(frame, f"less {master.sha256}", [rect.x, rect.y, rect.w, rect.h], how)
+    return _cached("crops", key, ".png", make)
 
 
 def overview_jpeg(frame: Frame, how: Development) -> bytes:

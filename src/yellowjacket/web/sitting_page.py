@@ -58,7 +58,8 @@ class SittingPage:
         exposed = [ladder for ladder in self.ladders if ladder.kind != Ladder.Kind.TIME]
         # Exposure ladders first: pushing is what the page is about.
         exposed.sort(key=lambda ladder: ladder.kind != Ladder.Kind.EXPOSURE)
-        self._tabbed = {"record": iso_only, "push": exposed}.get(step, []) or self.ladders
+        timed = [ladder for ladder in self.ladders if ladder.kind == Ladder.Kind.TIME]
+        self._tabbed = {"record": iso_only, "push": exposed, "time": timed}.get(step, []) or self.ladders
         self.ladder = self._chosen(self._tabbed, "ladder")
         self.uses: Sequence[Use] = list(self.sitting.uses.all())
         self.use = self._chosen(self.uses, "use")
@@ -76,6 +77,11 @@ class SittingPage:
     def switch_to(self, ladder_id: int) -> None:
         """Go to another ladder of the sitting before anything of this one was asked for."""
         self.ladder = next(ladder for ladder in self.ladders if ladder.pk == ladder_id)
+
+    def switch_rungs(self, rungs: Sequence[Rung]) -> None:
+        """Show only some rungs, before the current one was asked for."""
+        self.rungs = list(rungs)
+        self.__dict__.pop("rung", None)
 
     @cached_property
     def rung(self) -> Rung:
@@ -190,6 +196,7 @@ class SittingPage:
             ("measure", "Measure", f"{measured} of {with_light} rungs" if with_light else "no frames yet",
              measured / with_light if with_light else 0.0, 0),
             ("push", "Push", *self._push_status(), 0),
+            ("time", "Time", *self._time_status(), 0),
             ("look", "Look", f"{graded} of {wanted} graded" if with_light else "no frames yet",
              graded / wanted if wanted else 0.0, 0),
             ("record", "Record", _record_status(record), 1.0 if record and record.signed else 0.0, 0),
@@ -206,6 +213,16 @@ class SittingPage:
             return "no exposure ladder", 0.0
         rungs = Rung.objects.filter(ladder__in=exposed).exclude(measured_inputs="").values("ladder").distinct().count()
         return f"{rungs} of {len(exposed)} ladder{'s' if len(exposed) > 1 else ''}", rungs / len(exposed)
+
+    def _time_status(self) -> tuple[str, float]:
+        """What the Time step says of itself: rungs of time ladders whose darks are measured."""
+        timed = [ladder.pk for ladder in self.ladders if ladder.kind == Ladder.Kind.TIME]
+        if not timed:
+            return "no time ladder", 0.0
+        rungs = Rung.objects.filter(ladder__in=timed)
+        shot = rungs.filter(shots__kind=Shot.Kind.DARK, shots__frame__isnull=False).distinct().count()
+        done = rungs.filter(darks__isnull=False).count()
+        return (f"{done} of {shot} rungs", done / shot) if shot else ("no darks yet", 0.0)
 
     def context(self, **more: object) -> dict[str, object]:
         """Template context of the frame of the page."""

@@ -6,10 +6,13 @@ urlpatterns = [
     path("", include("yellowjacket.web.shared_views")),
     path("", include("yellowjacket.web.desk.urls")),
     path("", include("yellowjacket.web.plan.urls")),
+    path("darks/", include("yellowjacket.web.darks.urls")),
+    path("night/", include("yellowjacket.web.night.urls")),
     path("sittings/<int:sitting_id>/shoot/", include("yellowjacket.web.shoot.urls")),
     path("sittings/<int:sitting_id>/check/", include("yellowjacket.web.check.urls")),
     path("sittings/<int:sitting_id>/measure/", include("yellowjacket.web.measure.urls")),
     path("sittings/<int:sitting_id>/push/", include("yellowjacket.web.push.urls")),
+    path("sittings/<int:sitting_id>/time/", include("yellowjacket.web.time.urls")),
     path("sittings/<int:sitting_id>/look/", include("yellowjacket.web.look.urls")),
     path("sittings/<int:sitting_id>/record/", include("yellowjacket.web.record.urls")),
 ]

@@ -1,6 +1,7 @@
 """All records, by room: what is tested, the sitting, its frames, what was found, what was judged, work."""
 
 from yellowjacket.bench.models.conditions import Conditions
+from yellowjacket.bench.models.darks import MasterDark, RungDarks
 from yellowjacket.bench.models.findings import Patch, Reading
 from yellowjacket.bench.models.frames import Frame, Problem
 from yellowjacket.bench.models.jobs import Job
@@ -11,6 +12,6 @@ from yellowjacket.bench.models.sittings import Ladder, Rung, Shot, Sitting, Use
 
 __all__ = [
     "Body", "CheckItem", "Conditions", "Decision", "Firmware", "Frame", "Grade", "Job", "Ladder", "Lens", "MarkedSpot",
-    "Patch", "PlanTemplate", "Problem", "Reading", "Record", "Rung", "Shot", "Sitting", "SittingEvent",
-    "ToleranceProfile", "Use",
+    "MasterDark", "Patch", "PlanTemplate", "Problem", "Reading", "Record", "Rung", "RungDarks", "Shot", "Sitting",
+    "SittingEvent", "ToleranceProfile", "Use",
 ]  # fmt: skip

@@ -33,6 +33,8 @@ class Frame(models.Model):
     iso = models.PositiveIntegerField(null=True)
     exposure_s = models.FloatField(null=True)
     f_number = models.FloatField(null=True)
+    # °C, where the file says it.
+    temperature_c = models.FloatField(null=True)
     # The body's own clock; it knows no time zone.
     captured_at = models.CharField(max_length=32, blank=True)
     dark = models.BooleanField()
@@ -63,7 +65,7 @@ class Frame(models.Model):
         return Path(self.path).name
 
     def said(self, name: str) -> float | None:
-        """A setting as the tester corrected it, else as the file says: "iso", "exposure_s" or "f_number"."""
+        """A setting as the tester corrected it, else as the file says: "iso", "exposure_s", "f_number", "temperature_c"."""
         value = self.overrides.get(name, getattr(self, name))
         return None if value is None else float(value)
 

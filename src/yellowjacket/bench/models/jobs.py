@@ -18,6 +18,8 @@ class Job(models.Model):
         IMPORT = "import", "Importing"
         ADOPT = "adopt", "Adopting"
         MEASURE = "measure", "Measuring"
+        DARKS = "darks", "Measuring darks"
+        MASTER = "master", "Averaging darks"
 
     class State(models.TextChoices):
         WAITING = "waiting", "waiting"

@@ -118,6 +118,13 @@ class Ladder(models.Model):
     spot_x = models.PositiveIntegerField(null=True, blank=True)
     spot_y = models.PositiveIntegerField(null=True, blank=True)
 
+    class Before(models.TextChoices):
+        __empty__ = "not noted"
+        REST = "rest", "at rest, switched on only"
+        LIVE = "live", "in live view"
+
+    # What the body did before a time ladder: live view warms the sensor.
+    before = models.CharField("before", max_length=4, choices=Before.choices, blank=True)
     # Findings left as they are, by "code:rung key", see services.checking.
     let_be = models.JSONField(default=list)
 

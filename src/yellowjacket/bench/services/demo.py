@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from datetime import date
 
 from django.db.models import Exists, OuterRef
 
-from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Shot, Sitting, ToleranceProfile
-from yellowjacket.bench.services import jobs, judging, measuring, patching, recording, shooting
+from yellowjacket.bench.models import Frame, Grade, Job, Ladder, MasterDark, Shot, Sitting, ToleranceProfile
+from yellowjacket.bench.services import darks, jobs, judging, masters, measuring, patching, recording, shooting
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
 from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, BodyModel
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))
 _METERED = Exposure(100, 1 / 8, 8.0)
 _LADDER_12 = ((HEATH, LadderSpec("iso", "shutter", _METERED)),)
 _LADDERS_7 = (
-    (HEATH, LadderSpec("iso", "shutter", _METERED, picked=(100, 400, 1600, 6400), darks=1)),
+    (HEATH, LadderSpec("iso", "shutter", _METERED, picked=(100, 800, 6400), darks=0)),
     (HEATH, LadderSpec("exposure", "shutter", _METERED)),
     (HEATH, LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), longest_s=240.0, lenr="pairs", rest_s=20.0)),
 )
@@ -29,9 +30,28 @@ _PUSHED = (
     (HEATH, LadderSpec("setting", "raw_mode", Exposure(6400, 1 / 500, 8.0), values=("full", "half"), darks=0)),
     (HEATH, LadderSpec("setting", "noise_reduction", Exposure(6400, 1 / 500, 8.0), values=("off", "high"), darks=0)),
 )
+# The nights at the light traps: a warm and a cool body, darks along time with LENR off and on, and one picture.
+_DARK_TIMES = (1, 8, 60, 240)
+_DARKS = LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=_DARK_TIMES, lenr="pairs", rest_s=45.0, repeats=2)
+_NIGHTS = ((HEATH, replace(_DARKS, repeats=3)), (FEN, replace(_DARKS, lenr="off")))
+_NIGHT_SCENE = (
+    HEATH,
+    LadderSpec(
+        "time",
+        "scene",
+        Exposure(800, 60.0, 8.0),
+        picked=(60,),
+        repeats=1,
+        darks=0,
+        filters=(Filter("two grey filters", 12.0, 12.0),),
+    ),
+)
+# A part of the sensor: many frames in little room.
+_NIGHT_WINDOW = (400, 304)
 _DRAWER_12 = "Drawer 12"
 _DRAWER_7 = "Drawer 7, second lamp"
 _DRAWER_5 = "Drawer 5, pushed"
+_NIGHT_WARM, _NIGHT_COOL = "Light trap, warm night", "Light trap, cool night"
 _JUDGE = "Wren Halloway"
 # The eye-spot of the first moth's right forewing, in raw pixels.
 _EYE_SPOT = (466, 330)
@@ -44,7 +64,7 @@ _TEXTURES = (
 # The survey looks at wing patterns: it bears more colour noise than the defaults would.
 _OWN_THRESHOLDS = {"chroma_noise": [4.0, 9.5, 20.0]}
 # What goes wrong on the second day, so that the Check page has something to find.
-_MISHAPS_7 = ("defocus", "doubled", "skipped")
+_MISHAPS_7 = ("defocus", "iso", "skipped")
 # Grades of the demo's tester by rung, ISO 50 first, and the reason key of the last ones.
 _GRADES = {"Pixel level": "AABBCCCDDEEE", "Large print": "AAAABBCCDDEE", "Web": "AAAAAABBCCDE"}
 _REASONS = {"B": Grade.Reason.GRAIN, "C": Grade.Reason.GRAIN, "D": Grade.Reason.BLOTCHES, "E": Grade.Reason.DETAIL}
@@ -95,6 +115,7 @@ def make_demo(report: Callable[[str], None]) -> None:
         shooting.accept_without_looking(second)
         _run_now(shooting.start_shooting(second.ladders.all()[0], "rest", _MISHAPS_7))
     _push_day(report)
+    _nights(report)
     report("Demo: ready.")
 
 
@@ -119,6 +140,34 @@ def _push_day(report: Callable[[str], None]) -> None:
             _mark_scene(ladder, charts=ladder.kind == Ladder.Kind.EXPOSURE)
     if any(measuring.unmeasured(ladder) for ladder in ladders):
         _run_now(measuring.start_measuring(sitting))
+
+
+def _nights(report: Callable[[str], None]) -> None:
+    """Darks of two bodies on a warm night, of one of them on a cool one, measured; and masters of the cool ones."""
+    for name, held_on, celsius, ladders in (
+        (_NIGHT_WARM, date(2026, 6, 19), 24.0, (*_NIGHTS, _NIGHT_SCENE)),
+        (_NIGHT_COOL, date(2026, 4, 10), 8.0, ((HEATH, replace(_DARKS, lenr="off")),)),
+    ):
+        sitting = Sitting.objects.filter(name=name).first()
+        if sitting is None:
+            sitting = _plan(
+                name, held_on, "How long at the trap before hot pixels spoil the plate, and does LENR pay?",
+                "A minute, and LENR from there on.", ladders,
+            )  # fmt: skip
+            sitting.temperature_c, sitting.lens, sitting.light = celsius, "90 mm macro, capped", "none"
+            sitting.save(update_fields=["temperature_c", "lens", "light"])
+            sitting.ladders.update(before=Ladder.Before.REST)
+        due = [ladder for ladder in sitting.ladders.all() if _shots_due(ladder)]
+        if due:
+            report(f"Demo: {name.lower()}, the lens is capped ...")
+            shooting.accept_without_looking(sitting)
+        for ladder in due:
+            ladder.sitting.refresh_from_db()
+            _run_now(shooting.start_shooting(ladder, window=_NIGHT_WINDOW))
+        if any(darks.unmeasured(ladder) for ladder in darks.time_ladders(sitting)):
+            _run_now(darks.start_measuring(sitting))
+        if name == _NIGHT_WARM and not MasterDark.objects.exists():
+            _run_now(masters.start_making(sitting, []))
 
 
 def _plan(

@@ -103,6 +103,7 @@ def _fields(facts: FrameFacts) -> dict[str, object]:
         "path": facts.path, "sha256": facts.sha256, "size_bytes": facts.size_bytes, "width": facts.width,
         "height": facts.height, "make": data.make[:80], "model": data.model[:80], "serial": data.serial[:80],
         "firmware": data.firmware[:80], "iso": data.iso, "exposure_s": data.exposure_s, "f_number": data.f_number,
+        "temperature_c": data.temperature_c,
         "captured_at": data.captured_at.isoformat() if data.captured_at else "", "dark": facts.dark,
         "white_dn": facts.white_dn, "black_dn": facts.black_dn, "offsets": facts.offsets, "matrix": facts.matrix,
         "neutral": facts.neutral, "report": facts.report.as_dict(),

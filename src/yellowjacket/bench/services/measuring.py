@@ -27,7 +27,7 @@ from yellowjacket.core.measure import SINGLE, RungResult, RungTask, measure_rung
 from yellowjacket.core.patch_readings import UNIFORM, PatchSpec
 from yellowjacket.core.patches import even_rect
 from yellowjacket.core.quantity import Quantity, missing
-from yellowjacket.core.readings import SMOOTHED
+from yellowjacket.core.readings import DARK_QUANTITIES, SMOOTHED
 from yellowjacket.core.readings import Reading as CoreReading
 from yellowjacket.core.relations import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
 from yellowjacket.core.same_pixels import SAME, SamePixelsTask, same_pixels
@@ -229,7 +229,7 @@ def store_result(sitting: Sitting, stale: Stale, outcome: RungResult | Exception
         note_problem(sitting, problem.path.name, misfit_from(problem))
     rung = Rung.objects.select_related("ladder").get(pk=task.key)
     if task.known is None:
-        rung.readings.all().delete()
+        rung.readings.exclude(quantity__in=DARK_QUANTITIES).delete()
     else:
         own = Q(patch__name__in=[patch.name for patch in task.patches])
         rung.readings.filter(own | Q(patch=None, quantity__in={one.quantity for one in outcome.readings})).delete()

@@ -68,8 +68,12 @@ def register_simulated(body: BodyModel) -> Body:
     return record
 
 
-def start_shooting(ladder: Ladder, scope: str = "rest", mishaps: Collection[str] = ()) -> Job:
+def start_shooting(
+    ladder: Ladder, scope: str = "rest", mishaps: Collection[str] = (), window: tuple[int, int] | None = None
+) -> Job:
     """Start the simulated camera on one shot, the rung, or everything still due.
+
+    ``window``: (width, height) of the part that is read out, for many frames in little room.
 
     Refuses real bodies, finished ladders, and more than one shot before the first frame was accepted.
     """
@@ -81,7 +85,9 @@ def start_shooting(ladder: Ladder, scope: str = "rest", mishaps: Collection[str]
         raise Refusal("Every shot of this ladder is in already.")
     if scope != "one" and ladder.sitting.first_accepted_at is None:
         raise Refusal("Take the first shot alone, look at it and accept it; then the rest can be shot.")
-    return jobs.start(ladder.sitting, Job.Kind.SHOOT, ladder=ladder.pk, scope=scope, mishaps=sorted(mishaps))
+    return jobs.start(
+        ladder.sitting, Job.Kind.SHOOT, ladder=ladder.pk, scope=scope, mishaps=sorted(mishaps), window=window
+    )
 
 
 def _due(ladder: Ladder, scope: str) -> list[Shot]:
@@ -97,7 +103,8 @@ def shoot_remaining(job: Job, progress: jobs.Progress) -> str:
     """The shooting job: release, inspect and store every shot that has no frame yet."""
     ladder = Ladder.objects.select_related("body", "sitting__lens_used").get(pk=job.parameters["ladder"])
     due = _due(ladder, job.parameters.get("scope", "rest"))
-    planned = _orders(ladder, due)
+    window = job.parameters.get("window")
+    planned = _orders(ladder, due, (window[0], window[1]) if window else None)
     orders = _with_mishaps(planned, job.parameters.get("mishaps", ()))
     progress.begin(len(orders))
     taken = 0
@@ -130,7 +137,7 @@ def _store(sitting: Sitting, shot: Shot | None, order: Release, facts: FrameFact
     return False
 
 
-def _orders(ladder: Ladder, due: Sequence[Shot]) -> list[_Order]:
+def _orders(ladder: Ladder, due: Sequence[Shot], window: tuple[int, int] | None) -> list[_Order]:
     """Releases for every due shot, in the order of the list, on the simulated clock."""
     folder = settings.HOME / "card" / f"sitting-{ladder.sitting_id}-ladder-{ladder.pk}"
     folder.mkdir(parents=True, exist_ok=True)
@@ -145,8 +152,7 @@ def _orders(ladder: Ladder, due: Sequence[Shot]) -> list[_Order]:
     releases = []
     for shot in shots:
         seconds = exact_exposure_s(shot.rung.exposure_s)
-        locked = shot.rung.lenr and ladder.body.lenr_from_s is not None and seconds >= ladder.body.lenr_from_s
-        busy_s = seconds * (2 if locked else 1)
+        busy_s = seconds * (2 if _locked(ladder, shot) else 1)
         releases.append((moment, busy_s))
         moment += timedelta(seconds=_HANDLING_S + rest_s + busy_s)
     model = BODIES[ladder.body.simulated_as]
@@ -162,7 +168,7 @@ def _orders(ladder: Ladder, due: Sequence[Shot]) -> list[_Order]:
         light = shot.rung.settings(ladder.f_number)
         exposure = ExposureSettings(
             shot.rung.iso, shot.rung.exposure_s, ladder.f_number, shot.kind == Shot.Kind.DARK, panel.sensor_c,
-            **_special(ladder, shot.rung.value),
+            lenr=_locked(ladder, shot), window=window, **_special(ladder, shot.rung.value),
         )  # fmt: skip
         # A shot taken again is another frame: another file, other noise.
         path = folder / (f"YJ{number:05d}.DNG" if not retakes else f"YJ{number:05d}-{retakes}.DNG")
@@ -172,6 +178,12 @@ def _orders(ladder: Ladder, due: Sequence[Shot]) -> list[_Order]:
         )  # fmt: skip
         orders.append(_Order(order, shot, panel))
     return orders
+
+
+def _locked(ladder: Ladder, shot: Shot) -> bool:
+    """Whether LENR holds the body after a shot."""
+    from_s = ladder.body.lenr_from_s
+    return shot.rung.lenr and from_s is not None and exact_exposure_s(shot.rung.exposure_s) >= from_s
 
 
 def _special(ladder: Ladder, value: str) -> dict[str, Any]:

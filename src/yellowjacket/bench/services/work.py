@@ -2,8 +2,10 @@
 
 from yellowjacket.bench.models import Job
 from yellowjacket.bench.services.adopting import adopt_files
+from yellowjacket.bench.services.darks import measure_darks
 from yellowjacket.bench.services.importing import import_files
 from yellowjacket.bench.services.jobs import Work
+from yellowjacket.bench.services.masters import make_masters
 from yellowjacket.bench.services.measuring import measure_sitting
 from yellowjacket.bench.services.shooting import shoot_remaining
 
@@ -12,4 +14,6 @@ WORK: dict[str, Work] = {
     Job.Kind.IMPORT: import_files,
     Job.Kind.SHOOT: shoot_remaining,
     Job.Kind.MEASURE: measure_sitting,
+    Job.Kind.DARKS: measure_darks,
+    Job.Kind.MASTER: make_masters,
 }

@@ -18,6 +18,7 @@ from yellowjacket.bench.services import plan_files, sittings
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.exporting import safe_text
 from yellowjacket.core import stops
+from yellowjacket.web.calendars import Event, calendar_text
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
 from yellowjacket.web.plan.timeline import Timeline, timeline_of
 from yellowjacket.web.sitting_page import SittingPage
@@ -62,36 +63,17 @@ def shots_csv(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def schedule_ics(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """One calendar entry per ladder (iCalendar, RFC 5545), at the clock times of the plan."""
     sitting, timeline = _timeline(request, sitting_id)
-    stamp = timezone.now().strftime("%Y%m%dT%H%M%SZ")
-    lines = ["BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Yellowjacket//Plan//EN"]
-    for n, band in enumerate(timeline.bands):
-        ends = band.begins + timedelta(seconds=band.width / timeline.width * timeline.schedule.total_s)
-        lines += [
-            "BEGIN:VEVENT", f"UID:sitting-{sitting.pk}-{n}@yellowjacket.invalid", f"DTSTAMP:{stamp}",
-            f"DTSTART:{band.begins:%Y%m%dT%H%M%S}", f"DTEND:{ends:%Y%m%dT%H%M%S}",
-            f"SUMMARY:{_escaped(f'{sitting.name}: {band.label}')}", f"DESCRIPTION:{_escaped(sitting.question)}", "END:VEVENT",
-        ]  # fmt: skip
-    lines.append("END:VCALENDAR")
-    text = "".join(f"{_folded(line)}\r\n" for line in lines)
+    total_s = timeline.schedule.total_s
+    events = [
+        Event(
+            f"sitting-{sitting.pk}-{n}", band.begins,
+            band.begins + timedelta(seconds=band.width / timeline.width * total_s), f"{sitting.name}: {band.label}",
+            sitting.question,
+        )
+        for n, band in enumerate(timeline.bands)
+    ]  # fmt: skip
+    text = calendar_text("Plan", events)
     return _attachment(HttpResponse(text, content_type="text/calendar; charset=utf-8"), sitting, "schedule.ics")
-
-
-def _escaped(text: str) -> str:
-    """Text as RFC 5545 §3.3.11 wants it."""
-    for plain, escaped in (("\\", "\\\\"), (";", "\\;"), (",", "\\,"), ("\n", "\\n")):
-        text = text.replace(plain, escaped)
-    return text
-
-
-def _folded(line: str) -> str:
-    """Lines of more than 75 octets go on in the next, which begins with a space (RFC 5545 §3.1)."""
-    parts, part = [], ""
-    for character in line:
-        if len((part + character).encode()) > 74:
-            parts.append(part)
-            part = ""
-        part += character
-    return "\r\n ".join([*parts, part])
 
 
 @require_GET

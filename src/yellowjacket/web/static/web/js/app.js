@@ -3,6 +3,7 @@ import { startCountdown } from "./countdown.js";
 import { startLook } from "./look.js";
 import { startPatches } from "./patches.js";
 import { go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
+import { startTime } from "./time.js";
 
 function step(by) {
   const all = heads();
@@ -97,6 +98,15 @@ document.addEventListener("htmx:afterSwap", () => {
   if (key && stave()) light(key);
 });
 
+// Choices that lead on at once, and buttons that ask with what is chosen beside them.
+document.addEventListener("change", (event) => {
+  if (event.target.matches("[data-go]")) event.target.form.requestSubmit();
+});
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-fit]");
+  if (button) window.htmx.ajax("GET", button.form.querySelector("[data-fitting]").value, "#candidates");
+});
+
 for (const zone of document.querySelectorAll("[data-drop]")) {
   const files = zone.querySelector("input[type=file]");
   for (const name of ["dragenter", "dragover"]) {
@@ -114,3 +124,4 @@ for (const zone of document.querySelectorAll("[data-drop]")) {
 startCountdown();
 startPatches();
 startLook();
+startTime();

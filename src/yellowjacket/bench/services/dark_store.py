@@ -1,0 +1,59 @@
+"""Measured darks as bytes and back: arrays in NumPy's archive format, the rest as JSON beside them."""
+
+from __future__ import annotations
+
+import io
+import json
+
+import numpy as np
+
+from yellowjacket.core.dark_current import DarkTiles
+from yellowjacket.core.dark_time import DarkGroup, TimeFindings
+from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.hot_pixels import PixelTable
+from yellowjacket.core.quantity import Quantity
+
+
+def packed(found: TimeFindings) -> bytes:
+    """All of a time's findings but the problems."""
+    arrays: dict[str, np.ndarray] = {}
+    for channel in CHANNELS:
+        arrays[f"means-{channel}"] = found.tiles.means[channel].astype(np.float32)
+        arrays[f"variances-{channel}"] = found.tiles.variances[channel].astype(np.float32)
+    # Sums over thousands of pixels: half a DN in 32 bits would be lost above 2^23, far over any level.
+    arrays["medians"] = np.array([found.tiles.medians[channel] for channel in CHANNELS])
+    if found.pixels is not None:
+        arrays["pixels"] = found.pixels.rows
+    group = found.group
+    facts = {
+        "exposure_s": group.exposure_s, "temperature_c": group.temperature_c, "paths": group.paths, "lenr": group.lenr,
+        "noise_dn": _quantity(found.noise_dn), "rows_dn": _quantity(found.rows_dn),
+        "columns_dn": _quantity(found.columns_dn), "frames": found.frames, "range_dn": found.range_dn,
+        "size": found.pixels.size if found.pixels else None, "clip_dn": found.pixels.clip_dn if found.pixels else None,
+    }  # fmt: skip
+    arrays["facts"] = np.frombuffer(json.dumps(facts).encode(), np.uint8)
+    buffer = io.BytesIO()
+    np.savez_compressed(buffer, **arrays)  # type: ignore[arg-type]
+    return buffer.getvalue()
+
+
+def unpacked(data: bytes, temperature_c: float | None) -> TimeFindings:
+    """The findings again, at the temperature that is known by now."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as arrays:
+        facts = json.loads(arrays["facts"].tobytes())
+        tiles = DarkTiles(
+            facts["exposure_s"],
+            {channel: arrays[f"means-{channel}"].astype(np.float64) for channel in CHANNELS},
+            {channel: arrays[f"variances-{channel}"].astype(np.float64) for channel in CHANNELS},
+            dict(zip(CHANNELS, arrays["medians"].tolist(), strict=True)),
+        )
+        pixels = None
+        if "pixels" in arrays:
+            pixels = PixelTable(arrays["pixels"], (facts["size"][0], facts["size"][1]), facts["clip_dn"])
+    group = DarkGroup(facts["exposure_s"], temperature_c, tuple(facts["paths"]), facts["lenr"])
+    noise, rows, columns = (Quantity(*facts[name]) for name in ("noise_dn", "rows_dn", "columns_dn"))
+    return TimeFindings(group, tiles, pixels, noise, rows, columns, facts["frames"], facts["range_dn"])
+
+
+def _quantity(one: Quantity) -> list[object]:
+    return [one.value, one.low, one.high, one.n, one.reason]

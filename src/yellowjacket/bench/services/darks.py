@@ -1,0 +1,212 @@
+"""Measuring darks of a sitting, and what a ladder of them says as a whole."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections import OrderedDict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from statistics import fmean
+
+from yellowjacket import __version__
+from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Reading, Rung, RungDarks, Shot, Sitting
+from yellowjacket.bench.services import jobs
+from yellowjacket.bench.services.dark_store import packed, unpacked
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.frames import misfit_from, note_problem
+from yellowjacket.bench.services.warmth import Warmth, darks_of, warmth_of
+from yellowjacket.core.dark_ladder import DarkLadder, Known
+from yellowjacket.core.dark_time import DarkGroup, TimeFindings, TimeTask, measure_time
+from yellowjacket.core.hot_pixels import also_in
+from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.readings import DARK_QUANTITIES
+from yellowjacket.core.stops import exact_exposure_s
+
+# Raise with every change of how darks are measured.
+METHOD_VERSION = f"{__version__}/1"
+# Ladders that stay assembled between requests.
+_KEPT = 8
+_assembled: OrderedDict[str, MeasuredDarks] = OrderedDict()
+
+
+def start_measuring(sitting: Sitting) -> Job:
+    """Start measuring every dark that is not measured yet. Refuses sittings without darks."""
+    if not Frame.objects.filter(sitting=sitting, shot__kind=Shot.Kind.DARK).exists():
+        raise Refusal("There is no dark to measure yet. Shoot or import a time ladder with the lens capped first.")
+    return jobs.start(sitting, Job.Kind.DARKS)
+
+
+def measure_darks(job: Job, progress: jobs.Progress) -> str:
+    """The job: every rung of every time ladder whose darks are new."""
+    ladders = list(time_ladders(job.sitting))
+    work = {task.key: (task, digest) for ladder in ladders for task, digest in _stale(ladder)}
+    progress.begin(len(work))
+    for task, outcome in run_all(measure_time, [task for task, _ in work.values()]):
+        _store(job.sitting, task, work[task.key][1], outcome)
+        progress.step()
+    for ladder in ladders:
+        store_readings(ladder)
+    count = len(work)
+    return f"darks of {count} rung{'s' if count != 1 else ''} measured" if count else "all darks were measured already"
+
+
+def time_ladders(sitting: Sitting) -> Iterable[Ladder]:
+    """Ladders whose darks are looked at: those along time."""
+    return sitting.ladders.filter(kind=Ladder.Kind.TIME).select_related("body", "sitting__profile")
+
+
+def unmeasured(ladder: Ladder) -> int:
+    """Rungs with darks that are not measured."""
+    return len(_stale(ladder))
+
+
+def _stale(ladder: Ladder) -> list[tuple[TimeTask, str]]:
+    frames = darks_of(ladder)
+    kept = dict(RungDarks.objects.filter(rung__ladder=ladder).values_list("rung_id", "inputs"))
+    gain = known_of(ladder).gain_e_per_dn.value
+    rungs = [rung for rung in ladder.rungs.all() if rung.pk in frames]
+    shortest = min(rungs, key=lambda rung: (rung.exposure_s, rung.lenr), default=None)
+    first = frames[shortest.pk][0].path if shortest else None
+    found = []
+    for rung in rungs:
+        digest = _digest([METHOD_VERSION, [frame.sha256 for frame in frames[rung.pk]], first, rung.lenr])
+        if kept.get(rung.pk) != digest:
+            group = DarkGroup(
+                exact_exposure_s(rung.exposure_s), None, tuple(one.path for one in frames[rung.pk]), rung.lenr
+            )
+            found.append((TimeTask(group, gain, first, rung.pk), digest))
+    return found
+
+
+def _digest(parts: object) -> str:
+    return hashlib.sha256(json.dumps(parts).encode()).hexdigest()
+
+
+def _store(sitting: Sitting, task: TimeTask, digest: str, outcome: TimeFindings | Exception) -> None:
+    if isinstance(outcome, Exception):
+        note_problem(sitting, Path(task.group.paths[0]).name, misfit_from(outcome))
+        return
+    names = [Path(path).name for path in task.group.paths]
+    Problem.objects.filter(sitting=sitting, code="not-dark", file_name__in=names).delete()
+    for problem in outcome.problems:
+        note_problem(sitting, problem.path.name, misfit_from(problem))
+    RungDarks.objects.update_or_create(
+        rung_id=task.key, defaults={"inputs": digest, "measured": packed(outcome)}
+    )  # fmt: skip
+
+
+def known_of(ladder: Ladder) -> Known:
+    """What the newest ISO ladder of the body says of this ladder's ISO."""
+    names = ("gain_e_per_dn", "read_noise_e", "saturation_e")
+    rows = Reading.objects.filter(
+        rung__ladder__body=ladder.body_id, rung__iso=ladder.metered_iso, patch=None, use=None, channel="all",
+        quantity__in=names, value__isnull=False,
+    ).order_by("pk")  # fmt: skip
+    found = {row.quantity: row.result for row in rows}
+    nothing = missing(f"no light frames of ISO {ladder.metered_iso} were measured on this body")
+    return Known(*(found.get(name, nothing) for name in names))
+
+
+@dataclass(frozen=True, slots=True)
+class MeasuredDarks:
+    """A ladder's darks: the whole, findings by rung id, and how warm each rung was."""
+
+    whole: DarkLadder
+    by_rung: Mapping[int, TimeFindings]
+    warmth: Mapping[int, Warmth]
+
+
+def measured(ladder: Ladder) -> MeasuredDarks | None:
+    """What was measured of a ladder, assembled; None before anything was."""
+    rows = list(RungDarks.objects.filter(rung__ladder=ladder).values_list("rung_id", "inputs"))
+    if not rows:
+        return None
+    warmth = rung_warmth(ladder)
+    known = known_of(ladder)
+    key = _digest([
+        sorted(rows), sorted((pk, one.celsius) for pk, one in warmth.items()),
+        [(q.value, q.low, q.high) for q in (known.gain_e_per_dn, known.read_noise_e, known.saturation_e)],
+    ])  # fmt: skip
+    found = _assembled.get(key)
+    if found is None:
+        stored = RungDarks.objects.filter(rung__ladder=ladder).order_by("rung__position")
+        by_rung = {
+            one.rung_id: unpacked(bytes(one.measured), warmth[one.rung_id].celsius if one.rung_id in warmth else None)
+            for one in stored
+        }
+        whole = DarkLadder(list(by_rung.values()), known)
+        # The whole names pixels anew that blink: its own findings are handed out.
+        again = {one.group: one for one in (*whole.off, *whole.on)}
+        found = MeasuredDarks(whole, {pk: again[one.group] for pk, one in by_rung.items()}, warmth)
+        _assembled[key] = found
+        while len(_assembled) > _KEPT:
+            _assembled.popitem(last=False)
+    return found
+
+
+def rung_warmth(ladder: Ladder) -> dict[int, Warmth]:
+    """Mean temperature of each rung's darks, where every one of them is known."""
+    frames = darks_of(ladder)
+    known = warmth_of(frame for own in frames.values() for frame in own)
+    found = {}
+    for rung_id, own in frames.items():
+        told = [known[frame.pk] for frame in own if frame.pk in known]
+        if own and len(told) == len(own):
+            found[rung_id] = Warmth(fmean(one.celsius for one in told), told[0].source)
+    return found
+
+
+def store_readings(ladder: Ladder) -> None:
+    """What the darks of every rung say, as readings with their provenance."""
+    found = measured(ladder)
+    Reading.objects.filter(rung__ladder=ladder, quantity__in=DARK_QUANTITIES).delete()
+    if found is None:
+        return
+    whole = found.whole
+    rows = []
+    for rung_id, one in found.by_rung.items():
+        values: dict[str, tuple[Quantity, str]] = {
+            "dark_signal_e": (whole.signal_e(one), "mean of ordinary pixels over the bias of the line, × gain"),
+            "dark_noise_dn": (one.noise_dn, "half the variance of the difference of two darks, the middle tile"),
+            "hot_per_mpix": (whole.hot_per_mpix(one), "lasting pixels over 8 spreads of their tile"),
+            "hot_repaired_per_mpix": (whole.hot_per_mpix(one, repaired=True), "the same after a median of neighbours"),
+            "lifted_shadow_snr": (whole.snr(one), "S/√(S + R² + D), five stops under grey"),
+            "dark_rows_dn": (one.rows_dn, "variance of row means beyond that of their pixels"),
+            "dark_columns_dn": (one.columns_dn, "variance of column means beyond that of their pixels"),
+        }
+        rows += [
+            Reading(rung_id=rung_id, channel="all", quantity=name, value=q.value, low=q.low, high=q.high, n=q.n,
+                    reason=q.reason[:300], method=method)
+            for name, (q, method) in values.items()
+        ]  # fmt: skip
+    Reading.objects.bulk_create(rows)
+
+
+def persistence(ladder: Ladder, found: MeasuredDarks) -> list[tuple[Ladder, Quantity]]:
+    """Other ladders of the body with darks, and which share of this one's hot pixels stands in each, too."""
+    own = next((one.pixels for one in reversed(found.whole.off) if one.pixels is not None), None)
+    if own is None:
+        return []
+    rows = []
+    others = Ladder.objects.filter(body=ladder.body_id, rungs__darks__isnull=False).exclude(pk=ladder.pk).distinct()
+    for other in others.select_related("sitting", "body")[:6]:
+        theirs = measured(other)
+        tables = [one.pixels for one in theirs.whole.off if one.pixels is not None] if theirs else []
+        same = [table for table in tables if table.size == own.size]
+        rows.append((other, also_in(own, same) if same else missing("frames of another size")))
+    return rows
+
+
+def of_body(body: Body) -> MeasuredDarks | None:
+    """The newest measured time ladder of a body."""
+    newest = Ladder.objects.filter(body=body, rungs__darks__isnull=False).order_by("-sitting__held_on", "-pk").first()
+    return measured(newest) if newest else None
+
+
+def rungs_of(found: MeasuredDarks, rungs: Sequence[Rung]) -> list[Rung]:
+    """Rungs without LENR that have darks, or all that have where LENR was on throughout."""
+    have = [rung for rung in rungs if rung.pk in found.by_rung]
+    return [rung for rung in have if not rung.lenr] or have

@@ -1,0 +1,108 @@
+"""How warm the sensor was at each frame: the tester's word, else the file's, else the simulated instruments'."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from django.core.files.uploadedfile import UploadedFile
+
+from yellowjacket.bench.models import Conditions, Frame, Ladder, Rung, Shot
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core.folder_darks import temperatures_of
+
+_LONGEST_CSV_BYTES = 2_000_000
+_COLDEST_C, _HOTTEST_C = -60.0, 100.0
+
+
+@dataclass(frozen=True, slots=True)
+class Warmth:
+    """A temperature in °C and who says so: "entered", "file", "instrument"."""
+
+    celsius: float
+    source: str
+
+
+def warmth_of(frames: Iterable[Frame]) -> dict[int, Warmth]:
+    """By frame id, for frames whose temperature is known; one query."""
+    frames = list(frames)
+    shown = dict(
+        Conditions.objects.filter(shot__in=[one.shot_id for one in frames if one.shot_id], sensor_c__isnull=False)
+        .order_by("at")
+        .values_list("shot_id", "sensor_c")
+    )
+    found: dict[int, Warmth] = {}
+    for frame in frames:
+        if "temperature_c" in frame.overrides:
+            found[frame.pk] = Warmth(float(frame.overrides["temperature_c"]), "entered")
+        elif frame.temperature_c is not None:
+            found[frame.pk] = Warmth(frame.temperature_c, "file")
+        elif frame.shot_id in shown:
+            found[frame.pk] = Warmth(float(shown[frame.shot_id] or 0.0), "instrument")
+    return found
+
+
+def enter(rung: Rung, text: str) -> int:
+    """The tester's word for every frame of a rung; empty takes it back. Returns how many frames."""
+    frames = list(Frame.objects.filter(shot__rung=rung))
+    if not frames:
+        raise Refusal(f"{rung} has no frame yet.")
+    celsius = None if not text.strip() else _celsius(text)
+    for frame in frames:
+        _set(frame, celsius)
+    Frame.objects.bulk_update(frames, ["overrides"])
+    return len(frames)
+
+
+def enter_csv(ladder: Ladder, upload: UploadedFile | None) -> int:
+    """Temperatures by file name from a CSV with the columns file and temperature_c. Returns how many frames it told."""
+    if upload is None:
+        raise Refusal("Choose a CSV file with the columns file and temperature_c first.")
+    if (upload.size or 0) > _LONGEST_CSV_BYTES:
+        raise Refusal(f"{upload.name} is larger than 2 MB: a list of temperatures is not.")
+    try:
+        text = upload.read().decode("utf-8-sig")
+        told = temperatures_of(csv.DictReader(io.StringIO(text)), str(upload.name))
+    except UnicodeDecodeError as error:
+        raise Refusal(f"{upload.name} is no text in UTF-8: export it as CSV.") from error
+    except ValueError as error:
+        raise Refusal(f"{error}.") from error
+    return _enter_all(ladder, told)
+
+
+def _enter_all(ladder: Ladder, told: Mapping[str, float]) -> int:
+    frames = [one for one in Frame.objects.filter(shot__rung__ladder=ladder) if one.file_name in told]
+    if not frames:
+        raise Refusal("None of the files it names belongs to this ladder: the column file holds names as on the card.")
+    for frame in frames:
+        _set(frame, told[frame.file_name])
+    Frame.objects.bulk_update(frames, ["overrides"])
+    return len(frames)
+
+
+def _celsius(text: str) -> float:
+    try:
+        celsius = float(text.strip().replace(",", ".").replace("−", "-"))
+    except ValueError as error:
+        raise Refusal(f"“{text}” is no temperature: write degrees Celsius, such as 21.5.") from error
+    if not _COLDEST_C <= celsius <= _HOTTEST_C:
+        raise Refusal(f"{celsius:g} °C is no temperature of a camera.")
+    return celsius
+
+
+def _set(frame: Frame, celsius: float | None) -> None:
+    frame.overrides = {key: value for key, value in frame.overrides.items() if key != "temperature_c"}
+    if celsius is not None:
+        frame.overrides["temperature_c"] = celsius
+
+
+def darks_of(ladder: Ladder) -> dict[int, list[Frame]]:
+    """Dark frames by rung id, in the order of repeats; one query."""
+    found: dict[int, list[Frame]] = {}
+    rows = Frame.objects.filter(shot__rung__ladder=ladder, shot__kind=Shot.Kind.DARK).defer("report")
+    for frame in rows.select_related("shot").order_by("shot__repeat"):
+        if frame.shot is not None:
+            found.setdefault(frame.shot.rung_id, []).append(frame)
+    return found

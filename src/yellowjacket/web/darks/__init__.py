@@ -1,0 +1,1 @@
+"""Darks: the library of master darks."""

@@ -1,0 +1,1 @@
+"""Night: long exposures planned ahead."""

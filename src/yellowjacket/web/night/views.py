@@ -1,0 +1,132 @@
+"""Night: what is wanted becomes a schedule, with darks, batteries, warnings, and what the body's record says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from urllib.parse import urlencode
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from yellowjacket.bench.models import Body
+from yellowjacket.bench.services import darks
+from yellowjacket.core.long_exposure import Longest
+from yellowjacket.core.night import CAUTIONS, Night, NightError, Stretch, plan_night
+from yellowjacket.core.tolerance import LONG_CRITERIA
+from yellowjacket.web.calendars import Event, calendar_text
+from yellowjacket.web.night.forms import NightForm
+
+WIDTH = 1000.0
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A stretch at its clock time, and where it lies on the bar."""
+
+    stretch: Stretch
+    begins: datetime
+    ends: datetime
+    x: float
+    width: float
+
+
+@dataclass(frozen=True, slots=True)
+class Record:
+    """What the body's measured darks say of this night."""
+
+    celsius: float | None
+    answers: dict[str, Longest]
+    fits: bool | None
+
+
+def page(request: HttpRequest) -> HttpResponse:
+    """The form with its schedule."""
+    form = NightForm(request.GET) if "hours" in request.GET else NightForm(NightForm.initial_values(_body(request)))
+    return render(request, "night/page.html", {"place": "night", "form": form, "cautions": CAUTIONS, **_planned(form)})
+
+
+def _body(request: HttpRequest) -> Body | None:
+    wanted = request.GET.get("body", "")
+    return (Body.objects.filter(pk=wanted).first() if wanted.isdigit() else None) or Body.objects.first()
+
+
+@require_GET
+def schedule(request: HttpRequest) -> HttpResponse:
+    """The schedule while the form is being filled in."""
+    return render(request, "night/_schedule.html", {"cautions": CAUTIONS, **_planned(NightForm(request.GET))})
+
+
+def _planned(form: NightForm) -> dict[str, object]:
+    if not form.is_valid():
+        told = [f"{form[name].label}: {error}" for name, errors in form.errors.items() for error in errors]
+        return {"night": None, "refusals": told}
+    record, share = _record(form)
+    try:
+        night = plan_night(form.spec(share))
+    except NightError as error:
+        return {"night": None, "refusals": [error.reason]}
+    return {
+        "night": night, "rows": _rows(night, form.begins_at), "record": record, "query": urlencode(dict(form.data.items())),
+        "begins": form.begins_at, "asked": form.cleaned_data, "width": WIDTH,
+    }  # fmt: skip
+
+
+def _record(form: NightForm) -> tuple[Record | None, float]:
+    """What the body's darks say, and which share of a frame's variance darks would carry over."""
+    body: Body | None = form.cleaned_data["body"]
+    found = darks.of_body(body) if body else None
+    if found is None:
+        return None, 1.0
+    air = [form.cleaned_data[name] for name in ("begin_c", "end_c") if form.cleaned_data[name] is not None]
+    celsius = sum(air) / len(air) if air and found.whole.reference_c is not None else None
+    answers = found.whole.longest(LONG_CRITERIA, "usable", celsius=celsius)
+    exposure_s = form.cleaned_data["exposure_s"]
+    repaired = answers["single-pixel repair"].seconds
+    share = 1.0
+    if found.whole.shadow is not None:
+        shadow = found.whole.shadow
+        own = shadow.read_noise_e**2 + max(shadow.current.value or 0.0, 0.0) * exposure_s
+        share = own / (shadow.signal_e + own)
+    return Record(celsius, answers, None if repaired is None else exposure_s <= repaired), share
+
+
+def _rows(night: Night, begins: datetime) -> list[Row]:
+    scale = WIDTH / night.ends_s if night.ends_s else 0.0
+    return [
+        Row(one, begins + timedelta(seconds=one.begins_s), begins + timedelta(seconds=one.ends_s), one.begins_s * scale,
+            (one.ends_s - one.begins_s) * scale)
+        for one in night.stretches
+    ]  # fmt: skip
+
+
+def _asked(request: HttpRequest) -> dict[str, object]:
+    planned = _planned(NightForm(request.GET))
+    if planned["night"] is None:
+        raise Http404
+    return planned
+
+
+@require_GET
+def calendar(request: HttpRequest) -> HttpResponse:
+    """The night as iCalendar: one entry a stretch."""
+    planned = _asked(request)
+    rows: list[Row] = planned["rows"]  # type: ignore[assignment]
+    events = [
+        Event(f"night-{row.begins:%Y%m%dT%H%M%S}-{n}", row.begins, row.ends, _title(row.stretch), row.stretch.words)
+        for n, row in enumerate(rows)
+    ]
+    response = HttpResponse(calendar_text("Night", events), content_type="text/calendar; charset=utf-8")
+    response["Content-Disposition"] = 'attachment; filename="night.ics"'
+    return response
+
+
+def _title(stretch: Stretch) -> str:
+    return f"{stretch.frames} {stretch.kind} frames" if stretch.frames else stretch.kind.capitalize()
+
+
+@require_GET
+def printed(request: HttpRequest) -> HttpResponse:
+    """The night on paper."""
+    return render(request, "night/print.html", {"cautions": CAUTIONS, **_asked(request)})

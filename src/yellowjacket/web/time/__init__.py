@@ -1,0 +1,1 @@
+"""Time: long exposures, hot pixels, dark current, LENR."""

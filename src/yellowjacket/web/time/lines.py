@@ -1,0 +1,146 @@
+"""The lines of the time ladder's stave."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from yellowjacket.bench.models import Reading, Rung
+from yellowjacket.bench.services.darks import MeasuredDarks
+from yellowjacket.core.dark_time import TimeFindings
+from yellowjacket.core.lenr import LenrTime
+from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.web.charts import chart_of
+from yellowjacket.web.sitting_page import SittingPage
+from yellowjacket.web.stave import Cell, Line
+from yellowjacket.web.templatetags import values
+
+_CHART_HEIGHT_PX = 132
+_SOURCES = {"entered": "entered by hand", "file": "from the file", "instrument": "from the simulated instruments"}
+
+
+@dataclass(frozen=True, slots=True)
+class TimeView:
+    """What the page shows: the ladder's darks, the rungs that are columns, the size of the use."""
+
+    page: SittingPage
+    found: MeasuredDarks
+    rungs: Sequence[Rung]
+    factor: float
+
+    def of(self, rung: Rung) -> TimeFindings:
+        """Findings of a column."""
+        return self.found.by_rung[rung.pk]
+
+    @property
+    def size_words(self) -> str:
+        """At which size hot pixels are counted."""
+        return self.page.size_short
+
+
+def lines_of(view: TimeView, column_px: int) -> list[Line]:
+    """All lines that have anything to show."""
+    rows = Reading.objects.filter(rung__in=view.rungs, patch=None, use=None)
+    readings = {(row.rung_id, row.quantity): row.pk for row in rows}
+    lenr = {one.exposure_s: one for one in view.found.whole.lenr(view.factor)}
+    found = [
+        _warmth(view),
+        _hot(view, column_px, readings),
+        _numbers(view, "repaired", "After repair", f"hot a megapixel, {view.size_words}", readings, "hot_repaired_per_mpix",
+                 lambda one: view.found.whole.hot_per_mpix(one, view.factor, repaired=True)),
+        _lenr(view, "lenr", "With LENR", f"points a megapixel, {view.size_words}", lenr, lambda one: one.on),
+        _numbers(view, "signal", "Dark signal", "e⁻, ordinary pixels", readings, "dark_signal_e", view.found.whole.signal_e),
+        _numbers(view, "noise", "Noise", "DN, ordinary pixels", readings, "dark_noise_dn", lambda one: one.noise_dn),
+        _lenr(view, "noise-ratio", "Noise with LENR", "times that without", lenr, lambda one: one.noise_ratio),
+        _snr(view, readings),
+        _numbers(view, "rows", "Row noise", "DN", readings, "dark_rows_dn", lambda one: one.rows_dn),
+        _numbers(view, "columns", "Column noise", "DN", readings, "dark_columns_dn", lambda one: one.columns_dn),
+        _faults(view),
+    ]  # fmt: skip
+    return [line for line in found if line is not None and (line.chart or any(cell.text for cell in line.cells))]
+
+
+def _warmth(view: TimeView) -> Line:
+    cells = []
+    for rung in view.rungs:
+        known = view.found.warmth.get(rung.pk)
+        cells.append(Cell(f"{known.celsius:.1f}", title=_SOURCES[known.source]) if known else Cell())
+    return Line("warmth", "Sensor", "°C, mean of its darks", cells=cells)
+
+
+def _quantity_cell(quantity: Quantity, reading_id: int | None, *, strong: bool = False) -> Cell:
+    if quantity.value is None:
+        return Cell("–", title=quantity.reason)
+    text = values.number(quantity.value) if abs(quantity.value) >= 0.005 else "0"
+    interval = f"95 %: {values.number(quantity.low)} … {values.number(quantity.high)}"
+    return Cell(text, strong, interval, reading_id=reading_id)
+
+
+def _numbers(
+    view: TimeView, key: str, name: str, sub: str, readings: Mapping[tuple[int, str], int], quantity: str,
+    value: Callable[[TimeFindings], Quantity],
+) -> Line | None:  # fmt: skip
+    found = [value(view.of(rung)) for rung in view.rungs]
+    if not any(one.value for one in found):
+        return None
+    # A value at a use's size is not the reading, which is per pixel.
+    plain = view.factor == 1.0 or not quantity.startswith("hot")
+    return Line(key, name, sub, cells=[
+        _quantity_cell(one, readings.get((rung.pk, quantity)) if plain else None)
+        for rung, one in zip(view.rungs, found, strict=True)
+    ])  # fmt: skip
+
+
+def _hot(view: TimeView, column_px: int, readings: Mapping[tuple[int, str], int]) -> Line:
+    criterion = view.page.sitting.profile.criteria.long_exposure[0]
+    found = [view.found.whole.hot_per_mpix(view.of(rung), view.factor) for rung in view.rungs]
+    labels = [
+        f"{rung.shutter_label}: {values.number(one.value)} ({values.number(one.low)} … {values.number(one.high)})"
+        for rung, one in zip(view.rungs, found, strict=True)
+    ]
+    name, sub = "Hot pixels", f"a megapixel, {view.size_words}"
+    chart = chart_of(
+        found, labels, [(level, criterion.threshold(level)) for level in LEVELS], column_px=column_px,
+        height=_CHART_HEIGHT_PX, title=f"{name} of {view.page.ladder.body}, {sub}",
+        reading_ids=[readings.get((rung.pk, "hot_per_mpix")) if view.factor == 1.0 else None for rung in view.rungs],
+    )  # fmt: skip
+    cells = [_quantity_cell(one, None) for one in found]
+    return Line("hot", name, sub, "chart" if chart else "text", cells, chart)
+
+
+def _lenr(
+    view: TimeView, key: str, name: str, sub: str, lenr: Mapping[float, LenrTime], value: Callable[[LenrTime], Quantity]
+) -> Line | None:
+    if not lenr:
+        return None
+    cells = []
+    for rung in view.rungs:
+        one = lenr.get(view.of(rung).group.exposure_s)
+        cells.append(_quantity_cell(value(one), None) if one else Cell())
+    return Line(key, name, sub, cells=cells)
+
+
+def _snr(view: TimeView, readings: Mapping[tuple[int, str], int]) -> Line | None:
+    criterion = view.page.sitting.profile.criteria.long_exposure[1]
+    found = [view.found.whole.snr(view.of(rung), view.factor) for rung in view.rungs]
+    if not any(one.value for one in found):
+        return None
+    cells = [
+        _quantity_cell(
+            one, readings.get((rung.pk, "lifted_shadow_snr")) if view.factor == 1.0 else None,
+            strong=one.value is not None and not criterion.holds(one.value, "usable"),
+        )
+        for rung, one in zip(view.rungs, found, strict=True)
+    ]  # fmt: skip
+    return Line("snr", "Lifted shadow", f"SNR at +2 stops, {view.size_words}", cells=cells)
+
+
+def _faults(view: TimeView) -> Line:
+    by_time = {fault.group.paths: fault for fault in view.found.whole.faults}
+    cells = []
+    for rung in view.rungs:
+        fault = by_time.get(view.of(rung).group.paths)
+        words = {"leak": "light leak", "above-line": "over the line"}
+        cells.append(Cell(words[fault.code], True, f"{fault.words} {fault.remedy}") if fault else Cell())
+    return Line("faults", "To mind", "reasons below", cells=cells)

@@ -1,0 +1,291 @@
+"""Time: a ladder of darks on its stave, the map of its pixels, how long the body may expose, and what LENR buys."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from yellowjacket.bench.models import Ladder, Rung
+from yellowjacket.bench.services import darks
+from yellowjacket.bench.services import warmth as warmth_notes
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.sittings import LadderRequest, add_ladder
+from yellowjacket.core.dark_current import corner_to_centre
+from yellowjacket.core.frames import CHANNELS, FrameError, read_frame
+from yellowjacket.core.hot_pixels import KINDS, density, standing_at
+from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.lenr import lenr_verdict
+from yellowjacket.core.long_exposure import by_channel, per_area
+from yellowjacket.core.night import CAUTIONS
+from yellowjacket.core.planning import PlanError
+from yellowjacket.core.tolerance import LEVELS, use_noise_factor
+from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.stave import Stave, columns_of
+from yellowjacket.web.time.lines import TimeView, lines_of
+
+_DEFAULT_LEVEL = "usable"
+_LISTED = 12
+# Half the side of the neighbourhood that is shown around a point.
+_AROUND_PX = 5
+_COLDEST_C, _HOTTEST_C = -40.0, 70.0
+# The test plan for LENR: what one click adds.
+_TEST = {"longest_s": 240.0, "lenr": "pairs", "rest_s": 30.0, "repeats": 2}
+
+
+def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The stave of the time ladder and everything under it."""
+    sitting_page = SittingPage(request, sitting_id, "time")
+    return render(request, "time/page.html", _context(sitting_page))
+
+
+def _context(page: SittingPage) -> dict[str, object]:
+    timed = page.ladder.kind == Ladder.Kind.TIME
+    found = darks.measured(page.ladder) if timed else None
+    context = page.context(
+        timed=timed, pending=darks.unmeasured(page.ladder) if timed else 0, found=found, cautions=CAUTIONS
+    )
+    if found is None:
+        return context
+    view = _view(page, found)
+    page.switch_rungs(view.rungs)
+    columns = columns_of(view.rungs, page.rung)
+    column_px = Stave(page.ladder, columns).column_px
+    surface = found.whole.current.surface
+    return context | {
+        "rung": page.rung, "stave": Stave(page.ladder, columns, lines_of(view, column_px)), "whole": found.whole,
+        "growth": found.whole.growth(), "corner": corner_to_centre(surface), "channels": CHANNELS,
+        "persists": darks.persistence(page.ladder, found), "warm_of_rung": found.warmth.get(page.rung.pk),
+        "befores": Ladder.Before.choices, **_map(page, view), **_answers(page, view), **_lenr(page, view),
+    }  # fmt: skip
+
+
+def _view(page: SittingPage, found: darks.MeasuredDarks) -> TimeView:
+    factor, _ = use_noise_factor(page.ladder.body.pixels, page.size_use.output_pixels if page.size_use else None)
+    return TimeView(page, found, darks.rungs_of(found, page.rungs), factor)
+
+
+def _measured(request: HttpRequest, sitting_id: int) -> tuple[SittingPage, TimeView]:
+    sitting_page = SittingPage(request, sitting_id, "time")
+    found = darks.measured(sitting_page.ladder)
+    if found is None:
+        raise Http404
+    view = _view(sitting_page, found)
+    sitting_page.switch_rungs(view.rungs)
+    return sitting_page, view
+
+
+@dataclass(frozen=True, slots=True)
+class Bright:
+    """A line of the list."""
+
+    x: int
+    y: int
+    channel: str
+    kind: str
+    rate: float | None
+    spreads: float
+
+
+def _map(page: SittingPage, view: TimeView) -> dict[str, object]:
+    """The panel of the map for the current rung: counts and the brightest."""
+    one = view.of(page.rung)
+    if one.pixels is None:
+        return {"table": None, "rung": page.rung}
+    table, rates = one.pixels, view.found.whole.rates_e_per_s(one)
+    order = np.argsort(-table.rows["excess_dn"])[:_LISTED]
+    brightest = [
+        Bright(int(row["x"]), int(row["y"]), CHANNELS[row["channel"]], KINDS[row["kind"]], rates[n],
+               float(row["excess_dn"] / row["spread_dn"]))
+        for n, row in zip(order.tolist(), table.rows[order], strict=True)
+    ]  # fmt: skip
+    hot = density(standing_at(table), table.megapixels)
+    pitch = page.ladder.body.pixel_pitch_um
+    counts = [(kind, len(table.of((kind,)))) for kind in KINDS]
+    at_uses = [
+        (use, view.found.whole.hot_per_mpix(one, use_noise_factor(page.ladder.body.pixels, use.output_pixels)[0]))
+        for use in page.uses
+    ]
+    return {
+        "table": table, "brightest": brightest, "counts": counts, "hot": hot, "hot_area": per_area(hot, pitch),
+        "hot_picture": hot.scaled(page.ladder.body.pixels / 1e6), "by_channel": by_channel(table), "at_uses": at_uses,
+        "rung": page.rung, "time_of_map": one.group.exposure_s,
+    }  # fmt: skip
+
+
+@require_GET
+def map_panel(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The map's panel for another rung."""
+    sitting_page, view = _measured(request, sitting_id)
+    return render(request, "time/_map.html", sitting_page.context(**_map(sitting_page, view)))
+
+
+@require_GET
+def points(request: HttpRequest, sitting_id: int) -> JsonResponse:
+    """Every outstanding pixel of the current rung and the glow surface, for the canvas."""
+    sitting_page, view = _measured(request, sitting_id)
+    table = view.of(sitting_page.rung).pixels
+    if table is None:
+        raise Http404
+    # Without glow the tiles differ by their noise only: nothing to draw.
+    glowing = bool(view.found.whole.current.glow.value)
+    surface = view.found.whole.current.surface if glowing else np.zeros((0, 0))
+    low, high = (float(surface.min()), float(surface.max())) if surface.size else (0.0, 0.0)
+    scaled = np.rint((surface - low) / max(high - low, 1e-9) * 255).astype(int) if surface.size else surface
+    return JsonResponse({
+        "width": table.size[0], "height": table.size[1], "kinds": KINDS, "x": table.rows["x"].tolist(),
+        "y": table.rows["y"].tolist(), "kind": table.rows["kind"].tolist(),
+        "over": np.round(table.rows["excess_dn"] / table.rows["spread_dn"], 1).tolist(),
+        "surface": {"rows": surface.shape[0], "columns": surface.shape[1], "values": scaled.ravel().tolist()},
+    })  # fmt: skip
+
+
+@require_GET
+def point(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """A pixel with its neighbours, number for number, in every repeat."""
+    sitting_page, view = _measured(request, sitting_id)
+    one = view.of(sitting_page.rung)
+    try:
+        x, y = int(request.GET.get("x", "")), int(request.GET.get("y", ""))
+        frames = [read_frame(Path(path)) for path in one.group.paths[:2]]
+    except (ValueError, FrameError) as error:
+        raise Http404(str(error)) from error
+    width, height = frames[0].size
+    if not (0 <= x < width and 0 <= y < height):
+        raise Http404
+    left, top = (max(0, min(v - _AROUND_PX, length - 2 * _AROUND_PX - 1)) for v, length in ((x, width), (y, height)))
+    shape = np.s_[top : top + 2 * _AROUND_PX + 1, left : left + 2 * _AROUND_PX + 1]
+    black = min(frames[0].black_dn.values())
+    highest = max(float(frames[0].mosaic[shape].max()) - black, 1.0)
+    row, column = y % 2, x % 2
+    channel = next(name for name, place in frames[0].offsets.items() if tuple(place) == (row, column))
+    cells = [
+        [
+            {"value": int(frames[0].mosaic[j, i]), "shade": round(max(0.0, float(frames[0].mosaic[j, i]) - black) / highest, 3),
+             "same": (j % 2, i % 2) == (row, column), "own": (j, i) == (y, x), "x": i - left, "y": j - top}
+            for i in range(left, min(left + 2 * _AROUND_PX + 1, width))
+        ]
+        for j in range(top, min(top + 2 * _AROUND_PX + 1, height))
+    ]  # fmt: skip
+    repeats = [int(frame.mosaic[y, x]) for frame in frames]
+    return render(
+        request, "time/_point.html",
+        {"cells": cells, "x": x, "y": y, "channel": channel, "repeats": repeats, "side": 2 * _AROUND_PX + 1,
+         "file": Path(one.group.paths[0]).name},
+    )  # fmt: skip
+
+
+# How long
+
+
+def _level(request: HttpRequest) -> str:
+    level = request.GET.get("level_of", _DEFAULT_LEVEL)
+    return level if level in LEVELS else _DEFAULT_LEVEL
+
+
+def _answers(page: SittingPage, view: TimeView) -> dict[str, object]:
+    """The four answers at a level and a temperature."""
+    request, whole = page.request, view.found.whole
+    level, typed, wrong, celsius = _level(request), request.GET.get("celsius", ""), "", None
+    if typed.strip():
+        try:
+            celsius = float(typed.replace(",", ".").replace("−", "-"))
+        except ValueError:
+            wrong = f"“{typed}” is no temperature in °C."
+        if celsius is not None and not _COLDEST_C <= celsius <= _HOTTEST_C:
+            wrong, celsius = f"{celsius:g} °C is no temperature a body works at.", None
+        elif whole.reference_c is None:
+            wrong = "The temperature of these darks is not known: enter it below, then it can be foretold for others."
+    found = whole.longest(page.sitting.profile.criteria.long_exposure, level, view.factor, celsius)
+    shown = celsius if celsius is not None else whole.reference_c
+    return {
+        "answers": list(found.items()), "level": level, "levels": LEVELS, "typed_celsius": typed, "wrong_celsius": wrong,
+        "shown_celsius": shown, "current_there": whole.current_at(shown) if shown is not None else None,
+        "criteria": page.sitting.profile.criteria.long_exposure, "thresholds": [
+            (one, one.threshold(level)) for one in page.sitting.profile.criteria.long_exposure
+        ],
+    }  # fmt: skip
+
+
+@require_GET
+def answers(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The four answers for another level or temperature."""
+    sitting_page, view = _measured(request, sitting_id)
+    return render(request, "time/_answers.html", sitting_page.context(**_answers(sitting_page, view)))
+
+
+def _lenr(page: SittingPage, view: TimeView) -> Mapping[str, object]:
+    rows = view.found.whole.lenr(view.factor)
+    criterion = page.sitting.profile.criteria.long_exposure[0]
+    return {"lenr_rows": rows, "verdict": lenr_verdict(rows, criterion, _level(page.request))}
+
+
+# What changes something
+
+
+@require_POST
+def start(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Measure the darks that are not measured yet."""
+    sitting_page = SittingPage(request, sitting_id, "time")
+    carried_out(request, lambda: darks.start_measuring(sitting_page.sitting))
+    return redirect(sitting_page.url("time", ladder=sitting_page.ladder.pk))
+
+
+@require_POST
+def warmth(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The sensor's temperature at the current rung, as the tester says."""
+    sitting_page = SittingPage(request, sitting_id, "time")
+    rung: Rung = sitting_page.rung
+    if carried_out(request, lambda: warmth_notes.enter(rung, request.POST.get("celsius", ""))):
+        darks.store_readings(sitting_page.ladder)
+    return redirect(sitting_page.url("time", ladder=sitting_page.ladder.pk, rung=rung.key))
+
+
+@require_POST
+def warmth_csv(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Temperatures by file from a CSV."""
+    sitting_page = SittingPage(request, sitting_id, "time")
+
+    def enter() -> None:
+        count = warmth_notes.enter_csv(sitting_page.ladder, request.FILES.get("table"))
+        messages.success(request, f"{count} frame{'s have' if count != 1 else ' has'} a temperature now.")
+
+    if carried_out(request, enter):
+        darks.store_readings(sitting_page.ladder)
+    return redirect(sitting_page.url("time", ladder=sitting_page.ladder.pk))
+
+
+@require_POST
+def before(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """What the body did before the ladder."""
+    sitting_page = SittingPage(request, sitting_id, "time")
+    value = request.POST.get("before", "")
+    if value in Ladder.Before.values or not value:
+        sitting_page.ladder.before = value
+        sitting_page.ladder.save(update_fields=["before"])
+    return redirect(sitting_page.url("time", ladder=sitting_page.ladder.pk))
+
+
+@require_POST
+def plan_test(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Add the LENR test to the plan: a capped time ladder, every time off and on."""
+    sitting_page = SittingPage(request, sitting_id, "time")
+    body, iso = sitting_page.ladder.body, sitting_page.ladder.metered_iso
+    spec = LadderSpec("time", "capped", Exposure(iso, 1.0, sitting_page.ladder.f_number), **_TEST)  # type: ignore[arg-type]
+
+    def add() -> None:
+        try:
+            added = add_ladder(sitting_page.sitting, LadderRequest(body, spec))
+        except PlanError as error:
+            raise Refusal(error.reason) from error
+        sitting_page.ladder = added
+        messages.success(request, f"{added} is planned: 1 s to 4 min at ISO {iso}, LENR off and on, lens capped.")
+
+    carried_out(request, add)
+    return redirect(sitting_page.url("plan", ladder=sitting_page.ladder.pk))
