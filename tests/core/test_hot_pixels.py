@@ -113,6 +113,19 @@ def test_shot_noise_of_a_bright_one_is_no_change(rng):
     assert kinds_of(table)[150, 100] == HOT
 
 
+def test_a_body_that_warms_up_between_repeats_makes_none_blink(rng):
+    places = [(20 + 15 * n, 30 + 9 * (n % 20), 20.0 + 4 * n) for n in range(24)]
+    frames = []
+    for warmth in (1.0, 1.12, 1.25):
+        (frame,) = darks.frames(rng, 1, hot=[(x, y, rate * warmth) for x, y, rate in places])
+        frame.mosaic[200, 200] = making.WHITE
+        frames.append(frame)
+    kinds = kinds_of(hot_pixels(frames, darks.GAIN))
+    assert {kinds[x, y] for x, y, _ in places} == {HOT}
+    # One that is cut off in all of them is alike in all of them.
+    assert kinds[200, 200] == HOT
+
+
 def test_a_flash_that_comes_back_at_another_time_blinks(rng):
     tables = []
     for seconds in (30.0, 60.0, 120.0):

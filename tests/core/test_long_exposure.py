@@ -78,15 +78,15 @@ def test_warmth_shortens_it_as_it_gathers():
 
 
 def test_the_lifted_shadow_ends_it_where_hot_pixels_do_not():
-    # S = 40 e⁻, R = 3 e⁻, 1 e⁻/s: SNR 3 where 40/√(49 + t) = 3, at t = 128.8 s.
+    # S = 40 e⁻, R = 3 e⁻, 1 e⁻/s: SNR 2 where 40/√(49 + t) = 2, at t = 351 s.
     shadow = Shadow(40.0, 3.0, Quantity(1.0, 0.95, 1.05, 100))
     few = power_course(at_minute=0.5)
     found = longest(AS_SHOT, few, shadow, LONG_CRITERIA, "usable")
-    assert found.seconds == pytest.approx((40 / 3) ** 2 - 49, rel=1e-3)
+    assert found.seconds == pytest.approx((40 / 2) ** 2 - 49, rel=1e-3)
     assert found.criterion == "lifted-shadow SNR"
     assert found.low == pytest.approx(found.seconds / 1.05, rel=0.01)
-    # LENR adds the same noise once more: 40 + 2 (9 + t) = 177.8.
-    assert longest(WITH_LENR, few, shadow, LONG_CRITERIA, "usable").seconds == pytest.approx(59.9, rel=0.01)
+    # LENR adds the same noise once more: 40 + 2 (9 + t) = 400.
+    assert longest(WITH_LENR, few, shadow, LONG_CRITERIA, "usable").seconds == pytest.approx(171, rel=0.01)
     # At a use's size SNR is f times as high.
     assert longest(AS_SHOT, few, shadow, LONG_CRITERIA, "usable", factor=2.0).seconds > 4 * found.seconds
 

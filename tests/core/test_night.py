@@ -35,7 +35,7 @@ def test_darks_are_shot_at_once_afterwards():
     assert night.darks == 10
     assert night.ends_s == pytest.approx(60 + 50 * 62)
     assert night.warnings == ()
-    assert "10 darks add 5%" in night.notes[0]
+    assert "10 darks add 5 %" in night.notes[0]
 
 
 def test_a_stack_wants_as_many_darks_as_lights():
@@ -62,7 +62,7 @@ def test_air_that_cools_wants_darks_from_both_ends():
     assert [one.kind for one in night.stretches] == ["set up", "dark", "light", "dark"]
     assert sum(one.frames for one in night.stretches if one.kind == "dark") == night.darks
     # Four degrees to the middle: 2^(4/6) − 1.
-    assert any("59%" in text for text in night.warnings)
+    assert any("59 %" in text for text in night.warnings)
 
 
 def test_batteries_are_changed_between_frames():

@@ -190,14 +190,11 @@ class DarkLadder:
         if one.pixels is None:
             return []
         own = self.on if one.group.lenr else self.off
-        alike = [
-            (other.group.exposure_s, other.pixels)
-            for other in own
-            if other.pixels is not None
-            and abs((other.group.temperature_c or 0.0) - (one.group.temperature_c or 0.0)) <= 2
-        ]
+        # Warmth counts as time: what a cooler dark gathered in a minute a warmer one gathers sooner.
+        scale = one.group.exposure_s / self.warmed(one)
+        alike = [(self.warmed(other) * scale, other.pixels) for other in own if other.pixels is not None]
         gain = self.gain.value
-        rates = rates_dn_per_s(one.pixels, alike or [(one.group.exposure_s, one.pixels)])
+        rates = rates_dn_per_s(one.pixels, alike)
         return [None if rate is None or gain is None else rate * gain for rate in rates]
 
     @cached_property

@@ -71,7 +71,9 @@ def _match(key: int, wanted: Setting, own: Setting, doubling_c: float) -> Match:
         residual = 2.0 ** (apart / doubling_c) - 1
         fit = Fit.FITS if abs(apart) <= WARMTH_C else Fit.WARMER
         way = "over" if residual > 0 else "too much taken off"
-        words = f"{apart:+.1f} °C: {abs(residual):.0%} of the dark signal {'left ' if residual > 0 else ''}{way}"
+        words = (
+            f"{apart:+.1f} °C: {100 * abs(residual):.0f} % of the dark signal {'left ' if residual > 0 else ''}{way}"
+        )
         if not same_time and math.isclose(residual, 0.0, abs_tol=5e-4):
             words = "the same warmth"
     if not same_time:

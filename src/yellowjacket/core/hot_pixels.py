@@ -38,7 +38,7 @@ BAR_SPREADS, WARM_SPREADS = 8.0, 5.5
 _ONCE_SPREADS, _SHOWS_SPREADS = 8.0, 5.0
 _EVERY_SIGMAS, _EVERY_WARM_SIGMAS, _AGREE_SIGMAS = 3.5, 2.0, 5.0
 # Pixels that tell how repeats differ in warmth.
-_BRIGHT_SPREADS, _FEWEST_BRIGHT = 30.0, 12
+_BRIGHT_SPREADS, _FEWEST_BRIGHT = 30.0, 4
 # Where no gain tells shot noise, repeats may differ by this share of their mean.
 _AGREE_SHARE = 0.25
 # Rough levels are those of a neighbour: what is looked at more closely lies a little under the bars.
@@ -106,61 +106,105 @@ def hot_pixels(
     """
     if len(frames) < 2 or len({frame.mosaic.shape for frame in frames}) != 1:
         raise ValueError("hot pixels are told from two or more darks of one size")
-    found = [_of_channel(frames, channel, gain_e_per_dn, shortest, bar) for channel in CHANNELS]
+    found = [_candidates(frames, channel, bar) for channel in CHANNELS]
+    warming = _warming(found)
+    rows = [_told(one, frames[0], warming, gain_e_per_dn, shortest, bar) for one in found]
     white = frames[0].white_dn - min(frames[0].black_dn.values())
-    return PixelTable(np.concatenate(found), frames[0].size, _CUT_SHARE * white)
+    return PixelTable(np.concatenate(rows), frames[0].size, _CUT_SHARE * white)
 
 
-def _of_channel(
-    frames: Sequence[RawFrame], channel: str, gain: float | None, shortest: RawFrame | None, bar: float
-) -> NDArray[np.void]:
+@dataclass(frozen=True, slots=True, eq=False)
+class _Candidates:
+    """Pixels of a channel worth a closer look: places in its plane, excess of the mean and of each repeat, neighbours,
+    spread of their tile; σ of one frame; the excess from which on it is cut off."""
+
+    channel: str
+    places: NDArray[np.int32]
+    mean: NDArray[np.float32]
+    each: NDArray[np.float32]
+    beside: NDArray[np.float32]
+    spread: NDArray[np.float64]
+    sigma: float
+    cut: float
+
+    @property
+    def single(self) -> NDArray[np.float64]:
+        """Spread of excesses in one frame: it scatters more than the mean of all."""
+        return np.asarray(np.sqrt(self.spread**2 + self.sigma**2 * (1 - 1 / self.each.shape[1])))
+
+    @property
+    def whole(self) -> NDArray[np.bool_]:
+        """Those that are cut off in no repeat."""
+        return np.asarray(self.each.max(axis=1) < self.cut) if len(self.each) else np.zeros(0, np.bool_)
+
+
+def _candidates(frames: Sequence[RawFrame], channel: str, bar: float) -> _Candidates:
     stack = np.stack([frame.plane(channel) for frame in frames])
     step = sample_step(stack)
     levels, apart = sampled(stack, step)
     spread = spreads(apart, _LEAST_SPREAD_DN, step)
     sigma = repeat_sigma(stack)
-    warm = min(WARM_SPREADS, bar)
-    # One frame scatters more than the mean of all.
     once = math.sqrt(1 + sigma**2 * (1 - 1 / len(frames)) / float(np.median(spread)) ** 2)
-    places = outstanding(stack, step, levels, spread, warm - _MARGIN_SPREADS, (_ONCE_SPREADS - _MARGIN_SPREADS) * once)
+    least = min(WARM_SPREADS, bar) - _MARGIN_SPREADS
+    places = outstanding(stack, step, levels, spread, least, (_ONCE_SPREADS - _MARGIN_SPREADS) * once)
     if places is None:
         raise ValueError("more than one pixel in twenty stands out: these frames are no darks, or of other settings")
     mean, each, beside = excesses(stack, places)
+    cut = _CUT_SHARE * (frames[0].white_dn - frames[0].black_dn[channel])
     own = spread_at(spread, places, (stack.shape[1], stack.shape[2]))
-    single = np.sqrt(own**2 + sigma**2 * (1 - 1 / len(frames)))
-    kinds = _kinds(mean, each, own, single, sigma, gain, bar)
+    return _Candidates(channel, places, mean, each, beside, own, sigma, cut)
+
+
+def _warming(found: Sequence[_Candidates]) -> NDArray[np.float32]:
+    """How much more each repeat gathers than their mean: a body that warms up makes all pixels brighter together."""
+    ratios = []
+    for one in found:
+        bright = one.whole & (one.mean > _BRIGHT_SPREADS * one.spread)
+        ratios.append(one.each[bright] / one.mean[bright, None])
+    pooled = np.concatenate(ratios)
+    if len(pooled) < _FEWEST_BRIGHT:
+        return np.ones(pooled.shape[1], np.float32)
+    return np.asarray(np.median(pooled, axis=0))
+
+
+def _told(
+    one: _Candidates, frame: RawFrame, warming: NDArray[np.float32], gain: float | None, shortest: RawFrame | None,
+    bar: float,
+) -> NDArray[np.void]:  # fmt: skip
+    """Rows of the candidates of a channel that are not like the others."""
+    kinds = _kinds(one, warming, gain, bar)
+    places = one.places
     if shortest is not None:
-        clip = _CLIPPED_SHARE * (shortest.white_dn - shortest.black_dn[channel])
-        short = shortest.plane(channel)[places[:, 0], places[:, 1]] - np.float64(shortest.black_dn[channel])
+        clip = _CLIPPED_SHARE * (shortest.white_dn - shortest.black_dn[one.channel])
+        short = shortest.plane(one.channel)[places[:, 0], places[:, 1]] - np.float64(shortest.black_dn[one.channel])
         kinds[(kinds == KINDS.index(HOT)) & (short > clip)] = KINDS.index(STUCK)
     told = kinds >= 0
-    row, column = frames[0].offsets[channel]
+    row, column = frame.offsets[one.channel]
     rows = np.zeros(int(told.sum()), _PIXEL)
     rows["x"], rows["y"] = 2 * places[told, 1] + column, 2 * places[told, 0] + row
-    rows["channel"], rows["kind"] = CHANNELS.index(channel), kinds[told]
-    rows["excess_dn"], rows["spread_dn"], rows["sigma_dn"] = mean[told], own[told], sigma
+    rows["channel"], rows["kind"] = CHANNELS.index(one.channel), kinds[told]
+    rows["excess_dn"], rows["spread_dn"], rows["sigma_dn"] = one.mean[told], one.spread[told], one.sigma
     # A converter replaces what stands above all its neighbours by their median; the lesser of two stays.
-    lone = mean > beside[:, 1]
-    rows["left_dn"] = np.where(lone, beside[:, 0], mean)[told]
-    rows["highest_dn"] = each.max(axis=1)[told]
-    rows["single_dn"] = single[told]
-    rows["shows"] = (each > _ONCE_SPREADS * single[:, None]).mean(axis=1)[told]
+    rows["left_dn"] = np.where(one.mean > one.beside[:, 1], one.beside[:, 0], one.mean)[told]
+    rows["highest_dn"] = one.each.max(axis=1)[told]
+    rows["single_dn"] = one.single[told]
+    rows["shows"] = (one.each > _ONCE_SPREADS * one.single[:, None]).mean(axis=1)[told]
     return rows
 
 
-def _kinds(
-    mean: NDArray[np.float32], each: NDArray[np.float32], spread: NDArray[np.float64],
-    single: NDArray[np.float64], sigma: float, gain: float | None, bar: float,
-) -> NDArray[np.int8]:  # fmt: skip
+def _kinds(one: _Candidates, warming: NDArray[np.float32], gain: float | None, bar: float) -> NDArray[np.int8]:
     """Index of the kind of every candidate, −1 for those that are like the others."""
+    mean, each, spread, sigma = one.mean, one.each, one.spread, one.sigma
     least, most = each.min(axis=1), each.max(axis=1)
-    level = each / _warming(mean, each, spread)
+    level = each / warming
     apart = level.max(axis=1) - level.min(axis=1)
     # Shot noise of the pixel's own dark signal lets its repeats differ.
     own = np.maximum(mean, 0) / gain if gain else (_AGREE_SHARE * mean) ** 2
     alike = apart < _AGREE_SIGMAS * np.sqrt(2 * (sigma**2 + own))
-    shows = (each > _SHOWS_SPREADS * single[:, None]).sum(axis=1)
-    once = (most > _ONCE_SPREADS * single) | (mean > bar * spread)
+    # What is cut off in the warmest repeats tells nothing of how they differ: alike, if the others come near.
+    alike |= (most >= one.cut) & (least > one.cut / 2)
+    shows = (each > _SHOWS_SPREADS * one.single[:, None]).sum(axis=1)
+    once = (most > _ONCE_SPREADS * one.single) | (mean > bar * spread)
     kinds = np.full(len(mean), -1, np.int8)
     kinds[once & (shows > 1)] = KINDS.index(BLINKING)
     kinds[once & (shows <= 1)] = KINDS.index(TRANSIENT)
@@ -169,14 +213,6 @@ def _kinds(
     kinds[warm & (least > _EVERY_SIGMAS * sigma) & (mean > bar * spread)] = KINDS.index(HOT)
     kinds[(mean < -bar * spread) & (most < -_EVERY_SIGMAS * sigma)] = KINDS.index(DEAD)
     return kinds
-
-
-def _warming(mean: NDArray[np.float32], each: NDArray[np.float32], spread: NDArray[np.float64]) -> NDArray[np.float32]:
-    """How much more each repeat gathers than their mean: a body that warms up makes all pixels brighter together."""
-    bright = mean > _BRIGHT_SPREADS * spread
-    if bright.sum() < _FEWEST_BRIGHT:
-        return np.ones(each.shape[1], np.float32)
-    return np.asarray(np.median(each[bright] / mean[bright, None], axis=0))
 
 
 def standing_at(table: PixelTable, factor: float = 1.0, *, repaired: bool = False) -> int:

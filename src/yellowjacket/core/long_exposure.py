@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import norm
+from scipy.special import ndtr
 
 from yellowjacket.core.dark_law import USUAL_DOUBLING_C
 from yellowjacket.core.dark_time import TimeFindings
@@ -145,7 +145,7 @@ def left_after_darks(table: PixelTable, gain: float | None, darks: int, factor: 
     excess = rows["excess_dn"].astype(np.float64)
     shot = np.maximum(excess, 0) / gain if gain else np.zeros(len(rows))
     sigma = np.maximum(rows["sigma_dn"].astype(np.float64), 1e-9)
-    stands = norm.sf(BAR_SPREADS * factor * sigma / np.sqrt(sigma**2 + shot))
+    stands = ndtr(-BAR_SPREADS * factor * sigma / np.sqrt(sigma**2 + shot))
     stands[excess >= table.clip_dn] = 1.0
     return float(stands.sum())
 

@@ -163,15 +163,17 @@ def _laid_out(
 ) -> list[Stretch]:
     """Darks at both ends where the air cools, else at the end, with the cap on and everything as it is."""
     drifts = _drift(spec) > _WARMTH_APART_C
+    cools = (spec.temperature_begin_c or 0.0) > (spec.temperature_end_c or 0.0)
+    ends = ("warm", "cool") if cools else ("cool", "warm")
     before = darks // 2 if drifts else 0
     jobs: list[tuple[str, int, float, str]] = []
     if before:
-        jobs.append(("dark", before, dark_s, "cap on, same ISO and time: darks of the warm end"))
+        jobs.append(("dark", before, dark_s, f"cap on, same ISO and time: darks of the {ends[0]} end"))
     jobs.append(
         ("light", lights, cycle_s, "frames" + (", each with its lock-up" if cycle_s > 2 * spec.exposure_s else ""))
     )
     if darks - before:
-        end = "darks of the cool end" if drifts else "darks, at once while the sensor is as warm as it was"
+        end = f"darks of the {ends[1]} end" if drifts else "darks, at once while the sensor is as warm as it was"
         jobs.append(("dark", darks - before, dark_s, f"cap on, same ISO and time: {end}"))
     stretches = [Stretch("set up", 0.0, _FIRST_SETUP_S, 0, "focus, LENR setting, cap, cables")]
     clock, used = _FIRST_SETUP_S, 0.0
@@ -216,8 +218,8 @@ def _warnings(spec: NightSpec, lights: int, locked: bool) -> list[str]:
     if spec.care == DARKS and drift > _WARMTH_APART_C:
         left = 2.0 ** (drift / 2 / USUAL_DOUBLING_C) - 1
         found.append(
-            f"The air changes by {drift:g} °C: darks are shot at both ends; in the middle about {left:.0%} of the dark signal "
-            "stays all the same. For less, darks in between."
+            f"The air changes by {drift:g} °C: darks are shot at both ends; in the middle about {100 * left:.0f} % of the dark "
+            "signal stays all the same. For less, darks in between."
         )
     return found
 
@@ -228,9 +230,9 @@ def _notes(spec: NightSpec, lights: int, darks: int, locked: bool) -> list[str]:
         stacked = lights if spec.purpose == STACK else 1
         growth = math.sqrt(1 + stacked * spec.dark_share / max(darks, 1))
         what = f"a stack of {lights}" if stacked > 1 else "each frame"
-        found.append(f"{darks} darks add {growth - 1:.0%} to the noise of {what}.")
+        found.append(f"{darks} darks add {100 * (growth - 1):.0f} % to the noise of {what}.")
     if locked:
-        found.append(f"LENR adds {math.sqrt(2) - 1:.0%} to read and dark noise, and doubles the time.")
+        found.append(f"LENR adds {100 * (math.sqrt(2) - 1):.0f} % to read and dark noise, and doubles the time.")
     if spec.care == NOTHING:
         found.append("Nothing takes hot pixels away: a converter's repair of single points is all.")
     return found

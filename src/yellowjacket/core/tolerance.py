@@ -51,10 +51,11 @@ DEFAULT_CRITERIA: tuple[Criterion, ...] = (
     Criterion("detail", "detail", "detail_share", True, (0.9, 0.7, 0.5), "mark a fine texture on the Measure page"),
 )
 # Of long exposures, common practice, no source: points that stand out, per megapixel of the sensor, and the SNR of a
-# shadow three stops under grey that was exposed two stops short and lifted.
+# shadow three stops under grey that was exposed two stops short and lifted: half of what the shadow itself must have,
+# as a quarter of the light leaves it.
 LONG_CRITERIA: tuple[Criterion, ...] = (
     Criterion("hot_pixels", "hot pixels per megapixel", "hot_per_mpix", False, (10.0, 100.0, 500.0), "shoot darks"),
-    Criterion("lifted_shadow", "lifted-shadow SNR", "lifted_shadow_snr", True, (6.0, 3.0, 1.5), "shoot darks"),
+    Criterion("lifted_shadow", "lifted-shadow SNR", "lifted_shadow_snr", True, (5.0, 2.0, 1.0), "shoot darks"),
 )
 
 

@@ -26,7 +26,7 @@ from yellowjacket.core.readings import DARK_QUANTITIES
 from yellowjacket.core.stops import exact_exposure_s
 
 # Raise with every change of how darks are measured.
-METHOD_VERSION = f"{__version__}/1"
+METHOD_VERSION = f"{__version__}/3"
 # Ladders that stay assembled between requests.
 _KEPT = 8
 _assembled: OrderedDict[str, MeasuredDarks] = OrderedDict()

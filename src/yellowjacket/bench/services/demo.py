@@ -11,7 +11,7 @@ from django.db.models import Exists, OuterRef
 from yellowjacket.bench.models import Frame, Grade, Job, Ladder, MasterDark, Shot, Sitting, ToleranceProfile
 from yellowjacket.bench.services import darks, jobs, judging, masters, measuring, patching, recording, shooting
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
+from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, BodyModel
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))
@@ -34,18 +34,7 @@ _PUSHED = (
 _DARK_TIMES = (1, 8, 60, 240)
 _DARKS = LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=_DARK_TIMES, lenr="pairs", rest_s=45.0, repeats=2)
 _NIGHTS = ((HEATH, replace(_DARKS, repeats=3)), (FEN, replace(_DARKS, lenr="off")))
-_NIGHT_SCENE = (
-    HEATH,
-    LadderSpec(
-        "time",
-        "scene",
-        Exposure(800, 60.0, 8.0),
-        picked=(60,),
-        repeats=1,
-        darks=0,
-        filters=(Filter("two grey filters", 12.0, 12.0),),
-    ),
-)
+_NIGHT_SCENE = (HEATH, LadderSpec("time", "scene", Exposure(800, 60.0, 8.0), picked=(60,), repeats=1, darks=0))
 # A part of the sensor: many frames in little room.
 _NIGHT_WINDOW = (400, 304)
 _DRAWER_12 = "Drawer 12"

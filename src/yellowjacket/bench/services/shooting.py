@@ -20,6 +20,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
 from yellowjacket.bench.workers import Release, release
 from yellowjacket.core.inspection import FrameFacts
+from yellowjacket.core.ladder import Exposure
 from yellowjacket.core.stops import ISO_MARKS, exact_exposure_s, iso_mark
 from yellowjacket.simcam.bodies import BODIES, BodyModel
 from yellowjacket.simcam.instruments import Panel, panels
@@ -29,6 +30,9 @@ from yellowjacket.simcam.sensor import NOISE_REDUCTION, ExposureSettings
 # The simulated sitting begins in the evening; a release and a change of settings take this long.
 _BEGIN = time(20, 0)
 _HANDLING_S = 5.0
+_BETWEEN_LADDERS_S = 90.0
+# What the simulated lamp is metered at.
+_METERED = Exposure(100, 1 / 8, 8.0)
 # The reduced raw mode of the simulated bodies.
 _HALF_MODE = "half"
 SCOPES = ("one", "rung", "rest")
@@ -145,7 +149,8 @@ def _orders(ladder: Ladder, due: Sequence[Shot], window: tuple[int, int] | None)
     # Ladders of one body are shot one after the other: no frame of theirs is the same.
     place = f"|{ladder.position}" if ladder.position else ""
     seed = zlib.crc32(f"{ladder.body.serial}|{ladder.sitting.name}{place}".encode())
-    moment = datetime.combine(ladder.sitting.held_on, ladder.sitting.starts_at or _BEGIN)
+    moment = datetime.combine(ladder.sitting.held_on, ladder.sitting.starts_at or _BEGIN) + _earlier(ladder)
+    lamp_stops = _lamp_stops(ladder)
     rest_s = float(ladder.spec.get("rest_s", 0.0))
     retakes = Frame.objects.filter(sitting=ladder.sitting, shot=None).count()
     shots = list(Shot.objects.filter(rung__ladder=ladder).select_related("rung").order_by("order"))
@@ -174,10 +179,31 @@ def _orders(ladder: Ladder, due: Sequence[Shot], window: tuple[int, int] | None)
         path = folder / (f"YJ{number:05d}.DNG" if not retakes else f"YJ{number:05d}-{retakes}.DNG")
         order = Release(
             ladder.body.simulated_as, exposure, str(path), number + 100_000 * retakes, panel.at, seed,
-            light.lamp_stops - light.nd_stops,
+            lamp_stops + light.lamp_stops - light.nd_stops,
         )  # fmt: skip
         orders.append(_Order(order, shot, panel))
     return orders
+
+
+def _earlier(ladder: Ladder) -> timedelta:
+    """How long the ladders before this one kept the body: its clock goes on."""
+    seconds = 0.0
+    before = ladder.sitting.ladders.filter(body=ladder.body_id, position__lt=ladder.position)
+    for other in before.select_related("body"):
+        rest_s = float(other.spec.get("rest_s", 0.0))
+        for shot in Shot.objects.filter(rung__ladder=other).select_related("rung"):
+            own_s = exact_exposure_s(shot.rung.exposure_s)
+            seconds += own_s * (2 if _locked(other, shot) else 1) + _HANDLING_S + rest_s
+        seconds += _BETWEEN_LADDERS_S
+    return timedelta(seconds=round(seconds))
+
+
+def _lamp_stops(ladder: Ladder) -> float:
+    """On a scene along time the lamp is as dim as the metered exposure asks for; else it stays as it is."""
+    if ladder.method != Ladder.Method.SCENE:
+        return 0.0
+    metered = Exposure(ladder.metered_iso, ladder.metered_exposure_s, ladder.f_number)
+    return _METERED.level_stops - metered.level_stops
 
 
 def _locked(ladder: Ladder, shot: Shot) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
+from typing import Any
 
 from django import forms
 from django.utils import timezone
@@ -26,13 +27,19 @@ class NightForm(forms.Form):
     )
     purpose = forms.ChoiceField(label="For", choices=[(one, one) for one in PURPOSES])
     care = forms.ChoiceField(label="Against hot pixels", choices=[(one, one) for one in CARES])
-    darks = forms.IntegerField(label="Darks", min_value=1, max_value=500, required=False, help_text="empty: as needed")
+    darks = forms.IntegerField(label="Darks", min_value=1, max_value=500, required=False)
     gap_s = forms.FloatField(label="Gap between frames, s", min_value=0, max_value=600)
     begin_c = forms.FloatField(label="Air at the beginning, °C", min_value=-40, max_value=50, required=False)
     end_c = forms.FloatField(label="Air at the end, °C", min_value=-40, max_value=50, required=False)
     battery_minutes = forms.FloatField(label="A battery lasts, min", min_value=1, max_value=10_000, required=False)
     batteries = forms.IntegerField(label="Batteries", min_value=1, max_value=50)
     card_gb = forms.FloatField(label="Card, GB", min_value=0.1, max_value=100_000, required=False)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        # What an empty field means stands in it.
+        for name, words in (("frames", "all that fit"), ("darks", "as needed")):
+            self.fields[name].widget.attrs["placeholder"] = words
 
     @classmethod
     def initial_values(cls, body: Body | None) -> dict[str, object]:
@@ -41,7 +48,8 @@ class NightForm(forms.Form):
         return {
             "body": body.pk if body else "", "begins": evening.strftime("%Y-%m-%dT%H:%M"), "hours": 3, "exposure_s": 60,
             "iso": 800, "frames": 60, "purpose": STACK, "care": DARKS, "gap_s": 2, "begin_c": 16, "end_c": 12,
-            "battery_minutes": body.battery_minutes if body else "", "batteries": 2, "card_gb": 64,
+            "battery_minutes": f"{body.battery_minutes:g}" if body and body.battery_minutes else "",
+            "batteries": 2, "card_gb": 64,
         }  # fmt: skip
 
     @property

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,6 +12,7 @@ from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
+from PIL import Image
 
 from yellowjacket.bench.models import Ladder, Rung
 from yellowjacket.bench.services import darks
@@ -19,9 +21,10 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import LadderRequest, add_ladder
 from yellowjacket.core.dark_current import corner_to_centre
 from yellowjacket.core.frames import CHANNELS, FrameError, read_frame
-from yellowjacket.core.hot_pixels import KINDS, density, standing_at
+from yellowjacket.core.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable, density, standing_at
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.lenr import lenr_verdict
+from yellowjacket.core.light_points import LESS_SURE, bright_points, repaired
 from yellowjacket.core.long_exposure import by_channel, per_area
 from yellowjacket.core.night import CAUTIONS
 from yellowjacket.core.planning import PlanError
@@ -34,6 +37,8 @@ _DEFAULT_LEVEL = "usable"
 _LISTED = 12
 # Half the side of the neighbourhood that is shown around a point.
 _AROUND_PX = 5
+# The look at what repair leaves: its side, and the excess that is white.
+_REPAIR_PX, _REPAIR_WHITE_SPREADS = 64, 40.0
 _COLDEST_C, _HOTTEST_C = -40.0, 70.0
 # The test plan for LENR: what one click adds.
 _TEST = {"longest_s": 240.0, "lenr": "pairs", "rest_s": 30.0, "repeats": 2}
@@ -115,7 +120,7 @@ def _map(page: SittingPage, view: TimeView) -> dict[str, object]:
     return {
         "table": table, "brightest": brightest, "counts": counts, "hot": hot, "hot_area": per_area(hot, pitch),
         "hot_picture": hot.scaled(page.ladder.body.pixels / 1e6), "by_channel": by_channel(table), "at_uses": at_uses,
-        "rung": page.rung, "time_of_map": one.group.exposure_s,
+        "rung": page.rung, "worst": _worst(table), "left": view.found.whole.hot_per_mpix(one, repaired=True),
     }  # fmt: skip
 
 
@@ -178,6 +183,61 @@ def point(request: HttpRequest, sitting_id: int) -> HttpResponse:
         request, "time/_point.html",
         {"cells": cells, "x": x, "y": y, "channel": channel, "repeats": repeats, "side": 2 * _AROUND_PX + 1,
          "file": Path(one.group.paths[0]).name},
+    )  # fmt: skip
+
+
+@require_GET
+def repair(request: HttpRequest, sitting_id: int, what: str, x: int, y: int) -> HttpResponse:
+    """A part of the first dark of the current rung, as it is or after the repair of lone points; grey, brightened."""
+    sitting_page, view = _measured(request, sitting_id)
+    one = view.of(sitting_page.rung)
+    if one.pixels is None or what not in ("before", "after"):
+        raise Http404
+    try:
+        frame = read_frame(Path(one.group.paths[0]))
+    except FrameError as error:
+        raise Http404(str(error)) from error
+    width, height = frame.size
+    left, top = (max(0, min(v - _REPAIR_PX // 2, length - _REPAIR_PX)) & ~1 for v, length in ((x, width), (y, height)))
+    area = frame.mosaic[top : top + _REPAIR_PX, left : left + _REPAIR_PX].astype(np.float32)
+    spread = float(np.median(one.pixels.rows["spread_dn"])) if len(one.pixels.rows) else 1.0
+    shown = repaired(area, 3 * spread) if what == "after" else area
+    level = float(np.median(area))
+    picture = np.clip((shown - level) / (_REPAIR_WHITE_SPREADS * spread) * 220 + 35, 0, 255).astype(np.uint8)
+    buffer = io.BytesIO()
+    Image.fromarray(picture).save(buffer, "PNG", compress_level=1)
+    return HttpResponse(buffer.getvalue(), content_type="image/png")
+
+
+def _worst(table: PixelTable) -> tuple[int, int]:
+    """Where most is left after repair, else where the brightest stands."""
+    rows = table.of(LASTING)
+    if not len(rows):
+        return table.size[0] // 2, table.size[1] // 2
+    left = rows["left_dn"] / rows["spread_dn"]
+    best = int(np.argmax(left if left.max() > BAR_SPREADS else rows["excess_dn"]))
+    return int(rows["x"][best]), int(rows["y"][best])
+
+
+@require_GET
+def light_points(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Bright points of one textured light frame, where no darks exist: less sure, and marked so."""
+    sitting_page = SittingPage(request, sitting_id, "time")
+    frames = sitting_page.light(sitting_page.rung) or [
+        one for own in sitting_page.frames.values() for one in own if not one.dark
+    ]
+    if not frames:
+        raise Http404
+    try:
+        found = bright_points(read_frame(Path(frames[0].path)))
+    except FrameError as error:
+        return render(request, "time/_light_points.html", {"failed": str(error)})
+    megapixels = frames[0].width * frames[0].height / 1e6
+    brightest = sorted(found, key=lambda one: -one.excess_dn)[:_LISTED]
+    return render(
+        request, "time/_light_points.html",
+        {"frame": frames[0], "count": len(found), "per_mpix": density(len(found), megapixels), "brightest": brightest,
+         "less_sure": LESS_SURE},
     )  # fmt: skip
 
 

@@ -1,0 +1,140 @@
+"""The library of master darks and the night planner, as pages."""
+
+import io
+
+import pytest
+from astropy.io import fits
+from PIL import Image
+
+from tests.nights import night
+from yellowjacket.bench.models import Body, Frame, MasterDark
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def library(client, data_folder):
+    sitting = night()
+    client.post(f"/darks/make/{sitting.pk}/")
+    return sitting
+
+
+def test_an_empty_library_says_how_it_is_filled(client, db):
+    text = client.get("/darks/").content.decode()
+    assert "No master dark yet" in text
+    assert "No sitting has darks yet" in text
+
+
+def test_masters_are_listed_downloaded_and_struck(client, library):
+    text = client.get(f"/darks/?sitting={library.pk}").content.decode()
+    assert "Ostrel Heath" in text
+    assert text.count("made</td>") >= 3
+    master = MasterDark.objects.get(exposure_s=60.0)
+    data = b"".join(client.get(f"/darks/{master.pk}/master.fits").streaming_content)
+    assert fits.open(io.BytesIO(data))[0].header["NCOMBINE"] == 3
+    struck = client.post(f"/darks/{master.pk}/remove/", follow=True).content.decode()
+    assert "out of the library" in struck
+    assert not MasterDark.objects.filter(pk=master.pk).exists()
+    assert Frame.objects.filter(sitting=library).count() == 25
+
+
+def test_the_one_that_fits_comes_first(client, library):
+    body = Body.objects.get()
+
+    def found(**typed):
+        return client.get("/darks/find/", {"body": body.pk, "iso": "800", "seconds": "60"} | typed).content.decode()
+
+    master = MasterDark.objects.get(exposure_s=60.0)
+    near = found(celsius=f"{master.temperature_c:.1f}")
+    assert near.index("1 min") < near.index("1 s")
+    assert "fits" in near
+    assert "another temperature" in found(celsius=f"{master.temperature_c + 7:.1f}")
+    assert "does not fit" in found(iso="1600")
+    for typed, words in (
+        ({"iso": "fast"}, "ISO: write a number"), ({"seconds": "-1"}, "cannot be"), ({"celsius": "warm"}, "Sensor °C"),
+        ({"celsius": "900"}, "no temperature of a camera"), ({"body": "x"}, "Choose a body"),
+    ):  # fmt: skip
+        assert words in found(**typed)
+
+
+def test_a_frame_before_and_after(client, library):
+    light, master = Frame.objects.get(shot__kind="light"), MasterDark.objects.get(exposure_s=60.0)
+    fitting = client.get(f"/darks/frames/{light.pk}/").content.decode()
+    assert f"/darks/{master.pk}/frames/{light.pk}/" in fitting
+    text = client.get(f"/darks/{master.pk}/frames/{light.pk}/").content.decode()
+    assert "Less the master of 3 darks" in text
+    crops = [
+        Image.open(io.BytesIO(client.get(f"/darks/{master.pk}/frames/{light.pk}/{what}-80,80.png").content))
+        for what in ("before", "after")
+    ]
+    assert crops[0].size == crops[1].size == (120, 120)
+    assert crops[0].tobytes() != crops[1].tobytes()
+    kept = client.get(f"/darks/{master.pk}/frames/{light.pk}/calibrated.dng")
+    assert 'filename="yj00001-dark-taken-off.dng"' in kept["Content-Disposition"]
+    assert kept.content[:4] == b"II*\0"
+    assert client.get(f"/darks/{master.pk}/frames/{light.pk}/calibrated.fits").content[:6] == b"SIMPLE"
+    assert client.get(f"/darks/{master.pk}/frames/{light.pk}/sideways-80,80.png").status_code == 404
+    MasterDark.objects.filter(pk=master.pk).update(iso=100)
+    refused = client.get(f"/darks/{master.pk}/frames/{light.pk}/", follow=True).content.decode()
+    assert "does not fit" in refused
+    assert client.get(f"/darks/{master.pk}/frames/{light.pk}/calibrated.dng", follow=True).status_code == 200
+
+
+def test_too_few_darks_are_said_on_the_page(client, sitting):
+    text = client.post(f"/darks/make/{sitting.pk}/", follow=True).content.decode()
+    assert "has no darks of a time without LENR" in text
+
+
+# Night
+
+ASKED = {
+    "begins": "2026-08-12T22:00", "hours": "3", "exposure_s": "60", "iso": "800", "frames": "60", "purpose": "stack",
+    "care": "darks", "gap_s": "2", "begin_c": "16", "end_c": "12", "batteries": "2", "battery_minutes": "100", "card_gb": "64",
+}  # fmt: skip
+
+
+def test_the_night_begins_with_a_plan(client, db):
+    text = client.get("/night/").content.decode()
+    assert "60 frames" in text
+    assert "somebody knows where you are" in text
+
+
+def test_the_schedule_follows_what_is_typed(client, db):
+    text = client.get("/night/schedule/", ASKED).content.decode()
+    assert "darks of the warm end" in text
+    assert "The air changes by 4 °C" in text
+    assert "22:01" in text
+    trails = client.get("/night/schedule/", ASKED | {"purpose": "star trails", "care": "LENR"}).content.decode()
+    assert "LENR off for star trails" in trails
+    wrong = client.get("/night/schedule/", ASKED | {"exposure_s": "long"}).content.decode()
+    assert "Exposure, s: Enter a number" in wrong
+    assert (
+        "Not one frame fits"
+        in client.get("/night/schedule/", ASKED | {"hours": "0.05", "exposure_s": "900", "frames": ""}).content.decode()
+    )
+
+
+def test_the_night_as_calendar_and_on_paper(client, db):
+    text = client.get("/night/night.ics", ASKED).content.decode()
+    # RFC 5545: content lines end in CRLF, every event is closed, times of one event follow the other.
+    assert text.startswith("BEGIN:VCALENDAR\r\nVERSION:2.0\r\n")
+    assert text.count("BEGIN:VEVENT") == text.count("END:VEVENT") >= 4
+    assert "DTSTART:20260812T220000" in text
+    assert all(len(line.encode()) <= 75 for line in text.split("\r\n"))
+    paper = client.get("/night/print/", ASKED).content.decode()
+    assert "Night of 12 August 2026" in paper
+    assert "ISO 800" in paper
+    for address in ("/night/night.ics", "/night/print/"):
+        assert client.get(address, ASKED | {"hours": "x"}).status_code == 404
+
+
+def test_what_a_measured_body_bears_stands_beside_it(client, library):
+    body = Body.objects.get()
+    text = client.get("/night/schedule/", ASKED | {"body": body.pk}).content.decode()
+    assert "What Ostrel Heath bears" in text
+    assert "foretold for a sensor at 14 °C" in text
+    assert "has no measured darks" in client.get(
+        "/night/schedule/", ASKED | {"body": Body.objects.create(
+            make="Quillon", model="Moor", pixel_width=10, pixel_height=10, lowest_iso=100, native_lowest_iso=100,
+            native_highest_iso=100, highest_iso=100, fastest_shutter_s=0.001).pk}
+    ).content.decode()  # fmt: skip
