@@ -1,5 +1,6 @@
 """Takes the pictures of docs/screenshots from the running demo: `make screenshots` while `make demo` runs."""
 
+import re
 import sys
 import time
 from pathlib import Path
@@ -18,6 +19,10 @@ VIEWS = {
     "measure": "/sittings/1/measure/?rung=3200",
     "push": "/sittings/3/push/?ladder=5",
     "push-settings": "/sittings/3/push/?ladder=8",
+    "time": "/sittings/4/time/?rung=1min",
+    "darks": "/darks/?sitting=4",
+    "dark-taken-off": "/darks/3/frames/{light}/",
+    "night": "/night/?body=1",
     "look": "/sittings/1/look/?rung=3200",
     "record": "/sittings/1/record/?rung=3200",
     "bodies": "/bodies/",
@@ -41,8 +46,11 @@ def browser() -> webdriver.Chrome:
 def main(address: str, folder: Path) -> None:
     """Write one PNG per view."""
     driver = browser()
+    driver.get(address + "/darks/")
+    # The light frame of the demo's warm night, whatever its number.
+    light = re.search(r"/darks/frames/(\d+)/", driver.page_source)
     for name, path in VIEWS.items():
-        driver.get(address + path)
+        driver.get(address + path.format(light=light.group(1) if light else 0))
         time.sleep(1.5)
         driver.save_screenshot(str(folder / f"{name}.png"))
     driver.quit()

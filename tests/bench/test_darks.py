@@ -12,7 +12,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.nights import CAPPED, WINDOW, done, night
 from yellowjacket.bench.models import Frame, MasterDark, Problem, Reading, RungDarks, Sitting
-from yellowjacket.bench.services import darks, jobs, masters, warmth
+from yellowjacket.bench.services import darks, day, jobs, masters, shooting, warmth
 from yellowjacket.bench.services.dark_store import packed, unpacked
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.frames import read_frame
@@ -117,6 +117,18 @@ def test_a_broken_dark_is_named_and_the_others_are_measured(data_folder):
     found = darks.measured(sitting.ladders.get())
     assert len(found.by_rung) == 3
     assert sum(one.pixels is None for one in found.by_rung.values()) == 1
+
+
+def test_capped_shots_need_no_first_frame_to_be_looked_at(data_folder):
+    sitting = night(
+        ladders=(LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=(1, 4), repeats=2),), measure=False
+    )
+    Sitting.objects.filter(pk=sitting.pk).update(first_accepted_at=None)
+    Frame.objects.filter(sitting=sitting).delete()
+    ladder = sitting.ladders.get()
+    day.take(ladder.rungs.last().shots.first())
+    done(shooting.start_shooting(ladder, window=WINDOW))
+    assert Frame.objects.filter(sitting=sitting).count() == 3
 
 
 def test_without_darks_it_says_so(sitting):

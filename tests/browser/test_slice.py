@@ -2,109 +2,29 @@
 
 from __future__ import annotations
 
-import os
 import shutil
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
-from selenium import webdriver
-from selenium.common.exceptions import ElementClickInterceptedException, StaleElementReferenceException
-from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.expected_conditions import staleness_of
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
-from tests.test_serving import free_port
-from yellowjacket import home
+from tests.browser.driving import (
+    WAIT_S,
+    _stale,
+    accept_first_frame,
+    click,
+    complaints,
+    find,
+    now_rung,
+    press,
+    wait_for_text,
+)
 
 pytestmark = pytest.mark.browser
-WAIT_S = 60
-FLAGS = (
-    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync",
-    "--disable-background-networking", "--disable-component-update", "--window-size=1280,800",
-)  # fmt: skip
-
-
-@pytest.fixture(scope="module")
-def site(tmp_path_factory):
-    """The application with a simulated body in the register and nothing else."""
-    folder = tmp_path_factory.mktemp("browser-home")
-    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment |= {home.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
-    home.prepare(folder)
-    subprocess.run(
-        [sys.executable, "-c", "import django; django.setup()\n"
-         "from django.core.management import call_command; call_command('migrate', verbosity=0)\n"
-         "from yellowjacket.bench.services.shooting import register_simulated\n"
-         "from yellowjacket.simcam.bodies import HEATH; register_simulated(HEATH)"],
-        env=environment, check=True,
-    )  # fmt: skip
-    port = free_port()
-    process = subprocess.Popen(
-        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,
-        stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
-    assert process.stdout.readline().startswith("Yellowjacket is up")
-    yield f"http://127.0.0.1:{port}", folder
-    process.terminate()
-    process.wait(timeout=20)
-
-
-@pytest.fixture(scope="module")
-def browser():
-    options = webdriver.ChromeOptions()
-    for flag in FLAGS:
-        options.add_argument(flag)
-    options.binary_location = shutil.which("chromium") or "chromium"
-    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-    driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
-    yield driver
-    driver.quit()
-
-
-def find(browser, css: str):
-    return WebDriverWait(browser, WAIT_S).until(lambda b: b.find_element(By.CSS_SELECTOR, css), css)
-
-
-def click(browser, css: str) -> None:
-    """Scroll it to the middle, clear of the foot, and click it; once more if the page was just renewed."""
-
-    def clicked(b):
-        element = b.find_element(By.CSS_SELECTOR, css)
-        b.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
-        element.click()
-        return True
-
-    WebDriverWait(browser, WAIT_S, ignored_exceptions=[*_stale(), ElementClickInterceptedException]).until(clicked, css)
-
-
-def wait_for_text(browser, css: str, text: str, seconds: float = WAIT_S) -> None:
-    def there(b):
-        return any(text in element.text for element in b.find_elements(By.CSS_SELECTOR, css))
-
-    WebDriverWait(browser, seconds, ignored_exceptions=_stale()).until(there, f"{text!r} in {css}")
-
-
-def _stale():
-    return [StaleElementReferenceException]
-
-
-def press(browser, *keys: str) -> None:
-    for key in keys:
-        ActionChains(browser).send_keys(key).perform()
-
-
-def now_rung(browser) -> str:
-    return find(browser, ".axis .rung.now").get_attribute("data-rung")
-
-
-def complaints(browser) -> list[str]:
-    """What the browser itself found wrong: blocked by the policy, missing, or an error of a script."""
-    return [entry["message"] for entry in browser.get_log("browser") if entry["level"] in ("SEVERE", "WARNING")]
 
 
 def test_from_new_sitting_to_signed_record(site, browser):
@@ -133,13 +53,6 @@ def plan(browser):
     shutter.send_keys("1/8" + Keys.TAB)
     wait_for_text(browser, "#preview .rung span", "1/8000 s")
     find(browser, ".actions .do").click()
-
-
-def accept_first_frame(browser):
-    """The simulated camera takes the first frame alone, and it is found good."""
-    click(browser, "[value=one]")
-    click(browser, "[data-accept]")
-    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
 
 
 def shoot(browser):

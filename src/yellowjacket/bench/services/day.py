@@ -24,7 +24,8 @@ def take(shot: Shot) -> SittingEvent:
     """Say that a shot was taken; its frame will be matched when the card is read."""
     _must_be_due(shot)
     sitting = shot.rung.ladder.sitting
-    if sitting.first_accepted_at is None and due(sitting).first() != shot and not _first_taken(sitting):
+    looked_at = sitting.first_accepted_at is not None or _first_taken(sitting) or shot.rung.ladder.capped
+    if not looked_at and due(sitting).first() != shot:
         raise Refusal("Take the first shot first: it is looked at before the rest is shot.")
     return daylog.act(
         sitting, SittingEvent.Kind.TAKEN, f"{shot.rung} {shot.kind} {shot.repeat}", [(shot, {"taken_at": timezone.now()})],

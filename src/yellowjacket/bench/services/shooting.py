@@ -87,7 +87,8 @@ def start_shooting(
         raise Refusal(f"The simulated camera shoots {', '.join(SCOPES)}; it can suffer {', '.join(MISHAPS)}.")
     if not _due(ladder, scope):
         raise Refusal("Every shot of this ladder is in already.")
-    if scope != "one" and ladder.sitting.first_accepted_at is None:
+    # Under the cap there is nothing to look at.
+    if scope != "one" and not ladder.capped and ladder.sitting.first_accepted_at is None:
         raise Refusal("Take the first shot alone, look at it and accept it; then the rest can be shot.")
     return jobs.start(
         ladder.sitting, Job.Kind.SHOOT, ladder=ladder.pk, scope=scope, mishaps=sorted(mishaps), window=window

@@ -53,8 +53,9 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def _context(page: SittingPage) -> dict[str, object]:
     timed = page.ladder.kind == Ladder.Kind.TIME
     found = darks.measured(page.ladder) if timed else None
+    scene = timed and page.ladder.method == Ladder.Method.SCENE
     context = page.context(
-        timed=timed, pending=darks.unmeasured(page.ladder) if timed else 0, found=found, cautions=CAUTIONS
+        scene=scene, timed=timed, pending=darks.unmeasured(page.ladder) if timed else 0, found=found, cautions=CAUTIONS
     )
     if found is None:
         return context

@@ -55,7 +55,7 @@ document.addEventListener("keydown", (event) => {
   };
   const action = actions[event.key];
   if (!action || document.getElementById("keys").open) return;
-  if (!stave() && event.key !== "?") return;
+  if (!stave() && !["?", "m"].includes(event.key)) return;
   event.preventDefault();
   action();
 });

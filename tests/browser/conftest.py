@@ -1,0 +1,57 @@
+"""The running application and the browser that drives it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+
+import pytest
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+
+from tests.test_serving import free_port
+from yellowjacket import home
+
+FLAGS = (
+    "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync",
+    "--disable-background-networking", "--disable-component-update", "--window-size=1280,800",
+)  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def site(tmp_path_factory):
+    """The application with a simulated body in the register and nothing else."""
+    folder = tmp_path_factory.mktemp("browser-home")
+    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
+    environment |= {home.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
+    home.prepare(folder)
+    subprocess.run(
+        [sys.executable, "-c", "import django; django.setup()\n"
+         "from django.core.management import call_command; call_command('migrate', verbosity=0)\n"
+         "from yellowjacket.bench.services.shooting import register_simulated\n"
+         "from yellowjacket.simcam.bodies import HEATH; register_simulated(HEATH)"],
+        env=environment, check=True,
+    )  # fmt: skip
+    port = free_port()
+    process = subprocess.Popen(
+        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,
+        stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert process.stdout.readline().startswith("Yellowjacket is up")
+    yield f"http://127.0.0.1:{port}", folder
+    process.terminate()
+    process.wait(timeout=20)
+
+
+@pytest.fixture(scope="module")
+def browser():
+    options = webdriver.ChromeOptions()
+    for flag in FLAGS:
+        options.add_argument(flag)
+    options.binary_location = shutil.which("chromium") or "chromium"
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    yield driver
+    driver.quit()

@@ -1,0 +1,58 @@
+"""What a tester does with mouse and keys, for all tests in the browser."""
+
+from __future__ import annotations
+
+from selenium.common.exceptions import ElementClickInterceptedException, StaleElementReferenceException
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import WebDriverWait
+
+WAIT_S = 60
+
+
+def find(browser, css: str):
+    return WebDriverWait(browser, WAIT_S).until(lambda b: b.find_element(By.CSS_SELECTOR, css), css)
+
+
+def click(browser, css: str) -> None:
+    """Scroll it to the middle, clear of the foot, and click it; once more if the page was just renewed."""
+
+    def clicked(b):
+        element = b.find_element(By.CSS_SELECTOR, css)
+        b.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+        element.click()
+        return True
+
+    WebDriverWait(browser, WAIT_S, ignored_exceptions=[*_stale(), ElementClickInterceptedException]).until(clicked, css)
+
+
+def wait_for_text(browser, css: str, text: str, seconds: float = WAIT_S) -> None:
+    def there(b):
+        return any(text in element.text for element in b.find_elements(By.CSS_SELECTOR, css))
+
+    WebDriverWait(browser, seconds, ignored_exceptions=_stale()).until(there, f"{text!r} in {css}")
+
+
+def _stale():
+    return [StaleElementReferenceException]
+
+
+def press(browser, *keys: str) -> None:
+    for key in keys:
+        ActionChains(browser).send_keys(key).perform()
+
+
+def now_rung(browser) -> str:
+    return find(browser, ".axis .rung.now").get_attribute("data-rung")
+
+
+def complaints(browser) -> list[str]:
+    """What the browser itself found wrong: blocked by the policy, missing, or an error of a script."""
+    return [entry["message"] for entry in browser.get_log("browser") if entry["level"] in ("SEVERE", "WARNING")]
+
+
+def accept_first_frame(browser):
+    """The simulated camera takes the first frame alone, and it is found good."""
+    click(browser, "[value=one]")
+    click(browser, "[data-accept]")
+    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
