@@ -201,7 +201,7 @@ def test_exposure_ladders_and_one_light_are_characterised(tmp_path, capsys):
     from yellowjacket.simcam.camera import SimulatedCamera
     from yellowjacket.simcam.sensor import ExposureSettings
 
-    camera, number = SimulatedCamera(MOOR, seed=2), 0
+    camera, number = SimulatedCamera(MOOR, seed=5), 0
     for iso, seconds in ((100, 1 / 60), (100, 1 / 15), (100, 1 / 8), (800, 1 / 60)):
         for _ in range(2):
             number += 1

@@ -49,7 +49,8 @@ _SCALED = 12
 _PATCH_PX = 128
 _PAGE_ROUNDS = 9
 _PAGES = ("plan", "shoot", "check", "measure", "look", "record")
-_TIME_PAGE = "/sittings/4/time/"
+# Pages of long exposures in the demo.
+_LONG_PAGES = {"time": "/sittings/4/time/", "darks": "/darks/?sitting=4", "night": "/night/"}
 # A night of four bodies: 4 ladders each, 20 rungs, 4 repeats.
 _NIGHT_LADDERS, _NIGHT_REPEATS = 16, 4
 # Goals; the printed line says whether each is met.
@@ -262,7 +263,7 @@ def _application(folder: Path, report: Callable[[str], None]) -> list[bool]:
         _line(report, "demo data on disk", megabytes, DEMO_GOAL_MB, "MB"),
     ]
     for step, page_s in _page_times():
-        met.append(_line(report, f"page {step} of the full ladder", 1000 * page_s, 1000 * PAGE_GOAL_S, "ms"))
+        met.append(_line(report, f"page {step}", 1000 * page_s, 1000 * PAGE_GOAL_S, "ms"))
     shots, night_s = _night_time()
     met.append(
         _line(report, f"a change to a plan of {shots} shots, answered", 1000 * night_s, 1000 * NIGHT_GOAL_S, "ms")
@@ -286,15 +287,18 @@ def _page_times() -> list[tuple[str, float]]:
     sitting = Sitting.objects.order_by("pk")[0]
     client = Client(headers={"host": "127.0.0.1"})
 
-    def get(step: str) -> None:
-        response = client.get(f"/sittings/{sitting.pk}/{step}/")
+    pages = {step: f"/sittings/{sitting.pk}/{step}/" for step in _PAGES} | _LONG_PAGES
+
+    def get(address: str) -> None:
+        response = client.get(address)
         if response.status_code != 200:
-            raise ValueError(f"page {step} answered {response.status_code}")
+            raise ValueError(f"{address} answered {response.status_code}")
 
     found = []
-    for step in _PAGES:
-        get(step)
-        found.append((step, statistics.median(_seconds(lambda step=step: get(step)) for _ in range(_PAGE_ROUNDS))))  # type: ignore[misc]
+    for name, address in pages.items():
+        get(address)
+        times = [_seconds(lambda address=address: get(address)) for _ in range(_PAGE_ROUNDS)]  # type: ignore[misc]
+        found.append((name, statistics.median(times)))
     return found
 
 

@@ -43,7 +43,9 @@ def run(folder: Path, report: Callable[[str], None]) -> list[bool]:
     master = statistics.median(averaging) / statistics.median(reading_all)
     megabytes = (_peak(paths) - _peak([])) / 1e6
     return [
-        _line(report, "24 MP pair of darks analysed, decode included, against decoding it", analysis, ANALYSIS_GOAL, "×"),
+        _line(
+            report, "24 MP pair of darks analysed, decode included, against decoding it", analysis, ANALYSIS_GOAL, "×"
+        ),
         _line(report, f"master of {_DARKS} darks of 24 MP, against reading them", master, MASTER_GOAL, "×"),
         _line(report, f"peak memory of a master of {_DARKS} darks of 24 MP", megabytes, MASTER_GOAL_MB, "MB"),
     ]

@@ -88,7 +88,7 @@ def walk_the_map(browser):
     assert now_rung(browser) == "4min"
     click(browser, "[data-zoom='0']")
     WebDriverWait(browser, WAIT_S).until(lambda _: _lit(browser) == whole)
-    click(browser, "[data-show-point]")
+    click(browser, ".brightest [data-show-point]")
     wait_for_text(browser, "#point", "in the repeats")
     assert len(browser.find_elements(By.CSS_SELECTOR, "#point rect")) == 121
     shown = find(browser, "#point b").text

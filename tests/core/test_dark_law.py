@@ -124,9 +124,15 @@ def test_one_time_measured(rng):
     assert "second one" in alone.noise_dn.reason
 
 
+def test_a_light_frame_among_darks_is_refused_by_name(rng):
+    frames = [*darks.frames(rng, 1), making.frame_of(making.shot(100, rng)[: darks.SHAPE[0], : darks.SHAPE[1]])]
+    with pytest.raises(FrameError, match=r"b\.dng: is a light frame among darks"):
+        measured(DarkGroup(60.0, None, ("a.dng", "b.dng")), frames, None)
+
+
 def test_a_picture_among_darks_is_refused_by_name(rng):
     light = [making.frame_of(making.shot(100, rng)) for _ in range(2)]
     for frame in light:
         frame.mosaic[::3, ::2] += 900
-    with pytest.raises(FrameError, match=r"a\.dng: cannot be read as a dark"):
+    with pytest.raises(FrameError, match=r"a\.dng: is a light frame among darks"):
         measured(DarkGroup(60.0, None, ("a.dng", "b.dng")), light, None)

@@ -141,7 +141,7 @@ def test_a_near_match_states_what_it_leaves():
     assert one.fit == Fit.WARMER
     # Six degrees double the signal: as much as the dark holds is left (common practice, no source).
     assert one.residual == pytest.approx(1.0)
-    assert "100 % of the dark signal left over" in one.words
+    assert "100 % of the dark signal is left" in one.words
 
 
 def test_other_times_are_only_scaled_and_other_isos_do_not_fit():

@@ -56,3 +56,12 @@ def test_a_missing_value_breaks_the_line():
     assert len(found.runs) == 1
     assert len(found.points) == 3
     assert chart([missing("x"), None]) is None
+
+
+@pytest.mark.parametrize(
+    ("seconds", "text"),
+    [(1.44, "1.4 s"), (35.2, "35 s"), (89.4, "89 s"), (290.0, "4 min 50 s"), (3600.0, "60 min"), (7500.0, "2 h 05 min"),
+     (None, "")],
+)  # fmt: skip
+def test_interpolated_times_are_finer_than_marks(seconds, text):
+    assert values.exposure_time(seconds) == text

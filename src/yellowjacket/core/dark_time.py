@@ -14,12 +14,15 @@ from yellowjacket.core.banding import banding_of
 from yellowjacket.core.dark_current import DarkTiles, dark_tiles
 from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
 from yellowjacket.core.hot_pixels import PixelTable, hot_pixels
+from yellowjacket.core.inspection import looks_dark
 from yellowjacket.core.quantity import Quantity, missing, with_relative_error
 
 # Frames of one time that are read; more add little.
 MOST_FRAMES = 4
 # Bands are told from the central part of a dark, in pixels of a channel.
 _BAND_SIDE_PX = 1024
+# No dark stands this far up the range, unless its channels stand there together.
+_BRIGHT_SHARE = 0.02
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +82,11 @@ def measured(
     problems: Sequence[FrameError] = (),
 ) -> TimeFindings:  # fmt: skip
     """The same from frames that are read already. Raises FrameError for frames that are no darks."""
+    for frame, path in zip(frames, group.paths, strict=False):
+        if _bright(frame) and not looks_dark(frame, group.exposure_s):
+            raise FrameError(
+                Path(path), "not-dark", "is a light frame among darks.", "Assign it to a light shot, or leave it out."
+            )
     with ThreadPoolExecutor(2) as pool:
         tiling = pool.submit(dark_tiles, group.exposure_s, frames)
         pixels = None
@@ -107,6 +115,15 @@ def _readable(paths: Sequence[str]) -> tuple[list[RawFrame], list[FrameError]]:
     if not frames:
         raise problems[0]
     return frames, problems
+
+
+def _bright(frame: RawFrame) -> bool:
+    """Whether a frame stands so high over black that only light, or a very warm sensor, explains it."""
+    span = frame.white_dn - max(frame.black_dn.values())
+    return any(
+        float(np.median(frame.plane(channel)[::16, ::16])) - frame.black_dn[channel] > _BRIGHT_SHARE * span
+        for channel in frame.offsets
+    )
 
 
 def _noise(tiles: DarkTiles) -> Quantity:

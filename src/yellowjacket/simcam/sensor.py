@@ -82,7 +82,8 @@ def _fixed_pattern(
     hot = np.zeros(shape, np.float32)
     count = rng.binomial(hot.size, body.hot_pixel_share)
     places = rng.choice(hot.size, count, replace=False)
-    hot.flat[places] = rng.exponential(body.hot_pixel_scale_e_per_s, count)
+    # A heavy tail: a few gather many times what most of the hot ones do.
+    hot.flat[places] = body.hot_pixel_scale_e_per_s * rng.lognormal(-0.5, 1.2, count)
     return sensitivity, offset_e, hot
 
 

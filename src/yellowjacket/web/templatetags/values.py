@@ -91,6 +91,21 @@ def span(seconds: float) -> str:
 
 
 @register.filter
+def exposure_time(seconds: float | None) -> str:
+    """An interpolated exposure time, finer than a mark: 1.4 s, 35 s, 4 min 50 s, 2 h 05 min."""
+    if seconds is None:
+        return ""
+    if seconds < 10:
+        return f"{seconds:.1f} s"
+    whole = round(seconds)
+    if whole < 90:
+        return f"{whole} s"
+    if whole < 600:
+        return f"{whole // 60} min {whole % 60:02d} s"
+    return span(whole)
+
+
+@register.filter
 def card(megabytes: float) -> str:
     """Card space: 850 MB, 3.1 GB."""
     return f"{megabytes / 1000:.1f} GB" if megabytes >= 1000 else f"{megabytes:.0f} MB"
