@@ -9,9 +9,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 from django.conf import settings
+from hypothesis import HealthCheck
+from hypothesis import settings as hypothesis_settings
 
 from tests import making
 from yellowjacket import home
+
+# Machines are noisy: no test fails for being slow.
+hypothesis_settings.register_profile("suite", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+hypothesis_settings.load_profile("suite")
 
 
 @pytest.fixture

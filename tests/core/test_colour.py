@@ -1,3 +1,6 @@
+import subprocess
+import sys
+
 import numpy as np
 import pytest
 
@@ -139,3 +142,16 @@ def test_drift_in_chromaticity_is_that_of_the_reference_library():
     )
     assert found.value == pytest.approx(float(np.hypot(*(places[0] - places[1]))), rel=1e-4)
     assert neutral_drift_duv(means(), means(), making.MATRIX, np.random.default_rng(4)).reason == NOT_DISTINGUISHABLE
+
+
+def test_the_colour_library_leaves_no_stand_ins_behind():
+    """Other libraries ask whether an optional package is there, and must not find a stand-in."""
+    code = (
+        "import sys, numpy as np; from yellowjacket.core.colour import delta_e_2000;"
+        "assert delta_e_2000(np.array([50., 0, 0]), np.array([50., 0, 0])) == 0;"
+        "from astropy.table import Table; from astropy.io import fits;"
+        "fits.BinTableHDU(Table({'x': [1]}));"
+        "print(sum('Mock' in type(m).__name__ for m in sys.modules.values()))"
+    )
+    found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert found.stdout.strip() == "0"

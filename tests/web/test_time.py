@@ -36,7 +36,9 @@ def page(client, sitting, query="") -> str:
 
 
 def test_before_any_time_ladder_the_test_is_one_click_away(client, sitting):
-    assert "Plan the LENR test" in page(client, sitting)
+    text = page(client, sitting)
+    assert "Plan the LENR test" in text
+    assert "trip hazards in the dark" in text
     before = sitting.ladders.count()
     response = client.post(f"/sittings/{sitting.pk}/time/plan/", follow=True)
     assert "LENR off and on, lens capped" in response.content.decode()

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import math
+import sys
 import warnings
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+from unittest.mock import NonCallableMock
 
 import numpy as np
 from numpy.typing import NDArray
@@ -61,26 +65,38 @@ def camera_to_srgb(xyz_to_camera: NDArray[np.float64] | None) -> NDArray[np.floa
     return np.asarray(np.linalg.inv(to_camera / to_camera.sum(axis=1, keepdims=True)))
 
 
-def delta_e_2000(first: NDArray[np.float64], second: NDArray[np.float64]) -> NDArray[np.float64]:
-    """CIEDE2000 (CIE 142) between Lab colours, shape (…, 3)."""
+@lru_cache(maxsize=1)
+def _library() -> tuple[Callable[..., Any], Callable[..., Any]]:
+    """delta_E_CIE2000 and XYZ_to_Lab of colour-science, imported at first use: that costs a second.
+
+    The library announces optional packages that are not installed, and leaves stand-ins for them where every other
+    library would take them for the real ones: those go.
+    """
     with warnings.catch_warnings():
-        # The library announces optional packages that are not installed; and it costs a second to
-        # import, which pages that never compute a colour should not pay.
         warnings.simplefilter("ignore")
         from colour.difference import delta_E_CIE2000
+        from colour.models import XYZ_to_Lab
+    for name in [name for name, module in sys.modules.items() if isinstance(module, NonCallableMock)]:
+        del sys.modules[name]
+    return delta_E_CIE2000, XYZ_to_Lab
 
-        return np.asarray(delta_E_CIE2000(first, second), dtype=np.float64)
+
+def delta_e_2000(first: NDArray[np.float64], second: NDArray[np.float64]) -> NDArray[np.float64]:
+    """CIEDE2000 (CIE 142) between Lab colours, shape (…, 3)."""
+    delta_e, _ = _library()
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        return np.asarray(delta_e(first, second), dtype=np.float64)
 
 
 def lab_of_linear_srgb(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     """CIELAB (D65 white) of linear sRGB, shape (…, 3); negatives are kept."""
+    _, to_lab = _library()
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
-        from colour.models import XYZ_to_Lab
-
         white = SRGB_TO_XYZ.sum(axis=1)
         xyz = rgb @ SRGB_TO_XYZ.T
-        return np.asarray(XYZ_to_Lab(xyz, white[:2] / white.sum()), dtype=np.float64)
+        return np.asarray(to_lab(xyz, white[:2] / white.sum()), dtype=np.float64)
 
 
 def neutral_drift(

@@ -243,9 +243,13 @@ def _span(seconds: float) -> str:
     return f"{minutes // 60} h {minutes % 60:02d} min" if minutes >= 60 else f"{minutes} min"
 
 
-CAUTIONS: Sequence[str] = (
-    "Outdoors at night somebody knows where you are and when you are back; a torch, warm clothes, a charged telephone.",
+# Where darks are shot, indoors and out.
+DARK_CAUTIONS: Sequence[str] = (
     "A tripod leg and a cable are trip hazards in the dark: tape cables, mark the legs.",
     "A body or battery too hot to hold is stopped and left to cool, by the maker's limits; a swollen battery is not used.",
+)
+CAUTIONS: Sequence[str] = (
+    "Outdoors at night somebody knows where you are and when you are back; a torch, warm clothes, a charged telephone.",
+    *DARK_CAUTIONS,
     "Never point a lens or an optical finder at the sun or a laser: mind where it stands at dawn.",
 )

@@ -26,7 +26,7 @@ from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.lenr import lenr_verdict
 from yellowjacket.core.light_points import LESS_SURE, bright_points, repaired
 from yellowjacket.core.long_exposure import by_channel, per_area
-from yellowjacket.core.night import CAUTIONS
+from yellowjacket.core.night import DARK_CAUTIONS
 from yellowjacket.core.planning import PlanError
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.sitting_page import SittingPage, carried_out
@@ -55,7 +55,11 @@ def _context(page: SittingPage) -> dict[str, object]:
     found = darks.measured(page.ladder) if timed else None
     scene = timed and page.ladder.method == Ladder.Method.SCENE
     context = page.context(
-        scene=scene, timed=timed, pending=darks.unmeasured(page.ladder) if timed else 0, found=found, cautions=CAUTIONS
+        scene=scene,
+        timed=timed,
+        pending=darks.unmeasured(page.ladder) if timed else 0,
+        found=found,
+        cautions=DARK_CAUTIONS,
     )
     if found is None:
         return context

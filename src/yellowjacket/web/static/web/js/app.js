@@ -2,6 +2,7 @@
 import { startCountdown } from "./countdown.js";
 import { startLook } from "./look.js";
 import { startPatches } from "./patches.js";
+import { startRounds } from "./rounds.js";
 import { go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
 import { startTime } from "./time.js";
 
@@ -51,6 +52,7 @@ document.addEventListener("keydown", (event) => {
     End: () => goTo(heads().at(-1)?.dataset.rung),
     f: nextUse,
     m: () => document.querySelector("[data-key=m]:not(:disabled)")?.click(),
+    b: () => document.querySelector("[data-key=b]")?.click(),
     "?": () => document.getElementById("keys").showModal(),
   };
   const action = actions[event.key];
@@ -125,3 +127,4 @@ startCountdown();
 startPatches();
 startLook();
 startTime();
+startRounds();

@@ -1,0 +1,54 @@
+"""Blind rounds: what was shown to whom, in which order, and what was said."""
+
+from __future__ import annotations
+
+import secrets
+
+from django.db import models
+
+from yellowjacket.bench.models.sittings import Rung, Sitting, Use
+
+
+def _token() -> str:
+    return secrets.token_urlsafe(12)
+
+
+class BlindRound(models.Model):
+    """One person judging crops whose labels are out of sight. Its address tells nothing: a token, no number."""
+
+    token = models.CharField(max_length=24, unique=True, default=_token)
+    sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="blind_rounds")
+    use = models.ForeignKey(Use, on_delete=models.CASCADE, related_name="blind_rounds")
+    person = models.CharField(max_length=80)
+    size_percent = models.PositiveSmallIntegerField(default=100)
+    wanted_stops = models.FloatField("precision wanted, stops")
+    started_at = models.DateTimeField(auto_now_add=True)
+    finished_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"blind round of {self.person} for {self.use}"
+
+
+class BlindTrial(models.Model):
+    """One picture shown: of which rung, where, and the answer. A catch shows it twice and asks whether both are equal."""
+
+    round = models.ForeignKey(BlindRound, on_delete=models.CASCADE, related_name="trials")
+    token = models.CharField(max_length=24, unique=True, default=_token)
+    number = models.PositiveIntegerField()
+    rung = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="blind_trials")
+    x = models.PositiveIntegerField()
+    y = models.PositiveIntegerField()
+    catch = models.BooleanField(default=False)
+    # Accepted for the use; of a catch: called equal. Null until answered.
+    accepted = models.BooleanField(null=True)
+    answered_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["round", "number"], name="trial_once_per_round")]
+
+    def __str__(self) -> str:
+        return f"trial {self.number} of {self.round}"

@@ -1,0 +1,197 @@
+"""Blind rounds: which trials are shown in which order, and the personal threshold that the answers tell.
+
+Acceptance is fitted against log2 of the noise at the use's size with a logistic curve, a lapse of 2 % either way (a slip
+of the finger is no change of mind) and a weak prior on its width; the threshold has a posterior interval on a grid.
+A plain likelihood has no maximum where grades separate cleanly.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.stats import binomtest
+
+from yellowjacket.core.quantity import Quantity, missing
+
+# Fewer answers say too little.
+FEWEST_TRIALS = 20
+# Of all trials, so many compare a picture with itself.
+CATCH_SHARE = 0.1
+_LAPSE = 0.02
+# Width of the logistic in stops: median and factor of one σ of its log-normal prior.
+_WIDTH_STOPS, _WIDTH_FACTOR = 0.5, 2.2
+_GRID, _WIDTHS = 401, 61
+# The threshold may lie so far (stops) outside what was shown.
+_BEYOND_STOPS = 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """What is shown: the stimulus by its index. ``repeat``: it was shown before; ``catch``: asked with an identical picture
+    beside it."""
+
+    stimulus: int
+    repeat: bool = False
+    catch: bool = False
+
+
+def planned_trials(stimuli: int, wanted_stops: float, spacing_stops: float = 1.0) -> int:
+    """How many trials narrow the threshold to ± ``wanted_stops`` (95 %), for stimuli ``spacing_stops`` apart.
+
+    Only those near the threshold tell of it: about two widths each way. Raises ValueError for what cannot be.
+    """
+    if stimuli < 2 or wanted_stops <= 0 or spacing_stops <= 0:
+        raise ValueError("a round needs two stimuli, and a precision above nothing")
+    # Information of a logistic at its middle is 1/(4 w²) a trial; over all shown about w·4/range of that.
+    span = max((stimuli - 1) * spacing_stops, 4 * _WIDTH_STOPS)
+    share = min(1.0, 4 * _WIDTH_STOPS / span)
+    needed = (1.96 / wanted_stops) ** 2 * 4 * _WIDTH_STOPS**2 / share
+    return max(FEWEST_TRIALS, math.ceil(needed))
+
+
+def order_of(stimuli: int, trials: int, seed: int, catch_share: float = CATCH_SHARE) -> list[Trial]:
+    """Trials in random order: every stimulus about equally often, none twice in a row where that can be, some of them
+    catches in which two identical pictures are compared. The same seed gives the same order."""
+    if stimuli < 1 or trials < 1:
+        raise ValueError("a round needs a stimulus and a trial")
+    chance = random.Random(seed)  # noqa: S311 - an order, no secret
+    bag: list[int] = []
+    while len(bag) < trials:
+        block = list(range(stimuli))
+        chance.shuffle(block)
+        if bag and stimuli > 1 and block[0] == bag[-1]:
+            block[0], block[1] = block[1], block[0]
+        bag += block
+    catches = set(chance.sample(range(trials), round(trials * catch_share)))
+    seen: set[int] = set()
+    found = []
+    for n, stimulus in enumerate(bag[:trials]):
+        found.append(Trial(stimulus, stimulus in seen, n in catches))
+        seen.add(stimulus)
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Threshold:
+    """What a person accepts: ``noise_log2`` at the 50 % point with its 95 % interval, the width in stops, and how many
+    answers it rests on; ``consistency``: share of repeats that were answered as before."""
+
+    noise_log2: Quantity
+    width_stops: Quantity
+    consistency: Quantity
+
+
+def fitted(noise_log2: Sequence[float], accepted: Sequence[bool], stimuli: Sequence[int] | None = None) -> Threshold:
+    """Posterior of the threshold. ``noise_log2``: log2 of the noise at the use's size, by trial; ``stimuli``: which
+    picture each trial showed, for consistency. Raises ValueError for lists of several lengths.
+
+    Too few answers, or acceptance that never changes, give quantities with a reason.
+    """
+    if len(noise_log2) != len(accepted):
+        raise ValueError("every trial has a noise and an answer")
+    steady = _consistency(stimuli or [round(1000 * one) for one in noise_log2], accepted)
+    count = len(accepted)
+    if count < FEWEST_TRIALS:
+        nothing = missing(f"not enough grades: {count} of {FEWEST_TRIALS} at least")
+        return Threshold(nothing, nothing, steady)
+    if len(set(accepted)) < 2:
+        word = "everything" if accepted[0] else "nothing"
+        nothing = missing(f"not enough grades: {word} was accepted, so the line lies outside what was shown")
+        return Threshold(nothing, nothing, steady)
+    x = np.asarray(noise_log2, np.float64)
+    y = np.asarray(accepted, np.bool_)
+    middles = np.linspace(x.min() - _BEYOND_STOPS, x.max() + _BEYOND_STOPS, _GRID)
+    widths = _WIDTH_STOPS * _WIDTH_FACTOR ** np.linspace(-3, 3, _WIDTHS)
+    log_prior = -0.5 * np.linspace(-3, 3, _WIDTHS) ** 2
+    log_post = np.broadcast_to(log_prior[None, :], (_GRID, _WIDTHS)).copy()
+    for level, answer in zip(x, y, strict=True):
+        chance = _chance(level, middles[:, None], widths[None, :])
+        log_post += np.log(chance if answer else 1 - chance)
+    weights = np.exp(log_post - log_post.max())
+    weights /= weights.sum()
+    return Threshold(
+        _summary(middles, weights.sum(axis=1), count), _summary(widths, weights.sum(axis=0), count), steady
+    )
+
+
+def _chance(level: float, middle: NDArray[np.float64], width: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Chance of acceptance: falls with noise, never nearer than the lapse to 0 and 1."""
+    z = np.clip((level - middle) / width, -60, 60)
+    return np.asarray(_LAPSE + (1 - 2 * _LAPSE) / (1 + np.exp(z)))
+
+
+def _summary(values: NDArray[np.float64], weights: NDArray[np.float64], count: int) -> Quantity:
+    """Posterior median with its central 95 %, interpolated on the grid."""
+    cumulative = np.cumsum(weights) - weights / 2
+    low, middle, high = np.interp((0.025, 0.5, 0.975), cumulative, values)
+    return Quantity(float(middle), float(low), float(high), count)
+
+
+def _consistency(stimuli: Sequence[int], accepted: Sequence[bool]) -> Quantity:
+    """Share of answers to a picture seen before that equal the first one, with its exact binomial interval."""
+    first: dict[int, bool] = {}
+    same: list[bool] = []
+    for stimulus, answer in zip(stimuli, accepted, strict=True):
+        if stimulus in first:
+            same.append(first[stimulus] == answer)
+        else:
+            first[stimulus] = answer
+    if not same:
+        return missing("no picture was shown twice")
+    interval = binomtest(sum(same), len(same)).proportion_ci(0.95)
+    return Quantity(sum(same) / len(same), float(interval.low), float(interval.high), len(same))
+
+
+def told_apart(correct: int, trials: int) -> tuple[Quantity, float]:
+    """Two-alternative rounds: share of right answers with its exact interval, and the chance of so many or more by
+    guessing. Raises ValueError without trials."""
+    if not 0 <= correct <= trials or trials < 1:
+        raise ValueError("right answers are part of the trials, and there is one trial at least")
+    found = binomtest(correct, trials, 0.5, alternative="greater")
+    interval = binomtest(correct, trials).proportion_ci(0.95)
+    share = Quantity(correct / trials, float(interval.low), float(interval.high), trials)
+    return share, float(found.pvalue)
+
+
+def kappa(one: Sequence[int], other: Sequence[int], grades: int = 5, *, weighted: bool = True) -> Quantity:
+    """Cohen's kappa of two people's grades 1…``grades``, weighted by squared distance, with a bootstrap-free large-sample
+    interval (Fleiss, Cohen and Everitt; from memory). Raises ValueError for lists of several lengths.
+
+    Unknown with a reason for fewer than two common grades, or where both said the same one throughout.
+    """
+    if len(one) != len(other):
+        raise ValueError("both must have graded the same pictures")
+    count = len(one)
+    if count < 2:
+        return missing("two people must have graded two rungs in common at least")
+    table = np.zeros((grades, grades))
+    for a, b in zip(one, other, strict=True):
+        table[a - 1, b - 1] += 1
+    share = table / count
+    rows, columns = share.sum(axis=1), share.sum(axis=0)
+    index = np.arange(grades)
+    apart = (index[:, None] - index[None, :]) ** 2 / max(grades - 1, 1) ** 2
+    agree = 1 - apart if weighted else np.eye(grades)
+    seen, expected = float((agree * share).sum()), float((agree * np.outer(rows, columns)).sum())
+    if math.isclose(expected, 1.0):
+        return missing("both gave the same grade throughout: agreement cannot be told from habit")
+    value = (seen - expected) / (1 - expected)
+    mean_rows, mean_columns = agree @ columns, agree.T @ rows
+    spread = share * (agree - (mean_rows[:, None] + mean_columns[None, :]) * (1 - value)) ** 2
+    variance = (float(spread.sum()) - (value - expected * (1 - value)) ** 2) / (count * (1 - expected) ** 2)
+    half = 1.96 * math.sqrt(max(variance, 0.0))
+    return Quantity(value, max(-1.0, value - half), min(1.0, value + half), count)
+
+
+def by_stimulus(stimuli: Sequence[int], accepted: Sequence[bool]) -> dict[int, tuple[int, int]]:
+    """How often each picture was accepted, of how often it was shown."""
+    found: dict[int, list[bool]] = defaultdict(list)
+    for stimulus, answer in zip(stimuli, accepted, strict=True):
+        found[stimulus].append(answer)
+    return {stimulus: (sum(answers), len(answers)) for stimulus, answers in found.items()}

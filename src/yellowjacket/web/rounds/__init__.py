@@ -1,0 +1,1 @@
+"""Blind rounds: crops without labels, and what they tell at the end."""

@@ -1,0 +1,15 @@
+"""Routes of blind rounds: their addresses hold tokens that tell nothing."""
+
+from django.urls import path
+
+from yellowjacket.web.rounds import views
+
+app_name = "rounds"
+urlpatterns = [
+    path("sittings/<int:sitting_id>/look/blind/", views.begin, name="begin"),
+    path("rounds/<str:token>/", views.page, name="page"),
+    path("rounds/<str:token>/answer/", views.answer, name="answer"),
+    path("rounds/<str:token>/back/", views.back, name="back"),
+    path("rounds/<str:token>/profile/", views.profile, name="profile"),
+    path("rounds/<str:token>/<str:trial>.png", views.picture, name="picture"),
+]

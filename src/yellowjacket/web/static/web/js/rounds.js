@@ -1,0 +1,22 @@
+// Blind rounds: answers by key, and one image pixel to one device pixel.
+import { inTextField } from "./stave.js";
+
+export function startRounds() {
+  if (!document.querySelector("[data-blind]")) return;
+  fit();
+  document.addEventListener("htmx:afterSwap", fit);
+  document.addEventListener("keydown", (event) => {
+    if (inTextField(event) || event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
+    if (document.getElementById("keys").open) return;
+    if (event.key === "?") document.getElementById("keys").showModal();
+    document.querySelector(`[data-answer="${CSS.escape(event.key.toLowerCase())}"]`)?.click();
+  });
+}
+
+function fit() {
+  const ratio = window.devicePixelRatio || 1;
+  for (const image of document.querySelectorAll("[data-blind-crop]")) {
+    image.style.width = `${Number(image.getAttribute("width")) / ratio}px`;
+    image.style.height = `${Number(image.getAttribute("height")) / ratio}px`;
+  }
+}

@@ -1,0 +1,151 @@
+"""Blind rounds: nothing leaks, answers count once, the line comes at the end and becomes a profile."""
+
+import io
+import re
+
+import pytest
+from PIL import Image
+
+from yellowjacket.bench.models import BlindRound, BlindTrial, Frame, Reading, ToleranceProfile
+from yellowjacket.bench.services import rounds
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def round_(client, measured):
+    use = measured.uses.get(name="Pixel level")
+    response = client.post(
+        f"/sittings/{measured.pk}/look/blind/", {"use": use.pk, "person": "Wren Halloway", "wanted": "0.5"}
+    )
+    made = BlindRound.objects.get()
+    assert response.headers["Location"] == f"/rounds/{made.token}/"
+    return made
+
+
+def say(client, round_, word):
+    trial = rounds.next_trial(round_)
+    return client.post(f"/rounds/{round_.token}/answer/", {"trial": trial.token, "accepted": word}).content.decode()
+
+
+def finish(client, round_, accepts):
+    """Answer to the end; ``accepts`` of an ISO says whether it is good enough."""
+    text = ""
+    while (trial := rounds.next_trial(round_)) is not None:
+        text = say(client, round_, "yes" if trial.catch or accepts(trial.rung.iso) else "no")
+    round_.refresh_from_db()
+    return text
+
+
+def test_the_page_of_a_round_tells_nothing(client, measured, round_):
+    for _ in range(6):
+        text = client.get(f"/rounds/{round_.token}/").content.decode()
+        trial = rounds.next_trial(round_)
+        frame = Frame.objects.filter(shot__rung=trial.rung, shot__kind="light").first()
+        for secret in (
+            f"ISO {trial.rung.iso}", trial.rung.label, frame.file_name, frame.sha256, "Heath", "Ostrel", f"/frames/{frame.pk}",
+            f"rung={trial.rung.key}", measured.name,
+        ):  # fmt: skip
+            assert secret not in text, secret
+        # Addresses hold tokens only.
+        assert re.findall(r'src="(/rounds/[^"]+)"', text) == [f"/rounds/{round_.token}/{trial.token}.png"] * (
+            1 + trial.catch
+        )
+        response = client.get(f"/rounds/{round_.token}/{trial.token}.png")
+        assert "Content-Disposition" not in response
+        picture = Image.open(io.BytesIO(response.content))
+        assert picture.info == {}
+        assert str(trial.rung.iso).encode() not in response.content[:60]
+        say(client, round_, "yes")
+
+
+def test_a_round_has_repeats_and_catches_in_no_order(round_):
+    trials = list(round_.trials.all())
+    assert len(trials) >= 20
+    assert sum(one.catch for one in trials) >= 2
+    isos = [one.rung.iso for one in trials]
+    assert isos != sorted(isos)
+    assert {isos.count(iso) for iso in set(isos)} <= {len(trials) // 3, len(trials) // 3 + 1}
+    assert len({one.token for one in trials}) == len(trials)
+
+
+def test_an_answer_counts_once_and_can_be_taken_back(client, round_):
+    first = rounds.next_trial(round_)
+    say(client, round_, "no")
+    again = client.post(f"/rounds/{round_.token}/answer/", {"trial": first.token, "accepted": "yes"}).content.decode()
+    assert "answered already" in again
+    first.refresh_from_db()
+    assert first.accepted is False
+    client.post(f"/rounds/{round_.token}/back/")
+    first.refresh_from_db()
+    assert first.accepted is None
+    assert "no answer to take back" in client.post(f"/rounds/{round_.token}/back/").content.decode()
+    assert (
+        "Say yes or no"
+        in client.post(f"/rounds/{round_.token}/answer/", {"trial": first.token, "accepted": "maybe"}).content.decode()
+    )
+    # Left and come back to, it goes on where it was.
+    assert "1 of" in client.get(f"/rounds/{round_.token}/").content.decode()
+
+
+def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round_):
+    assert "Your line" not in client.get(f"/rounds/{round_.token}/").content.decode()
+    with pytest.raises(rounds.Refusal, match="at the end"):
+        rounds.result_of(round_)
+    text = finish(client, round_, lambda iso: iso <= 200)
+    assert "Your line" in text
+    found = rounds.result_of(round_)
+    shadows = {
+        row.rung.iso: row.value
+        for row in Reading.objects.filter(rung__ladder__sitting=measured, quantity="shadow_snr", use=None)
+    }
+    # Between the SNR of the last that was accepted and of the first that was not.
+    assert shadows[400] < found.snr.value < shadows[200]
+    assert found.catches_passed == found.catches > 0
+    assert found.threshold.consistency.value == 1.0
+    assert [(rung.iso, said == shown) for rung, _, said, shown in found.answers] == [
+        (100, True),
+        (200, True),
+        (400, False),
+    ]
+    kept = client.post(f"/rounds/{round_.token}/profile/", {"name": "Wren’s own"}, follow=True).content.decode()
+    assert "can be chosen as the tolerance" in kept
+    profile = ToleranceProfile.objects.get(name="Wren’s own")
+    clean, usable, emergency = profile.criteria.criteria[1].thresholds
+    assert usable == pytest.approx(found.snr.value, abs=1e-3)
+    assert clean > usable > emergency
+    taken = client.post(f"/rounds/{round_.token}/profile/", {"name": "Wren’s own"}, follow=True).content.decode()
+    assert "choose another name" in taken
+    assert "it is over" not in taken
+    assert "answers stand" in client.post(f"/rounds/{round_.token}/back/").content.decode()
+
+
+def test_somebody_who_accepts_everything_has_no_line(client, round_):
+    text = finish(client, round_, lambda iso: True)
+    assert "everything was accepted" in text
+    refused = client.post(f"/rounds/{round_.token}/profile/", {"name": "x"}, follow=True).content.decode()
+    assert "gives no threshold" in refused
+
+
+@pytest.mark.parametrize(
+    ("typed", "words"),
+    [({"person": ""}, "type a name"), ({"wanted": "much"}, "how precisely"), ({"wanted": "9"}, "between 0.1 and 3")],
+)
+def test_a_round_that_cannot_begin_says_why(client, measured, typed, words):
+    values = {"person": "Wren", "wanted": "0.5"} | typed
+    text = client.post(f"/sittings/{measured.pk}/look/blind/", values).content.decode()
+    assert words in text
+    assert not BlindTrial.objects.exists()
+
+
+def test_an_unmeasured_sitting_has_nothing_to_show(client, sitting):
+    assert "A round needs three measured rungs" in client.get(f"/sittings/{sitting.pk}/look/blind/").content.decode()
+    text = client.post(f"/sittings/{sitting.pk}/look/blind/", {"person": "Wren", "wanted": "0.5"}).content.decode()
+    assert "there are 0" in text
+
+
+def test_strange_addresses_are_not_found(client, round_):
+    trial = rounds.next_trial(round_)
+    assert client.get("/rounds/nothing/").status_code == 404
+    assert client.get(f"/rounds/{round_.token}/other.png").status_code == 404
+    assert client.get(f"/rounds/other/{trial.token}.png").status_code == 404
