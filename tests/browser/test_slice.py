@@ -35,6 +35,7 @@ def test_from_new_sitting_to_signed_record(site, browser):
     shoot(browser)
     measure(browser)
     look(browser)
+    judge_blind(browser)
     record(browser)
     assert complaints(browser) == []
 
@@ -202,6 +203,25 @@ def look(browser):
     WebDriverWait(browser, WAIT_S, ignored_exceptions=_stale()).until(
         lambda b: find(b, "[data-spot]").get_attribute("data-spot") != spot
     )
+
+
+def judge_blind(browser):
+    """A few answers of a blind round by key, one taken back; left, it can be gone on with."""
+    click(browser, "[data-key=b]")
+    name = find(browser, "[name=person]")
+    name.clear()
+    name.send_keys("Wren Halloway")
+    click(browser, ".actions .do")
+    wait_for_text(browser, "#trial", "1 of")
+    assert "ISO" not in browser.page_source
+    press(browser, "1")
+    wait_for_text(browser, "#trial", "2 of")
+    press(browser, "2")
+    wait_for_text(browser, "#trial", "3 of")
+    press(browser, "u")
+    wait_for_text(browser, "#trial", "2 of")
+    click(browser, ".rail a.rail-item")
+    wait_for_text(browser, "table.rows", "go on")
 
 
 def record(browser):

@@ -3,9 +3,11 @@
 import numpy as np
 import pytest
 from skimage.color import deltaE_ciede2000, rgb2lab
+from skimage.transform import downscale_local_mean
 
-from yellowjacket.core.colour import ChannelMeans, delta_e_2000, lab_of_linear_srgb, neutral_drift
-from yellowjacket.core.develop import display_encoded
+from yellowjacket.core.colour import ChannelMeans, camera_to_srgb, delta_e_2000, lab_of_linear_srgb, neutral_drift
+from yellowjacket.core.develop import Development, develop_at_use, display_encoded, interpolated_crop
+from yellowjacket.core.patches import Rect
 
 pytestmark = pytest.mark.outside
 
@@ -55,3 +57,21 @@ def test_a_shift_no_larger_than_sampling_is_not_called_one():
         called += neutral_drift(*draws, None, rng).reason == ""
     # Binomial 400 × 0.05: mean 20, σ 4.4.
     assert 5 <= called <= 36
+
+
+def test_the_size_of_use_is_an_area_average_in_linear_light():
+    """Whole factors against scikit-image's local mean, on the linear picture before the display curve."""
+    rng = np.random.default_rng(8)
+    mosaic = rng.integers(600, 9000, (240, 320)).astype(np.uint16)
+    offsets = {"R": (0, 0), "G1": (0, 1), "G2": (1, 0), "B": (1, 1)}
+    how = Development(offsets, dict.fromkeys(offsets, 512.0), (1e-4, 8e-5, 1.2e-4), None)
+    rect = Rect(12, 20, 120, 96)
+    for factor in (2, 3, 4):
+        linear = downscale_local_mean(interpolated_crop(mosaic, rect, how), (factor, factor, 1))
+        reference = display_encoded(linear @ camera_to_srgb(None).T)
+        own = develop_at_use(mosaic, rect, how, float(factor))
+        assert own.shape == reference.shape
+        assert np.abs(own.astype(int) - reference.astype(int)).max() <= 1
+    # Never enlarged.
+    assert develop_at_use(mosaic, rect, how, 0.5).shape == (96, 120, 3)
+    assert develop_at_use(mosaic, rect, how, 2.5).shape == (38, 48, 3)

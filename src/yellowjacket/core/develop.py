@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 from scipy.ndimage import convolve
 
 from yellowjacket.core.colour import camera_to_srgb
@@ -55,6 +56,24 @@ def develop_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> ND
     """
     inner = interpolated_crop(mosaic, rect, how)
     return display_encoded(inner @ camera_to_srgb(how.xyz_to_camera).T.astype(np.float32))
+
+
+def develop_at_use(mosaic: NDArray[np.uint16], rect: Rect, how: Development, factor: float) -> NDArray[np.uint8]:
+    """The crop as it is at a use's size: averaged over ``factor`` × ``factor`` sensor pixels in linear light, then encoded.
+
+    Shape (h/factor, w/factor, 3), rounded, at least one pixel each way; a factor of 1 and less leaves every pixel.
+    Raises ValueError when the crop lies outside the mosaic.
+    """
+    if factor <= 1:
+        return develop_crop(mosaic, rect, how)
+    linear = interpolated_crop(mosaic, rect, how)
+    size = (max(1, round(rect.w / factor)), max(1, round(rect.h / factor)))
+    planes = [
+        np.asarray(Image.fromarray(np.ascontiguousarray(linear[..., n])).resize(size, Image.Resampling.BOX))
+        for n in range(3)
+    ]
+    small = np.stack(planes, axis=-1)
+    return display_encoded(small @ camera_to_srgb(how.xyz_to_camera).T.astype(np.float32))
 
 
 def interpolated_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> NDArray[np.float32]:

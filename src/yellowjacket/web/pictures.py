@@ -17,7 +17,14 @@ from PIL import Image
 
 from yellowjacket.bench.models import Frame, Ladder, MasterDark, Patch, Reading
 from yellowjacket.bench.services import masters
-from yellowjacket.core.develop import GREY_TARGET, Development, develop_crop, develop_reduced, gains_from_grey
+from yellowjacket.core.develop import (
+    GREY_TARGET,
+    Development,
+    develop_at_use,
+    develop_crop,
+    develop_reduced,
+    gains_from_grey,
+)
 from yellowjacket.core.frames import CHANNELS, RawFrame, read_frame
 from yellowjacket.core.master_dark import with_pedestal
 from yellowjacket.core.patches import MID_GREY_SHARE, Rect
@@ -71,6 +78,14 @@ def crop_png(frame: Frame, rect: Rect, how: Development) -> bytes:
     return _cached(
         "crops", _key(frame, "crop", [rect.x, rect.y, rect.w, rect.h], how), ".png",
         lambda: _encoded(develop_crop(_mosaic(frame), rect, how), "PNG"),
+    )  # fmt: skip
+
+
+def crop_at_use_png(frame: Frame, rect: Rect, how: Development, factor: float) -> bytes:
+    """A crop averaged down to a use's size, ``factor`` sensor pixels to the side of a picture pixel."""
+    return _cached(
+        "crops", _key(frame, f"crop at {factor:.4f}", [rect.x, rect.y, rect.w, rect.h], how), ".png",
+        lambda: _encoded(develop_at_use(_mosaic(frame), rect, how, factor), "PNG"),
     )  # fmt: skip
 
 

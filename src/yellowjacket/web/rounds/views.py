@@ -12,12 +12,13 @@ from yellowjacket.bench.services import rounds
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core.frames import FrameError
+from yellowjacket.core.tolerance import use_noise_factor
 from yellowjacket.web import pictures
 from yellowjacket.web.shared_views import picture_response
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 
-# Sensor pixels that are shown at 100 %, one to a device pixel.
-_CROP_PX = (480, 360)
+# Pixels of the picture at the use's size that are shown, one to a device pixel.
+_CROP_PX = (512, 480)
 _PRECISIONS = (1.0, 0.5, 0.3)
 
 
@@ -106,7 +107,9 @@ def profile(request: HttpRequest, token: str) -> HttpResponse:
 @require_GET
 def picture(request: HttpRequest, token: str, trial: str) -> HttpResponse:
     """The crop of a trial: equal brightness, neutral development, bytes that hold nothing but the picture."""
-    found = get_object_or_404(BlindTrial.objects.select_related("rung__ladder__body"), token=trial, round__token=token)
+    found = get_object_or_404(
+        BlindTrial.objects.select_related("rung__ladder__body", "round__use"), token=trial, round__token=token
+    )
     frame = (
         Frame.objects.filter(shot__rung=found.rung_id, shot__kind=Shot.Kind.LIGHT)
         .defer("report")
@@ -119,8 +122,10 @@ def picture(request: HttpRequest, token: str, trial: str) -> HttpResponse:
     grey = pictures.grey_signals(ladder)
     reference = reference_rung(ladder, list(ladder.rungs.all()))
     how, _ = pictures.development(frame, grey.get(reference.pk), grey.get(found.rung_id), equalised=True)
-    rect = pictures.clamped(frame.width, frame.height, (found.x, found.y), _CROP_PX)
+    factor, _ = use_noise_factor(ladder.body.pixels, found.round.use.output_pixels)
+    cut = (round(_CROP_PX[0] * factor), round(_CROP_PX[1] * factor))
+    rect = pictures.clamped(frame.width, frame.height, (found.x, found.y), cut)
     try:
-        return picture_response(pictures.crop_png(frame, rect, how), "image/png")
+        return picture_response(pictures.crop_at_use_png(frame, rect, how, factor), "image/png")
     except FrameError as error:
         raise Http404("The original of this picture is gone.") from error

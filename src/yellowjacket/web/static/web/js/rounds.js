@@ -14,9 +14,14 @@ export function startRounds() {
 }
 
 function fit() {
-  const ratio = window.devicePixelRatio || 1;
   for (const image of document.querySelectorAll("[data-blind-crop]")) {
-    image.style.width = `${Number(image.getAttribute("width")) / ratio}px`;
-    image.style.height = `${Number(image.getAttribute("height")) / ratio}px`;
+    if (image.complete && image.naturalWidth) toDevice(image);
+    else image.addEventListener("load", () => toDevice(image), { once: true });
   }
+}
+
+function toDevice(image) {
+  const ratio = window.devicePixelRatio || 1;
+  image.style.width = `${image.naturalWidth / ratio}px`;
+  image.style.height = `${image.naturalHeight / ratio}px`;
 }
