@@ -46,6 +46,13 @@ def browser() -> webdriver.Chrome:
 def main(address: str, folder: Path) -> None:
     """Write one PNG per view."""
     driver = browser()
+    # The demo measures its darks after it is up.
+    driver.get(address + VIEWS["time"])
+    for _ in range(60):
+        if "Dark current" in driver.page_source:
+            break
+        time.sleep(2)
+        driver.refresh()
     driver.get(address + "/darks/")
     # The light frame of the demo's warm night, whatever its number.
     light = re.search(r"/darks/frames/(\d+)/", driver.page_source)

@@ -166,7 +166,8 @@ def test_masters_are_made_kept_and_found(data_folder):
               Frame.objects.values_list("path", flat=True)}  # fmt: skip
     batches = masters.batches_of(sitting)
     assert all(one.enough for one in batches[:2])
-    assert not any(one.lenr for one in batches)
+    assert not any(one.made for one in batches)
+    assert all(not frame.shot.rung.lenr for one in batches for frame in one.frames)
     done(masters.start_making(sitting, []))
     master = MasterDark.objects.get(exposure_s=60.0)
     assert (master.iso, master.frames, master.width, master.height) == (800, 3, *WINDOW)
@@ -204,6 +205,21 @@ def test_masters_are_made_kept_and_found(data_folder):
     path.unlink()
     with pytest.raises(Refusal, match="not in the data folder"):
         masters.image_of(master)
+
+
+def test_a_dark_that_is_gone_costs_only_its_own_master(data_folder):
+    sitting = night(
+        ladders=(LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=(1, 15), repeats=3),), measure=False
+    )
+    first = masters.batches_of(sitting)[0].frames[1]
+    Path(first.path).unlink()
+    job = masters.start_making(sitting, [])
+    done(job)
+    assert job.message.startswith("1 master dark made. ")
+    assert first.file_name in job.message
+    assert MasterDark.objects.get().exposure_s == 15.0
+    assert Problem.objects.filter(sitting=sitting, file_name=first.file_name).exists()
+    assert [one.made for one in masters.batches_of(sitting)] == [False, True]
 
 
 def test_too_few_darks_and_none_are_refused(data_folder, sitting):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from selenium.common.exceptions import ElementClickInterceptedException, StaleElementReferenceException
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
@@ -56,3 +58,12 @@ def accept_first_frame(browser):
     click(browser, "[value=one]")
     click(browser, "[data-accept]")
     WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
+
+
+def violations(browser) -> list[str]:
+    """What axe-core finds by its rules for WCAG 2 A and AA, contrast included."""
+    browser.execute_script(Path("node_modules/axe-core/axe.min.js").read_text())
+    return browser.execute_async_script(
+        "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}).then(r => arguments[0](r.violations.map("
+        "v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 160)).join(' | '))))"
+    )

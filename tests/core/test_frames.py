@@ -151,3 +151,11 @@ def test_errors_survive_the_way_from_a_worker():
     error = FrameError(Path("/x/a.dng"), "empty", "is empty.", "Copy it again.")
     again = pickle.loads(pickle.dumps(error))
     assert (again.path, again.code, str(again)) == (error.path, "empty", str(error))
+
+
+@pytest.mark.parametrize(("written", "read"), [(21.5, 21.5), (-7.25, -7.25), (0.0, 0.0), (None, None), (4000.0, None)])
+def test_the_temperature_of_the_file_is_read_where_it_makes_sense(tmp_path, rng, written, read):
+    """Exif 2.31, AmbientTemperature, a signed rational (tag number from memory)."""
+    path = making.write(tmp_path / "t.dng", making.shot(100, rng), temperature_c=written)
+    _, metadata = read_with_metadata(path)
+    assert metadata.temperature_c == read

@@ -27,13 +27,16 @@ _ISO_SHORT_LIMIT = 65535
 _D55_ILLUMINANT = 20
 _MANUAL_EXPOSURE = 1
 _RECOMMENDED_EXPOSURE_INDEX = 2
+# Exif 2.31.
+_AMBIENT_TEMPERATURE = 0x9400
 
 Tag = tuple[int, tuple[int, int], int, bytes]
 
 
 @dataclass(frozen=True, slots=True)
 class CaptureData:
-    """What a body writes about a frame. Times in seconds, aperture as f-number, naive local clock."""
+    """What a body writes about a frame. Times in seconds, aperture as f-number, naive local clock, °C around it if it
+    knows."""
 
     make: str
     model: str
@@ -43,6 +46,7 @@ class CaptureData:
     exposure_s: Fraction
     f_number: Fraction
     captured_at: datetime
+    temperature_c: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +124,11 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
 
 def _exif_tags(capture: CaptureData) -> list[Tag]:
     taken = _exif_time(capture.captured_at)
+    ambient = (
+        [] if capture.temperature_c is None else [_rationals(_AMBIENT_TEMPERATURE, capture.temperature_c, signed=True)]
+    )
     return [
+        *ambient,
         _rationals(33434, capture.exposure_s), _rationals(33437, capture.f_number), _shorts(34850, _MANUAL_EXPOSURE),
         _shorts(34855, min(capture.iso, _ISO_SHORT_LIMIT)), _shorts(34864, _RECOMMENDED_EXPOSURE_INDEX),
         _longs(34866, capture.iso), _bytes(36864, b"0230", kind=7), _ascii(36867, taken), _ascii(36868, taken),

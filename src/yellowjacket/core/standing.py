@@ -15,9 +15,11 @@ from numpy.typing import NDArray
 Stack = NDArray[np.uint16]
 # Side of a tile in pixels of a channel.
 _TILE_PX = 64
-_CLIP_SIGMAS, _CLIP_ROUNDS = 5.0, 3
+_CLIP_SIGMAS, _CLIP_ROUNDS = 5.0, 20
 # Mean absolute deviation of a normal distribution, in σ.
 _MEAN_DEVIATION = math.sqrt(2 / math.pi)
+# Mean of those deviations of a normal distribution that lie below their mean, in σ.
+_BELOW_MEAN = 0.378
 _FEWEST = 8
 
 
@@ -77,18 +79,29 @@ def sampled(stack: Stack, step: int) -> tuple[NDArray[np.float32], NDArray[np.fl
 
 @numba.njit(cache=True, nogil=True)
 def _spread(values, least):  # type: ignore[no-untyped-def]
-    """Mean deviation in σ, what lies beyond five of them left out."""
-    spread = 1.4826 * np.median(np.abs(values)) + 2 * least
+    """Mean deviation in σ; what lies beyond five of them is left out, again and again until nothing more goes.
+
+    It begins from the deviations below their mean, which few outliers can reach.
+    """
+    whole, below, few = 0.0, 0.0, 0
+    for n in range(values.size):
+        whole += abs(values[n])
+    for n in range(values.size):
+        if abs(values[n]) * values.size <= whole:
+            below += abs(values[n])
+            few += 1
+    spread, before = below / max(few, 1) / _BELOW_MEAN + 2 * least, -1
     for _ in range(_CLIP_ROUNDS):
         total, count = 0.0, 0
-        for value in values:
-            if abs(value) <= _CLIP_SIGMAS * spread:
-                total += abs(value)
+        for n in range(values.size):
+            apart = abs(values[n])
+            if apart <= _CLIP_SIGMAS * spread:
+                total += apart
                 count += 1
-        if count < _FEWEST:
+        if count < _FEWEST or count == before:
             break
-        spread = max(least, total / count / _MEAN_DEVIATION)
-    return max(spread, least)
+        spread, before = max(least, total / count / _MEAN_DEVIATION), count
+    return max(spread, least) if before > 0 else least
 
 
 @numba.njit(cache=True, nogil=True)
@@ -221,20 +234,27 @@ def _tile_levels(stack, side, step, levels, apart):  # type: ignore[no-untyped-d
     """Median of sampled sums by tile, and how far each sample lies from it."""
     frames = stack.shape[0]
     each = -(-side // step)
-    sums = np.empty(each * each, np.float64)
+    count = each * each
+    ordered = np.empty(count, np.int64)
     for i in range(levels.shape[0]):
         for j in range(levels.shape[1]):
             n = 0
             for y in range(i * side, (i + 1) * side, step):
                 for x in range(j * side, (j + 1) * side, step):
-                    total = 0.0
+                    total = np.int64(0)
                     for k in range(frames):
-                        total += stack[k, y, x]
-                    sums[n] = total / frames
+                        total += np.int64(stack[k, y, x])
+                    # Kept in order as they come; written down as they came.
+                    apart[i, j, n] = total / frames
+                    place = n
+                    while place > 0 and ordered[place - 1] > total:
+                        ordered[place] = ordered[place - 1]
+                        place -= 1
+                    ordered[place] = total
                     n += 1
-            levels[i, j] = np.median(sums)
+            levels[i, j] = (ordered[(n - 1) // 2] + ordered[n // 2]) / 2 / frames
             for m in range(n):
-                apart[i, j, m] = sums[m] - levels[i, j]
+                apart[i, j, m] -= levels[i, j]
 
 
 @numba.njit(cache=True, nogil=True)

@@ -132,7 +132,7 @@ def _push_day(report: Callable[[str], None]) -> None:
 
 
 def _nights(report: Callable[[str], None]) -> None:
-    """Darks of two bodies on a warm night, of one of them on a cool one, measured; and masters of the cool ones."""
+    """Darks of two bodies on a warm night, of one of them on a cool one; masters of the warm ones."""
     for name, held_on, celsius, ladders in (
         (_NIGHT_WARM, date(2026, 6, 19), 24.0, (*_NIGHTS, _NIGHT_SCENE)),
         (_NIGHT_COOL, date(2026, 4, 10), 8.0, ((HEATH, replace(_DARKS, lenr="off")),)),
@@ -153,10 +153,17 @@ def _nights(report: Callable[[str], None]) -> None:
         for ladder in due:
             ladder.sitting.refresh_from_db()
             _run_now(shooting.start_shooting(ladder, window=_NIGHT_WINDOW))
+        # Measuring them goes on while the first pages are looked at, as it would after any night.
         if any(darks.unmeasured(ladder) for ladder in darks.time_ladders(sitting)):
-            _run_now(darks.start_measuring(sitting))
+            _later(sitting, Job.Kind.DARKS, lambda sitting=sitting: darks.start_measuring(sitting))  # type: ignore[misc]
         if name == _NIGHT_WARM and not MasterDark.objects.exists():
-            _run_now(masters.start_making(sitting, []))
+            _later(sitting, Job.Kind.MASTER, lambda sitting=sitting: masters.start_making(sitting, []))  # type: ignore[misc]
+
+
+def _later(sitting: Sitting, kind: str, start: Callable[[], Job]) -> None:
+    """Leave work to the application's worker, unless it waits there already."""
+    if not sitting.jobs.filter(kind=kind, state__in=Job.OPEN).exists():
+        start()
 
 
 def _plan(

@@ -39,7 +39,8 @@ class Batch:
     firmware: str
     temperature_c: float | None
     frames: tuple[Frame, ...]
-    lenr: bool
+    # Whether this very master is in the library.
+    made: bool
 
     @property
     def key(self) -> str:
@@ -51,14 +52,14 @@ class Batch:
         """Whether there are darks enough."""
         return len(self.frames) >= FEWEST_DARKS
 
-    @property
-    def made(self) -> bool:
-        """Whether this very master is in the library."""
-        return MasterDark.objects.filter(file_name__endswith=f"-{self.key[:10]}.fits").exists()
-
 
 def _digest(frames: Sequence[Frame]) -> str:
     return hashlib.sha256("".join(sorted(frame.sha256 for frame in frames)).encode()).hexdigest()
+
+
+def _suffix(frames: Sequence[Frame]) -> str:
+    """End of the file name of a master made of these frames."""
+    return f"-{_digest(frames)[:10]}.fits"
 
 
 def batches_of(sitting: Sitting) -> list[Batch]:
@@ -76,6 +77,7 @@ def batches_of(sitting: Sitting) -> list[Batch]:
             continue
         body = frame.shot.rung.ladder.body
         groups[body.pk, frame.iso, frame.exposure_s, frame.firmware, frame.width, frame.height].append(frame)
+    names = {name[-len(_suffix(())) :] for name in MasterDark.objects.values_list("file_name", flat=True)}
     found = []
     for own in groups.values():
         for part in _by_warmth(own, {pk: one.celsius for pk, one in warmth.items()}):
@@ -86,7 +88,7 @@ def batches_of(sitting: Sitting) -> list[Batch]:
             found.append(
                 Batch(
                     first.shot.rung.ladder.body, first.iso or 0, first.exposure_s, first.firmware,
-                    fmean(known) if len(known) == len(part) else None, tuple(part), first.shot.rung.lenr,
+                    fmean(known) if len(known) == len(part) else None, tuple(part), _suffix(part) in names,
                 )
             )  # fmt: skip
     return sorted(found, key=lambda one: (str(one.body), one.iso, one.exposure_s, one.temperature_c or 0.0))
@@ -126,14 +128,21 @@ def make_masters(job: Job, progress: jobs.Progress) -> str:
     batches = [one for one in batches_of(job.sitting) if one.key in wanted]
     progress.begin(len(batches))
     made = 0
+    refused: list[str] = []
     for batch in batches:
-        if not batch.made:
-            made += _make(job.sitting, batch)
+        try:
+            if not batch.made:
+                _make(job.sitting, batch)
+                made += 1
+        except Refusal as refusal:
+            # The others are made all the same.
+            refused.append(str(refusal))
         progress.step()
-    return f"{made} master dark{'s' if made != 1 else ''} made" if made else "no master dark was made anew"
+    done = f"{made} master dark{'s' if made != 1 else ''} made" if made else "no master dark was made anew"
+    return ". ".join([done, *refused])
 
 
-def _make(sitting: Sitting, batch: Batch) -> bool:
+def _make(sitting: Sitting, batch: Batch) -> None:
     warmth = warmth_of(batch.frames)
     paths = [Path(frame.path) for frame in batch.frames]
     try:
@@ -156,7 +165,7 @@ def _make(sitting: Sitting, batch: Batch) -> bool:
     }  # fmt: skip
     history = [f"made of {frame.file_name} {frame.sha256[:16]}" for frame in batch.frames]
     data = image_bytes(master.mean, cards, [f"from the sitting {sitting.name}", *history])
-    name = f"{slugify(str(body))}-iso{batch.iso}-{batch.exposure_s:g}s-{batch.key[:10]}.fits"
+    name = f"{slugify(str(body))}-iso{batch.iso}-{batch.exposure_s:g}s{_suffix(batch.frames)}"
     folder = settings.HOME / "masters"
     folder.mkdir(parents=True, exist_ok=True)
     partial = folder / f".{name}.{os.getpid()}"
@@ -172,7 +181,6 @@ def _make(sitting: Sitting, batch: Batch) -> bool:
             "sources": [{"file": frame.file_name, "sha256": frame.sha256} for frame in batch.frames],
         },
     )  # fmt: skip
-    return True
 
 
 def _pattern(offsets: dict[str, tuple[int, int]]) -> str:
