@@ -70,6 +70,13 @@ def test_the_page_tells_the_whole_story(client, shot):
     reading = Reading.objects.filter(rung__ladder=shot.ladders.first(), quantity="dark_signal_e").first()
     assert f'hx-get="/readings/{reading.pk}/"' in text
     assert "over the bias" in client.get(f"/readings/{reading.pk}/").content.decode()
+    # Dark signal of every channel, and it grows with time.
+    whole = darks.measured(shot.ladders.first()).whole
+    for channel in ("R", "G1", "G2", "B"):
+        signals = [whole.of_channel(one, channel)[0].value for one in whole.off]
+        assert signals == sorted(signals)
+        assert signals[-1] == pytest.approx(whole.signal_e(whole.off[-1]).value, rel=0.1)
+    assert "Dark signal and noise by channel and time" in text
     # Columns are the times without LENR; those with it are a line.
     assert text.count('class="rung') == 4
     web = shot.uses.get(name="Web")

@@ -26,7 +26,7 @@ from yellowjacket.core.long_exposure import (
     lifted_signal_e,
     longest,
 )
-from yellowjacket.core.quantity import Quantity, missing, with_error
+from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.tolerance import Criterion
 
 _USUAL_SE_C = 0.9
@@ -114,6 +114,35 @@ class DarkLadder:
         return with_error(
             level * self.gain.value, math.hypot(spread * self.gain.value, level * self.gain.se), means.size
         )
+
+    @cached_property
+    def _bias_by_channel_dn(self) -> dict[str, float]:
+        seconds = np.array([self.warmed(one) for one in self.off])
+        found = {}
+        for channel in self.off[0].tiles.medians if self.off else ():
+            levels = np.array([one.tiles.medians[channel] for one in self.off])
+            several = len(set(seconds.tolist())) > 1
+            found[channel] = float(
+                np.polyfit(seconds, levels, 1, w=1 / np.sqrt(1 + seconds))[1] if several else levels.min()
+            )
+        return found
+
+    def of_channel(self, one: TimeFindings, channel: str) -> tuple[Quantity, Quantity]:
+        """Dark signal in e⁻ and noise in DN of one channel at a time."""
+        means, variances = one.tiles.means[channel], one.tiles.variances[channel]
+        noise = missing("one dark alone: its noise needs a second one")
+        if np.isfinite(variances).all() and float(np.median(variances)) > 0:
+            middle = float(np.median(variances))
+            relative = (
+                1.2533 * 1.4826 * float(np.median(np.abs(variances - middle))) / middle / math.sqrt(variances.size)
+            )
+            noise = with_relative_error(math.sqrt(middle), max(relative / 2, 1e-4), variances.size)
+        if self.gain.value is None:
+            return missing(self.gain.reason), noise
+        level = one.tiles.medians[channel] - self._bias_by_channel_dn[channel]
+        spread = 1.4826 * float(np.median(np.abs(means - np.median(means)))) / math.sqrt(means.size)
+        error = math.hypot(spread * self.gain.value, level * self.gain.se)
+        return with_error(level * self.gain.value, error, means.size), noise
 
     @cached_property
     def shadow(self) -> Shadow | None:

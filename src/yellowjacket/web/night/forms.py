@@ -22,9 +22,7 @@ class NightForm(forms.Form):
     hours = forms.FloatField(label="Hours to spare", min_value=0.02, max_value=24)
     exposure_s = forms.FloatField(label="Exposure, s", min_value=0.125, max_value=14_400)
     iso = forms.IntegerField(label="ISO", min_value=1, max_value=10_000_000, required=False)
-    frames = forms.IntegerField(
-        label="Frames", min_value=1, max_value=20_000, required=False, help_text="empty: all that fit"
-    )
+    frames = forms.IntegerField(label="Frames", min_value=1, max_value=20_000, required=False)
     purpose = forms.ChoiceField(label="For", choices=[(one, one) for one in PURPOSES])
     care = forms.ChoiceField(label="Against hot pixels", choices=[(one, one) for one in CARES])
     darks = forms.IntegerField(label="Darks", min_value=1, max_value=500, required=False)

@@ -54,6 +54,7 @@ def lines_of(view: TimeView, column_px: int) -> list[Line]:
         _numbers(view, "noise", "Noise", "DN, ordinary pixels", readings, "dark_noise_dn", lambda one: one.noise_dn),
         _lenr(view, "noise-ratio", "Noise with LENR", "times that without", lenr, lambda one: one.noise_ratio),
         _snr(view, readings),
+        _scene(view),
         _numbers(view, "rows", "Row noise", "DN", readings, "dark_rows_dn", lambda one: one.rows_dn),
         _numbers(view, "columns", "Column noise", "DN", readings, "dark_columns_dn", lambda one: one.columns_dn),
         _faults(view),
@@ -134,6 +135,16 @@ def _snr(view: TimeView, readings: Mapping[tuple[int, str], int]) -> Line | None
         for rung, one in zip(view.rungs, found, strict=True)
     ]  # fmt: skip
     return Line("snr", "Lifted shadow", f"SNR at +2 stops, {view.size_words}", cells=cells)
+
+
+def _scene(view: TimeView) -> Line:
+    """What the scene's own shadow has, where light frames of the ladder were measured."""
+    rows = Reading.objects.filter(
+        rung__in=view.rungs, use=None, quantity="shadow_snr", channel="G", value__isnull=False
+    )
+    found = {row.rung_id: row for row in rows}
+    cells = [_quantity_cell(found[r.pk].result, found[r.pk].pk) if r.pk in found else Cell() for r in view.rungs]
+    return Line("scene", "Scene’s shadow", "SNR, 3 stops under grey", cells=cells)
 
 
 def _faults(view: TimeView) -> Line:

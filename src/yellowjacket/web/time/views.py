@@ -70,6 +70,10 @@ def _context(page: SittingPage) -> dict[str, object]:
     surface = found.whole.current.surface
     return context | {
         "rung": page.rung, "stave": Stave(page.ladder, columns, lines_of(view, column_px)), "whole": found.whole,
+        "by_time": [
+            (rung, [(channel, *found.whole.of_channel(view.of(rung), channel)) for channel in CHANNELS])
+            for rung in view.rungs
+        ],
         "growth": found.whole.growth(), "corner": corner_to_centre(surface), "channels": CHANNELS,
         "persists": darks.persistence(page.ladder, found), "warm_of_rung": found.warmth.get(page.rung.pk),
         "befores": Ladder.Before.choices, **_map(page, view), **_answers(page, view), **_lenr(page, view),
