@@ -8,7 +8,7 @@ counted at one temperature is read off at another.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -120,7 +120,8 @@ def courses(
     return found
 
 
-def _counted(tables, count) -> tuple[Counted, ...]:  # type: ignore[no-untyped-def]
+def _counted(tables: Sequence[tuple[float, PixelTable]], count: Callable[[PixelTable], float]) -> tuple[Counted, ...]:
+    """Counts by seconds; repeats of a time are taken together."""
     rows: dict[float, list[tuple[float, float]]] = {}
     for seconds, table in tables:
         rows.setdefault(round(seconds, 3), []).append((count(table), table.megapixels))
@@ -154,8 +155,7 @@ def left_after_darks(table: PixelTable, gain: float | None, darks: int, factor: 
 class Longest:
     """Largest usable exposure time in seconds with its interval, and what ends it.
 
-    ``at_least``: nothing fails within the times that were shot; ``beyond``: the limit lies past the longest of them.
-    ``foretold``: from other frames than those it speaks of.
+    ``beyond``: the limit lies past the longest dark that was shot. ``foretold``: from other frames than those it speaks of.
     """
 
     seconds: float | None
@@ -190,24 +190,25 @@ def longest(
     apart = 0.0 if celsius is None or reference_c is None else celsius - reference_c
     darks = {WITH_LENR: 1.0, WITH_MASTER: float(MASTER_FRAMES)}.get(answer, 0.0)
 
-    def end(which: str, doubling: float) -> tuple[float, str]:
+    def end(which: str) -> tuple[float, str]:
+        """Seconds at the temperature asked for, and what ends it; ``which`` of the interval."""
         worse = {"low": "high", "high": "low"}.get(which, "value")
-        ends = []
-        for criterion in criteria:
-            if criterion.key == "hot_pixels":
-                holds = [lambda s, c=criterion: c.holds(course.at(s, worse), level)]
-            elif shadow is not None:
-                holds = [lambda s, c=criterion: c.holds(shadow.snr(s, factor, darks, which), level)]
-            else:
-                continue
-            ends.append((_last(holds[0]), criterion.label))
-        seconds, label = min(ends, default=(0.0, ""))
-        return seconds / 2.0 ** (apart / doubling), label
 
-    middle, label = end("value", doubling_c)
+        def hot(seconds: float) -> float:
+            return course.at(seconds, worse)
+
+        def lifted(seconds: float) -> float:
+            return shadow.snr(seconds, factor, darks, which) if shadow is not None else math.inf
+
+        looked_at = {"hot_pixels": hot, "lifted_shadow": lifted}
+        ends = [(_last(looked_at[one.key], one, level), one.label) for one in criteria]
+        seconds, label = min(ends, default=(0.0, ""))
+        return seconds / 2.0 ** (apart / doubling_c), label
+
+    middle, label = end("value")
     # A doubling further off matters the more, the further the temperature is.
     swing = abs(apart) / doubling_c**2 * 1.96 * doubling_se_c
-    low, high = end("low", doubling_c)[0] / 2.0**swing, end("high", doubling_c)[0] * 2.0**swing
+    low, high = end("low")[0] / 2.0**swing, end("high")[0] * 2.0**swing
     foretold = not course.measured
     last = course.points[-1].warmed_s / 2.0 ** (apart / doubling_c)
     if middle < _SHORTEST_S:
@@ -217,16 +218,16 @@ def longest(
     return Longest(middle, min(low, middle), min(max(high, middle), _LONGEST_S), label, middle > last, foretold)
 
 
-def _last(holds) -> float:  # type: ignore[no-untyped-def]
-    """The last time at which something holds that fails for good once it fails."""
+def _last(value: Callable[[float], float], criterion: Criterion, level: str) -> float:
+    """The last time at which a criterion holds that fails for good once it fails, in seconds; 0 when it never holds."""
     low, high = math.log2(_SHORTEST_S / 64), math.log2(_LONGEST_S * 64)
-    if not holds(2.0**low):
+    if not criterion.holds(value(2.0**low), level):
         return 0.0
-    if holds(2.0**high):
+    if criterion.holds(value(2.0**high), level):
         return float(2.0**high)
     for _ in range(_BISECTIONS):
         middle = (low + high) / 2
-        low, high = (middle, high) if holds(2.0**middle) else (low, middle)
+        low, high = (middle, high) if criterion.holds(value(2.0**middle), level) else (low, middle)
     return float(2.0**low)
 
 

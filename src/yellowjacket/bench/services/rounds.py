@@ -64,16 +64,23 @@ def begin(sitting: Sitting, use: Use, person: str, wanted_stops: float, size_per
     made = BlindRound.objects.create(
         sitting=sitting, use=use, person=person.strip()[:80], size_percent=size_percent, wanted_stops=wanted_stops
     )
+    spots = {rung.pk: _spot(rung) for rung, _ in stimuli}
     trials = []
     for n, trial in enumerate(order_of(len(stimuli), count, secrets.randbits(32))):
         rung = stimuli[trial.stimulus][0]
-        x, y = rung.ladder.spot_x, rung.ladder.spot_y
-        if x is None or y is None:
-            frame = Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).defer("report").first()
-            x, y = (frame.width // 2, frame.height // 2) if frame else (0, 0)
+        x, y = spots[rung.pk]
         trials.append(BlindTrial(round=made, number=n, rung=rung, x=x, y=y, catch=trial.catch))
     BlindTrial.objects.bulk_create(trials)
     return made
+
+
+def _spot(rung: Rung) -> tuple[int, int]:
+    """The spot of the rung's ladder in raw pixels, else the middle of its frame."""
+    ladder = rung.ladder
+    if ladder.spot_x is not None and ladder.spot_y is not None:
+        return ladder.spot_x, ladder.spot_y
+    frame = Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).defer("report").first()
+    return (frame.width // 2, frame.height // 2) if frame else (0, 0)
 
 
 def next_trial(round_: BlindRound) -> BlindTrial | None:
