@@ -24,6 +24,7 @@ VIEWS = {
     "dark-taken-off": "/darks/3/frames/{light}/",
     "night": "/night/?body=1",
     "look": "/sittings/1/look/?rung=3200",
+    "blind-round": "/sittings/1/look/blind/",
     "record": "/sittings/1/record/?rung=3200",
     "bodies": "/bodies/",
     "record-print": "/sittings/1/record/print/",

@@ -109,7 +109,7 @@ def make_demo(report: Callable[[str], None]) -> None:
 
 
 def _push_day(report: Callable[[str], None]) -> None:
-    """A third sitting: an exposure ladder and an ISO ladder held fixed, shot and measured."""
+    """A third sitting: an exposure ladder, ISO ladders held fixed, settings; shot here, measured by the worker."""
     sitting = Sitting.objects.filter(name=_DRAWER_5).first()
     if sitting is None:
         sitting = _plan(
@@ -127,8 +127,9 @@ def _push_day(report: Callable[[str], None]) -> None:
     for ladder in ladders:
         if not ladder.patches.exists():
             _mark_scene(ladder, charts=ladder.kind == Ladder.Kind.EXPOSURE)
+    # Measuring goes on while the first pages are looked at, as it would after any day.
     if any(measuring.unmeasured(ladder) for ladder in ladders):
-        _run_now(measuring.start_measuring(sitting))
+        _later(sitting, Job.Kind.MEASURE, lambda: measuring.start_measuring(sitting))
 
 
 def _nights(report: Callable[[str], None]) -> None:
@@ -153,7 +154,6 @@ def _nights(report: Callable[[str], None]) -> None:
         for ladder in due:
             ladder.sitting.refresh_from_db()
             _run_now(shooting.start_shooting(ladder, window=_NIGHT_WINDOW))
-        # Measuring them goes on while the first pages are looked at, as it would after any night.
         if any(darks.unmeasured(ladder) for ladder in darks.time_ladders(sitting)):
             _later(sitting, Job.Kind.DARKS, lambda sitting=sitting: darks.start_measuring(sitting))  # type: ignore[misc]
         if name == _NIGHT_WARM and not MasterDark.objects.exists():
