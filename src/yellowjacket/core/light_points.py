@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.core.frames import CHANNELS, RawFrame
 from yellowjacket.core.hot_pixels import DEAD, HOT, HotPixel
+from yellowjacket.core.standing import insert
 
 LESS_SURE = "less sure: told from a light frame"
 # Over the brightest of its neighbours by so many spreads of the texture around, and no less than the noise allows.
@@ -44,11 +45,7 @@ def _points(mosaic, row0, column0, bar, beside_share, least, places, values):  #
                     value = np.int32(mosaic[y + down, x + across])
                     if abs(down) <= 2 and abs(across) <= 2:
                         highest = max(highest, value)
-                    place = n
-                    while place > 0 and around[place - 1] > value:
-                        around[place] = around[place - 1]
-                        place -= 1
-                    around[place] = value
+                    insert(around, n, value)
                     n += 1
             # From the first to the seventh eighth of the texture around: 2.3 σ of a normal one.
             spread = max((around[20] - around[3]) / 2.3, least / bar)

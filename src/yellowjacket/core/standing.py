@@ -24,6 +24,16 @@ _FEWEST = 8
 
 
 @numba.njit(cache=True, nogil=True)
+def insert(ordered, n, value):  # type: ignore[no-untyped-def]
+    """Put a value into its place among the first ``n`` of an array that are in order already."""
+    place = n
+    while place > 0 and ordered[place - 1] > value:
+        ordered[place] = ordered[place - 1]
+        place -= 1
+    ordered[place] = value
+
+
+@numba.njit(cache=True, nogil=True)
 def _middle(stack, frame, y, x, around):  # type: ignore[no-untyped-def]
     """Median of the 5 × 5 neighbourhood of one frame, or of the sum of all where ``frame`` is negative."""
     frames, rows, columns = stack.shape
@@ -38,12 +48,7 @@ def _middle(stack, frame, y, x, around):  # type: ignore[no-untyped-def]
                     value += np.int32(stack[k, row, column])
             else:
                 value = np.int32(stack[frame, row, column])
-            # Kept in order as they come.
-            place = n
-            while place > 0 and around[place - 1] > value:
-                around[place] = around[place - 1]
-                place -= 1
-            around[place] = value
+            insert(around, n, value)
             n += 1
     return around[12]
 
@@ -190,11 +195,7 @@ def _excesses(stack, places, mean, each, beside):  # type: ignore[no-untyped-def
                 value = np.int32(0)
                 for k in range(frames):
                     value += np.int32(stack[k, row, column])
-                place = count
-                while place > 0 and eight[place - 1] > value:
-                    eight[place] = eight[place - 1]
-                    place -= 1
-                eight[place] = value
+                insert(eight, count, value)
                 count += 1
         mean[n] = (own - level) / frames
         beside[n, 0] = ((eight[3] + eight[4]) / 2 - level) / frames
@@ -246,11 +247,7 @@ def _tile_levels(stack, side, step, levels, apart):  # type: ignore[no-untyped-d
                         total += np.int64(stack[k, y, x])
                     # Kept in order as they come; written down as they came.
                     apart[i, j, n] = total / frames
-                    place = n
-                    while place > 0 and ordered[place - 1] > total:
-                        ordered[place] = ordered[place - 1]
-                        place -= 1
-                    ordered[place] = total
+                    insert(ordered, n, total)
                     n += 1
             levels[i, j] = (ordered[(n - 1) // 2] + ordered[n // 2]) / 2 / frames
             for m in range(n):
