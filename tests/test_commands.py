@@ -304,6 +304,24 @@ def test_without_temperatures_there_is_no_doubling(tmp_path, capsys, rng):
     assert "two temperatures" in dark["doubling_c"]["reason"]
 
 
+def test_darks_with_lenr_among_those_without_are_named_and_left_out(tmp_path, capsys):
+    camera, number = SimulatedCamera(HEATH, seed=2), 0
+    for seconds in (1.0, 60.0, 120.0):
+        for lenr in (True, False, False):
+            number += 1
+            moment = datetime(2026, 3, 14, 20, 0) + timedelta(seconds=400 * number)
+            settings = ExposureSettings(800, seconds, 8.0, True, 20.0, lenr=lenr)
+            camera.shoot(settings, tmp_path / f"{number:02}.dng", number, moment)
+    code, out, _ = run(capsys, "characterise", tmp_path, "--json")
+    found = document(out, "characterisation.schema.json")
+    assert code == 3
+    assert [one["file"][-6:] for one in found["problems"]] == ["01.dng", "04.dng", "07.dng"]
+    assert all("had LENR on" in one["reason"] for one in found["problems"])
+    dark = found["bodies"][0]["dark"]
+    assert dark["current_e_per_s"]["value"] == pytest.approx(HEATH.dark_current_e_per_s, rel=0.1)
+    assert all(one["value"] > 200 for one in dark["hot_per_mpix"])
+
+
 def test_a_leak_and_a_dead_pixel_are_told(tmp_path, capsys, rng):
     folder = tmp_path / "frames"
     folder.mkdir()

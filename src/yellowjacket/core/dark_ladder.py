@@ -12,7 +12,7 @@ import numpy as np
 from yellowjacket.core.dark_current import DarkCurrent
 from yellowjacket.core.dark_faults import Fault, faults_of
 from yellowjacket.core.dark_law import USUAL_DOUBLING_C, at_temperature, dark_law, warmed_s
-from yellowjacket.core.dark_time import TimeFindings
+from yellowjacket.core.dark_time import TimeFindings, noise_of
 from yellowjacket.core.hot_pixels import coming_back, density, rates_dn_per_s, standing_at
 from yellowjacket.core.lenr import LenrTime, lenr_times
 from yellowjacket.core.long_exposure import (
@@ -26,7 +26,7 @@ from yellowjacket.core.long_exposure import (
     lifted_signal_e,
     longest,
 )
-from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.quantity import Quantity, missing, with_error
 from yellowjacket.core.tolerance import Criterion
 
 _USUAL_SE_C = 0.9
@@ -96,53 +96,33 @@ class DarkLadder:
         return warmed_s(one.group.exposure_s, celsius, reference, self.doubling_c)
 
     @cached_property
-    def _bias_dn(self) -> float:
-        """Level at no time at all, by a line through the levels."""
-        levels = np.array([_level(one) for one in self.off])
+    def _bias_dn(self) -> dict[str, float]:
+        """Level of every channel at no time at all, by a line through its levels."""
         seconds = np.array([self.warmed(one) for one in self.off])
-        if len(set(seconds.tolist())) < 2:
-            return float(levels.min()) if levels.size else 0.0
-        return float(np.polyfit(seconds, levels, 1, w=1 / np.sqrt(1 + seconds))[1])
-
-    def signal_e(self, one: TimeFindings) -> Quantity:
-        """Dark signal of ordinary pixels in e⁻, over the channels."""
-        if self.gain.value is None:
-            return missing(self.gain.reason)
-        level = _level(one) - self._bias_dn
-        means = np.mean(list(one.tiles.means.values()), axis=0)
-        spread = 1.4826 * float(np.median(np.abs(means - np.median(means)))) / math.sqrt(means.size)
-        return with_error(
-            level * self.gain.value, math.hypot(spread * self.gain.value, level * self.gain.se), means.size
-        )
-
-    @cached_property
-    def _bias_by_channel_dn(self) -> dict[str, float]:
-        seconds = np.array([self.warmed(one) for one in self.off])
+        several = len(set(seconds.tolist())) > 1
         found = {}
         for channel in self.off[0].tiles.medians if self.off else ():
             levels = np.array([one.tiles.medians[channel] for one in self.off])
-            several = len(set(seconds.tolist())) > 1
-            found[channel] = float(
-                np.polyfit(seconds, levels, 1, w=1 / np.sqrt(1 + seconds))[1] if several else levels.min()
-            )
+            line = np.polyfit(seconds, levels, 1, w=1 / np.sqrt(1 + seconds)) if several else (0.0, levels.min())
+            found[channel] = float(line[1])
         return found
+
+    def _signal_e(self, one: TimeFindings, channels: Sequence[str]) -> Quantity:
+        if self.gain.value is None:
+            return missing(self.gain.reason)
+        level = float(np.mean([one.tiles.medians[channel] - self._bias_dn[channel] for channel in channels]))
+        means = np.mean([one.tiles.means[channel] for channel in channels], axis=0)
+        spread = 1.4826 * float(np.median(np.abs(means - np.median(means)))) / math.sqrt(means.size)
+        error = math.hypot(spread * self.gain.value, level * self.gain.se)
+        return with_error(level * self.gain.value, error, means.size)
+
+    def signal_e(self, one: TimeFindings) -> Quantity:
+        """Dark signal of ordinary pixels in e⁻, over the channels."""
+        return self._signal_e(one, list(one.tiles.medians))
 
     def of_channel(self, one: TimeFindings, channel: str) -> tuple[Quantity, Quantity]:
         """Dark signal in e⁻ and noise in DN of one channel at a time."""
-        means, variances = one.tiles.means[channel], one.tiles.variances[channel]
-        noise = missing("one dark alone: its noise needs a second one")
-        if np.isfinite(variances).all() and float(np.median(variances)) > 0:
-            middle = float(np.median(variances))
-            relative = (
-                1.2533 * 1.4826 * float(np.median(np.abs(variances - middle))) / middle / math.sqrt(variances.size)
-            )
-            noise = with_relative_error(math.sqrt(middle), max(relative / 2, 1e-4), variances.size)
-        if self.gain.value is None:
-            return missing(self.gain.reason), noise
-        level = one.tiles.medians[channel] - self._bias_by_channel_dn[channel]
-        spread = 1.4826 * float(np.median(np.abs(means - np.median(means)))) / math.sqrt(means.size)
-        error = math.hypot(spread * self.gain.value, level * self.gain.se)
-        return with_error(level * self.gain.value, error, means.size), noise
+        return self._signal_e(one, [channel]), noise_of([one.tiles.variances[channel]])
 
     @cached_property
     def shadow(self) -> Shadow | None:
@@ -234,7 +214,3 @@ class DarkLadder:
                 (one.group, replace(one.tiles, exposure_s=self.warmed(one)), one.range_dn) for one in self.off
             ])
         )  # fmt: skip
-
-
-def _level(one: TimeFindings) -> float:
-    return float(np.mean(list(one.tiles.medians.values())))

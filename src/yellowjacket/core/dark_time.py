@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yellowjacket.core.banding import banding_of
 from yellowjacket.core.dark_current import DarkTiles, dark_tiles
@@ -21,6 +22,8 @@ from yellowjacket.core.quantity import Quantity, missing, with_relative_error
 MOST_FRAMES = 4
 # Bands are told from the central part of a dark, in pixels of a channel.
 _BAND_SIDE_PX = 1024
+# Of two darks of one time the one with less than this share of the other's points had a dark taken off.
+_POINT_SIGMAS, _FEWEST_POINTS, _GONE_SHARE, _SMALL_PX = 30.0, 15, 1 / 3, 1_000_000
 # No dark stands this far up the range, unless its channels stand there together.
 _BRIGHT_SHARE = 0.02
 
@@ -66,7 +69,7 @@ def measure_time(task: TimeTask) -> TimeFindings:
 
     Raises FrameError when none can be read, or when the frames are of several sizes or no darks.
     """
-    frames, problems = _readable(task.group.paths[:MOST_FRAMES])
+    frames, problems = _readable(task.group)
     if len({frame.mosaic.shape for frame in frames}) != 1:
         raise FrameError(
             Path(task.group.paths[0]), "size", "and its repeats differ in size.", "Use darks of one raw mode only."
@@ -101,20 +104,53 @@ def measured(
     rows, columns = _bands(frames)
     white = frames[0].white_dn - min(frames[0].black_dn.values())
     return TimeFindings(
-        group, tiles, pixels, _noise(tiles), rows, columns, len(frames), white, tuple(problems)
+        group, tiles, pixels, noise_of(list(tiles.variances.values())), rows, columns, len(frames), white, tuple(problems)
     )  # fmt: skip
 
 
-def _readable(paths: Sequence[str]) -> tuple[list[RawFrame], list[FrameError]]:
-    frames, problems = [], []
-    for path in paths:
+def _readable(group: DarkGroup) -> tuple[list[RawFrame], list[FrameError]]:
+    """Up to MOST_FRAMES darks of a group, without those from which the body took a dark off while it did not from others:
+    a file does not say whether LENR was on, but its hot pixels are gone."""
+    frames: list[RawFrame] = []
+    problems: list[FrameError] = []
+    points: list[tuple[int, str]] = []
+    for path in group.paths:
+        if len(frames) == MOST_FRAMES:
+            break
         try:
-            frames.append(read_frame(Path(path)))
+            frame = read_frame(Path(path))
         except FrameError as error:
             problems.append(error)
+            continue
+        frames.append(frame)
+        points.append((_bright_points(frame), path))
+        if group.lenr:
+            continue
+        most = max(count for count, _ in points)
+        for n in reversed(range(len(points))):
+            if most >= _FEWEST_POINTS and points[n][0] < _GONE_SHARE * most:
+                problems.append(
+                    FrameError(
+                        Path(points[n][1]), "lenr", "had LENR on, unlike other darks of its time: its hot pixels are gone.",
+                        "Measure darks with LENR in a folder of their own.",
+                    )
+                )  # fmt: skip
+                del frames[n], points[n]
     if not frames:
         raise problems[0]
     return frames, problems
+
+
+def _bright_points(frame: RawFrame) -> int:
+    """How many of a sample of pixels stand far over the rest of their channel."""
+    count = 0
+    # Small frames have few points: all of them are looked at.
+    step = 2 if frame.mosaic.size > _SMALL_PX else 1
+    for channel in frame.offsets:
+        sample = frame.plane(channel)[::step, ::step].astype(np.float32)
+        apart = sample - np.median(sample)
+        count += int((apart > _POINT_SIGMAS * max(1.0, 1.4826 * float(np.median(np.abs(apart))))).sum())
+    return count
 
 
 def _bright(frame: RawFrame) -> bool:
@@ -126,17 +162,18 @@ def _bright(frame: RawFrame) -> bool:
     )
 
 
-def _noise(tiles: DarkTiles) -> Quantity:
-    """σ of ordinary pixels over the channels, from the middle tile; its error from the scatter of tiles."""
-    variances = np.concatenate([one.ravel() for one in tiles.variances.values()])
-    if not np.isfinite(variances).all() or not variances.size:
+def noise_of(variances: Sequence[NDArray[np.float64]]) -> Quantity:
+    """σ in DN of ordinary pixels from the temporal variances of tiles in DN²: the middle tile, its error from their
+    scatter."""
+    every = np.concatenate([one.ravel() for one in variances])
+    if not every.size or not np.isfinite(every).all():
         return missing("one dark alone: its noise needs a second one")
-    middle = float(np.median(variances))
+    middle = float(np.median(every))
     if middle <= 0:
         return missing("both darks are equal")
-    spread = 1.4826 * float(np.median(np.abs(variances - middle)))
-    relative = 1.2533 * spread / middle / math.sqrt(variances.size)
-    return with_relative_error(math.sqrt(middle), max(relative / 2, 1e-4), variances.size)
+    spread = 1.4826 * float(np.median(np.abs(every - middle)))
+    relative = 1.2533 * spread / middle / math.sqrt(every.size)
+    return with_relative_error(math.sqrt(middle), max(relative / 2, 1e-4), every.size)
 
 
 def _bands(frames: Sequence[RawFrame]) -> tuple[Quantity, Quantity]:
