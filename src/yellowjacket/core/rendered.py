@@ -14,6 +14,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
+from pillow_heif import register_heif_opener
 
 from yellowjacket.core.appearance import spread_of
 from yellowjacket.core.colour import lab_of_linear_srgb
@@ -23,7 +24,7 @@ from yellowjacket.core.noise import without_plane
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Quantity, missing, with_error
 
-SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff")
+SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif")
 # A picture larger than this is none that a body renders.
 _MOST_PIXELS = 400_000_000
 _PROPOSED, _TILE_PX = 12, 32
@@ -33,6 +34,7 @@ _DARKEST, _LIGHTEST = 5.0, 95.0
 _ALONE = "one picture only, from neighbours, which a converter makes alike: at least this much"
 
 Picture = NDArray[np.uint8]
+register_heif_opener()
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,7 +137,7 @@ def _patch(picture: Picture, other: Picture | None, name: str, rect: Rect) -> Do
     cut = np.s_[rect.y : rect.y + rect.h, rect.x : rect.x + rect.w]
     lab = lab_of(picture[cut])
     means = [_mean(lab[..., n]) for n in range(3)]
-    luma, chroma = _noise(lab, None if other is None else lab_of(other[cut]), means[0].value or 0.0)
+    luma, chroma = noise_in_display_units(lab, None if other is None else lab_of(other[cut]))
     return document | dict(zip(fields, map(quantity, (*means, luma, chroma)), strict=True))
 
 
@@ -143,8 +145,12 @@ def _mean(values: NDArray[np.float64]) -> Quantity:
     return with_error(float(values.mean()), float(values.std()) / math.sqrt(values.size), values.size)
 
 
-def _noise(lab: NDArray[np.float64], other: NDArray[np.float64] | None, lightness: float) -> tuple[Quantity, Quantity]:
-    """σ of L* and hypot(σ_a, σ_b)."""
+def noise_in_display_units(lab: NDArray[np.float64], other: NDArray[np.float64] | None) -> tuple[Quantity, Quantity]:
+    """σ of L* and hypot(σ_a, σ_b) of an even patch in CIELAB, shape (h, w, 3); ``other``: the same of a second picture.
+
+    Of one picture alone it is "at least". Unknown with a reason where the patch is black or burnt.
+    """
+    lightness = float(lab[..., 0].mean())
     if not _DARKEST <= lightness <= _LIGHTEST:
         reason = "too dark to tell" if lightness < _DARKEST else "too light to tell: the picture clips"
         return missing(reason), missing(reason)

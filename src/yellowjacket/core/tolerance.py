@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 LEVELS = ("clean", "usable", "emergency")
 
@@ -50,6 +50,8 @@ DEFAULT_CRITERIA: tuple[Criterion, ...] = (
     ),
     Criterion("detail", "detail", "detail_share", True, (0.9, 0.7, 0.5), "mark a fine texture on the Measure page"),
 )
+# What black and white does not show.
+COLOUR_CRITERIA = ("chroma_noise", "neutral_drift", "saturation_kept")
 # Of long exposures, common practice, no source: points that stand out, per megapixel of the sensor, and the SNR of a
 # shadow three stops under grey that was exposed two stops short and lifted: half of what the shadow itself must have,
 # as a quarter of the light leaves it.
@@ -66,6 +68,12 @@ class Profile:
     name: str
     criteria: tuple[Criterion, ...] = DEFAULT_CRITERIA
     long_exposure: tuple[Criterion, ...] = LONG_CRITERIA
+
+    def seen_in(self, *, monochrome: bool) -> Profile:
+        """The profile for a use: colour does not count in black and white."""
+        if not monochrome:
+            return self
+        return replace(self, criteria=tuple(one for one in self.criteria if one.key not in COLOUR_CRITERIA))
 
 
 def profile_from(name: str, thresholds: Mapping[str, object]) -> Profile:

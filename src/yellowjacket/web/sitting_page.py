@@ -95,7 +95,7 @@ class SittingPage:
         """The use at whose size readings are shown; None per pixel: asked for, or a use no smaller than the picture."""
         if self.request.GET.get("level") == "pixel" or self.request.POST.get("level") == "pixel":
             return None
-        factor, _ = use_noise_factor(self.ladder.body.pixels, self.use.output_pixels)
+        factor, _ = use_noise_factor(self.ladder.body.pixels, self.use.whole_frame_pixels)
         return self.use if factor > 1.0 else None
 
     @property

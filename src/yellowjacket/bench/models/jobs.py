@@ -20,6 +20,7 @@ class Job(models.Model):
         MEASURE = "measure", "Measuring"
         DARKS = "darks", "Measuring darks"
         MASTER = "master", "Averaging darks"
+        LANE = "lane", "Matching pictures"
 
     class State(models.TextChoices):
         WAITING = "waiting", "waiting"

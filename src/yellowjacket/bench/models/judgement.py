@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
+from yellowjacket.bench.models.lanes import Lane
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
 
 
@@ -24,9 +25,25 @@ class Grade(models.Model):
     # 1 to 5, shown as A (clean) to E (lost); null takes an earlier grade back.
     grade = models.PositiveSmallIntegerField(null=True)
     reason = models.CharField(max_length=12, choices=Reason.choices, blank=True)
-    # What was looked at: magnification, and whether brightness was equalised.
+    # As is where there is none, else of the pictures of a lane.
+    lane = models.ForeignKey(Lane, on_delete=models.CASCADE, null=True, blank=True, related_name="grades")
+    note = models.CharField(max_length=200, blank=True)
+    # How many steps the scale had: three map on to the five.
+    steps = models.PositiveSmallIntegerField(default=5)
+
+    class Seen(models.TextChoices):
+        ALONE = "alone", "alone"
+        BESIDE = "beside", "side by side"
+        PAPER = "paper", "on paper"
+
+    # What was looked at: magnification (0 is the size of the use), whether brightness was equalised and by how many stops
+    # that moved it, the push, the developer, alone or beside another.
     size_percent = models.PositiveSmallIntegerField(default=100)
     equalised = models.BooleanField(default=True)
+    moved_stops = models.FloatField(null=True)
+    push_stops = models.FloatField(default=0.0)
+    developer = models.CharField(max_length=12, default="plain")
+    seen = models.CharField(max_length=8, choices=Seen.choices, default=Seen.ALONE)
     given_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -44,6 +61,44 @@ class Grade(models.Model):
     def letter(self) -> str:
         """A to E, or a dash."""
         return "ABCDE"[self.grade - 1] if self.grade else "–"
+
+
+class PairVerdict(models.Model):
+    """What a person said of two rungs: which is better for a use, and how clearly. Rows are never changed."""
+
+    one = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="verdicts")
+    other = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="verdicts_against")
+    use = models.ForeignKey(Use, on_delete=models.CASCADE, related_name="verdicts")
+    person = models.CharField(max_length=80)
+    # 2: the one is clearly better, 1: slightly, 0: equal, down to −2.
+    score = models.SmallIntegerField()
+    reason = models.CharField(max_length=12, choices=Grade.Reason.choices, blank=True)
+    blind = models.BooleanField(default=False)
+    size_percent = models.PositiveSmallIntegerField(default=100)
+    developer = models.CharField(max_length=12, default="plain")
+    # What was held equal between the two pictures: see Sitting.HeldEqual.
+    held_equal = models.CharField(max_length=12)
+    given_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(score__gte=-2) & models.Q(score__lte=2), name="verdict_clearly_to_clearly"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.one} against {self.other}: {self.score:+d}"
+
+    @property
+    def words(self) -> str:
+        """ "Heath ISO 800 slightly better"."""
+        if self.score == 0:
+            return "equal"
+        better = self.one if self.score > 0 else self.other
+        how = "clearly" if abs(self.score) > 1 else "slightly"
+        return f"{better.ladder.body.model} {better.label} {how} better"
 
 
 class Record(models.Model):

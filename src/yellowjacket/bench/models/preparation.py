@@ -50,6 +50,8 @@ class MarkedSpot(models.Model):
     y = models.PositiveIntegerField()
     # Soft from the start, so nobody may judge detail on it; the reason.
     ruled_out = models.CharField(max_length=120, blank=True)
+    # Why it is worth remembering.
+    note = models.CharField(max_length=200, blank=True)
 
     class Meta:
         ordering = ["id"]

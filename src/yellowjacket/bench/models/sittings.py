@@ -11,6 +11,7 @@ from yellowjacket.core.ladder import Caution, Exposure, Filter, PlannedLadder, P
 from yellowjacket.core.plan_files import spec_from
 from yellowjacket.core.planning import PlanError, plan_ladder
 from yellowjacket.core.stops import exact_exposure_s
+from yellowjacket.core.uses import UseView
 
 
 class Sitting(models.Model):
@@ -69,18 +70,38 @@ class Use(models.Model):
     position = models.PositiveSmallIntegerField()
     name = models.CharField(max_length=60)
     output_pixels = models.PositiveBigIntegerField(null=True, blank=True)
+    # Share of the frame's area that is kept, size on paper, and from how far it is seen.
+    crop_share = models.FloatField("share of the frame", default=1.0)
+    print_width_cm = models.FloatField("width on paper, cm", null=True, blank=True)
+    viewing_cm = models.FloatField("seen from, cm", null=True, blank=True)
+    monochrome = models.BooleanField("black and white", default=False)
 
     class Meta:
         ordering = ["position"]
-        constraints = [models.UniqueConstraint(fields=["sitting", "name"], name="use_once_per_sitting")]
+        constraints = [
+            models.UniqueConstraint(fields=["sitting", "name"], name="use_once_per_sitting"),
+            models.CheckConstraint(
+                condition=models.Q(crop_share__gt=0) & models.Q(crop_share__lte=1), name="use_shows_part_of_the_frame"
+            ),
+        ]
 
     def __str__(self) -> str:
         return self.name
 
     @property
     def size_text(self) -> str:
-        """ "24 MP", or "each pixel"."""
-        return "each pixel" if self.output_pixels is None else f"{self.output_pixels / 1e6:g} MP"
+        """ "24 MP", or "each pixel", and what else there is to say of it."""
+        return self.view.words
+
+    @property
+    def view(self) -> UseView:
+        """The use as the core knows it."""
+        return UseView(self.output_pixels, self.crop_share, self.print_width_cm, self.viewing_cm, self.monochrome)
+
+    @property
+    def whole_frame_pixels(self) -> int | None:
+        """Output pixels of the whole frame at this use's scale, None at pixel level: what noise is averaged to."""
+        return self.view.whole_frame_pixels
 
 
 class Ladder(models.Model):

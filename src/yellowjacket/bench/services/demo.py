@@ -206,6 +206,6 @@ def _grade(ladder: Ladder) -> None:
     uses = {use.name: use for use in ladder.sitting.uses.all()}
     for name, letters in _GRADES.items():
         for rung, letter in zip(ladder.rungs.all(), letters, strict=True):
-            judging.grade_rung(rung, uses[name], _JUDGE, "ABCDE".index(letter) + 1, size_percent=100, equalised=True)
+            judging.grade_rung(rung, uses[name], _JUDGE, "ABCDE".index(letter) + 1)
             if letter in _REASONS:
                 judging.give_reason(rung, uses[name], _JUDGE, _REASONS[letter])

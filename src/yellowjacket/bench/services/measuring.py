@@ -111,7 +111,9 @@ def _stale(ladder: Ladder) -> list[Stale]:
     alone = {spec.name: (spec, _digest(asdict(spec))) for spec in specs if spec.role not in UNIFORM}
     digests = {name: digest for name, (_, digest) in alone.items()}
     uses = tuple(
-        UseSize(str(use.pk), use.output_pixels) for use in ladder.sitting.uses.all() if use.output_pixels is not None
+        UseSize(str(use.pk), pixels)
+        for use in ladder.sitting.uses.all()
+        if (pixels := use.whole_frame_pixels) is not None
     )
     picture = (ladder.body.pixel_width, ladder.body.pixel_height)
     sizes = _sizes(rungs)

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
-from yellowjacket.bench.models import Decision, Frame, Ladder, Patch, Reading, Record, Rung, Use
+from yellowjacket.bench.models import Decision, Frame, Ladder, Lane, Patch, Reading, Record, Rung, Use
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.core import stops
@@ -69,17 +69,20 @@ def _at(
     ]
 
 
-def proposals(ladder: Ladder) -> list[Proposal]:
-    """Every use and level, measured and graded; none for ladders that do not run along ISO."""
+def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
+    """Every use and level, measured and graded; none for ladders that do not run along ISO.
+
+    ``lane``: graded with a finish instead of as is; measured stays as is, a finish has no raw readings.
+    """
     if ladder.kind != Ladder.Kind.ISO:
         return []
     rungs = list(ladder.rungs.all())
     findings = findings_by_use(rungs)
-    grades = current_grades(ladder)
+    grades = current_grades(ladder, lane=lane)
     profile = ladder.sitting.profile.criteria
     result = []
     for use in ladder.sitting.uses.all():
-        measured = measured_limits(_at(findings, use, rungs), profile)
+        measured = measured_limits(_at(findings, use, rungs), profile.seen_in(monochrome=use.monochrome))
         graded = graded_limits([_graded(rung, grades.get((rung.pk, use.pk))) for rung in rungs])
         result += [
             Proposal(use, level, measured[level], graded[level], disagreement_stops(measured[level], graded[level]))

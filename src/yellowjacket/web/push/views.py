@@ -146,7 +146,7 @@ def _level(page: SittingPage) -> str:
 
 def _moved(page: SittingPage) -> tuple[Profile, list[Threshold], bool]:
     """The profile with the thresholds typed, how the form shows them, and whether one differs from the profile."""
-    profile, level = page.sitting.profile.criteria, _level(page)
+    profile, level = page.sitting.profile.criteria.seen_in(monochrome=page.use.monochrome), _level(page)
     typed: dict[str, float] = {}
     rows = []
     for criterion in profile.criteria:

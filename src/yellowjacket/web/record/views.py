@@ -49,7 +49,7 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     decisions = recording.decisions_of(record)
     blocks = []
     for use in page.uses:
-        _, remark = use_noise_factor(page.ladder.body.pixels, use.output_pixels)
+        _, remark = use_noise_factor(page.ladder.body.pixels, use.whole_frame_pixels)
         rows = [Row(p, decisions.get((use.pk, p.level))) for p in proposals if p.use.pk == use.pk]
         blocks.append(UseBlock(use, remark or use.size_text, rows))
     doubts = sorted({doubt for p in proposals for doubt in p.measured.doubts + p.graded.doubts})

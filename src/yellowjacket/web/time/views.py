@@ -81,7 +81,7 @@ def _context(page: SittingPage) -> dict[str, object]:
 
 
 def _view(page: SittingPage, found: darks.MeasuredDarks) -> TimeView:
-    factor, _ = use_noise_factor(page.ladder.body.pixels, page.size_use.output_pixels if page.size_use else None)
+    factor, _ = use_noise_factor(page.ladder.body.pixels, page.size_use.whole_frame_pixels if page.size_use else None)
     return TimeView(page, found, darks.rungs_of(found, page.rungs), factor)
 
 
@@ -123,7 +123,7 @@ def _map(page: SittingPage, view: TimeView) -> dict[str, object]:
     pitch = page.ladder.body.pixel_pitch_um
     counts = [(kind, len(table.of((kind,)))) for kind in KINDS]
     at_uses = [
-        (use, view.found.whole.hot_per_mpix(one, use_noise_factor(page.ladder.body.pixels, use.output_pixels)[0]))
+        (use, view.found.whole.hot_per_mpix(one, use_noise_factor(page.ladder.body.pixels, use.whole_frame_pixels)[0]))
         for use in page.uses
     ]
     return {

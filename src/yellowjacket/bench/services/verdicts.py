@@ -1,0 +1,129 @@
+"""Verdicts on pairs of rungs, and which rung of one body looks like which of another."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Rung, Use
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.recording import findings_by_use
+from yellowjacket.core import stops
+from yellowjacket.core.develop import PLAIN
+from yellowjacket.core.matched import (
+    MatchedRung,
+    Seen,
+    Verdict,
+    ahead_in_words,
+    level_shift,
+    matched_rungs,
+    verdicts_in_words,
+)
+from yellowjacket.core.quantity import Quantity, missing
+
+# Noise is seen first in the shadows.
+CRITERION, CRITERION_WORDS = "shadow_snr", "shadow SNR"
+
+
+def stops_of(rung: Rung) -> float:
+    """Where an ISO rung stands on the axis, in stops over ISO 100."""
+    return math.log2(stops.exact_iso(rung.iso) / 100)
+
+
+def give(
+    one: Rung, other: Rung, use: Use, person: str, score: int, *, reason: str = "", blind: bool = False,
+    size_percent: int = 100, developer: str = PLAIN,
+) -> PairVerdict:  # fmt: skip
+    """Keep a verdict. The rung of the ladder planned first is stored as the one, whichever side it stood on."""
+    if not person:
+        raise Refusal("Say who is judging first: type a name into the field at the top.")
+    if one.pk == other.pk:
+        raise Refusal("Both are the same rung: pin two different ones.")
+    if not -2 <= score <= 2:
+        raise Refusal("A verdict goes from clearly worse to clearly better.")
+    if reason and reason not in Grade.Reason.values:
+        raise Refusal(f"There is no reason {reason!r}; there are {', '.join(Grade.Reason.values)}.")
+    if use.sitting_id != one.ladder.sitting_id or one.ladder.sitting_id != other.ladder.sitting_id:
+        raise Refusal("Both rungs and the use must belong to one sitting.")
+    if (one.ladder.position, one.ladder_id, one.position) > (other.ladder.position, other.ladder_id, other.position):
+        one, other, score = other, one, -score
+    return PairVerdict.objects.create(
+        one=one, other=other, use=use, person=person, score=score, reason=reason, blind=blind,
+        size_percent=size_percent, developer=developer, held_equal=one.ladder.sitting.held_equal,
+    )  # fmt: skip
+
+
+def because(verdict: PairVerdict, reason: str) -> PairVerdict:
+    """The same verdict with its reason, as a new row."""
+    return give(
+        verdict.one, verdict.other, verdict.use, verdict.person, verdict.score, reason=reason, blind=verdict.blind,
+        size_percent=verdict.size_percent, developer=verdict.developer,
+    )  # fmt: skip
+
+
+def in_force(one: Ladder, other: Ladder, use: Use, person: str | None = None) -> list[PairVerdict]:
+    """Verdicts between two ladders for a use: the newest of every pair and person."""
+    rows = PairVerdict.objects.filter(one__ladder=one, other__ladder=other, use=use).select_related(
+        "one__ladder__body", "other__ladder__body"
+    )
+    if person is not None:
+        rows = rows.filter(person=person)
+    newest = {(row.one_id, row.other_id, row.person): row for row in rows}
+    return list(newest.values())
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """Two ladders held against each other for a use: rung by rung from the measurements, and from verdicts.
+
+    ``size_words``: at which size it was read; ``shift``: by how many stops the other must stand higher to look equal.
+    """
+
+    one: Ladder
+    other: Ladder
+    size_words: str
+    measured: Sequence[MatchedRung]
+    measured_words: str
+    shift_measured: Quantity
+    verdicts: Sequence[PairVerdict]
+    verdict_words: str
+    shift_judged: Quantity
+
+
+def match_of(one: Ladder, other: Ladder, use: Use) -> Match:
+    """The matched-rung finder for two ISO ladders of a sitting."""
+    one, other = sorted((one, other), key=lambda ladder: (ladder.position, ladder.pk))
+    seen = {ladder.pk: _seen(ladder, use) for ladder in (one, other)}
+    measured = matched_rungs(seen[one.pk], seen[other.pk])
+    verdicts = in_force(one, other, use)
+    equal = [(v.one.iso, v.score) for v in verdicts if v.one.iso == v.other.iso]
+    names = one.body.model, other.body.model
+    return Match(
+        one, other, use.size_text, measured, ahead_in_words(*names, measured), _middle(measured), verdicts,
+        verdicts_in_words(*names, equal), level_shift([_apart(v) for v in verdicts]),
+    )  # fmt: skip
+
+
+def _apart(verdict: PairVerdict) -> Verdict:
+    return Verdict(verdict.one.iso, stops_of(verdict.other) - stops_of(verdict.one), verdict.score)
+
+
+def _middle(rungs: Sequence[MatchedRung]) -> Quantity:
+    """The shift that suits the ladder as a whole: the median of its rungs."""
+    known = sorted(
+        (rung.ahead_stops for rung in rungs if rung.ahead_stops.value is not None), key=lambda q: q.value or 0.0
+    )
+    return known[len(known) // 2] if known else missing(rungs[0].ahead_stops.reason if rungs else "no rungs")
+
+
+def _seen(ladder: Ladder, use: Use) -> list[Seen]:
+    rungs = list(ladder.rungs.all())
+    findings = findings_by_use(rungs)
+    nothing = missing("not measured")
+
+    def snr(rung: Rung) -> Quantity:
+        levels: Sequence[Mapping[str, Quantity]] = [findings.get(pk, {}).get(rung.pk, {}) for pk in (use.pk, None)]
+        return next((level[CRITERION] for level in levels if CRITERION in level), nothing)
+
+    return [Seen(rung.iso, stops_of(rung), snr(rung)) for rung in rungs]

@@ -1,0 +1,52 @@
+"""Spots worth looking at on the drawn scene, whose places are known."""
+
+import numpy as np
+
+from tests import making
+from yellowjacket.core.develop import Development, gains_from_grey
+from yellowjacket.core.frames import RawFrame
+from yellowjacket.core.spots import spots_worth_looking_at
+from yellowjacket.simcam import scene as drawer
+
+
+def frame_of_scene(rng):
+    reflectance = drawer.specimen_drawer().reflectance.astype(np.float64)
+    mosaic = np.empty(reflectance.shape[:2])
+    for name, (row, column) in making.OFFSETS.items():
+        mosaic[row::2, column::2] = reflectance[row::2, column::2, "RGB".index(name[0])] * 11000
+    numbers = rng.poisson(np.maximum(mosaic, 0)) + 512
+    return RawFrame(
+        np.clip(numbers, 0, making.WHITE).astype(np.uint16), making.OFFSETS, dict.fromkeys(making.OFFSETS, 512.0),
+        making.WHITE, None, np.ones(3),
+    )  # fmt: skip
+
+
+def inside(spot, box, margin=40):
+    x, y, w, h = box
+    return x - margin <= spot.x <= x + w + margin and y - margin <= spot.y <= y + h + margin
+
+
+def test_the_spots_lie_where_the_scene_has_them(rng):
+    grey = dict.fromkeys(("R", "G1", "G2", "B"), 0.18 * 11000)
+    how = Development(making.OFFSETS, dict.fromkeys(making.OFFSETS, 512.0), gains_from_grey(grey), None)
+    found = {spot.name: spot for spot in spots_worth_looking_at(frame_of_scene(rng), how)}
+    assert set(found) == {
+        "deepest shadow", "flat mid-tone", "finest texture", "strongest red", "strongest blue", "specular highlight",
+    }  # fmt: skip
+    shadow = found["deepest shadow"]
+    # The darkest wedge steps or the black trap.
+    assert inside(shadow, drawer.BLACK_BOX) or inside(shadow, drawer.WEDGE_BOX)
+    assert inside(found["finest texture"], drawer.TEXTURE_BOX) or inside(found["finest texture"], drawer.LABEL_BOX) \
+        or inside(found["finest texture"], drawer.COLOUR_TEXTURE_BOX)  # fmt: skip
+    assert inside(found["strongest red"], drawer.PATCHES_BOX) or inside(found["strongest red"], (0, 200, 1824, 720))
+    assert inside(found["strongest blue"], drawer.PATCHES_BOX) or inside(
+        found["strongest blue"], drawer.COLOUR_TEXTURE_BOX
+    )
+
+
+def test_a_black_frame_and_a_small_one_have_little_or_nothing(rng):
+    how = Development(making.OFFSETS, dict.fromkeys(making.OFFSETS, 512.0), (1e-4,) * 3, None)
+    small = making.frame_of(np.full((96, 96), 512, np.uint16))
+    assert spots_worth_looking_at(small, how) == ()
+    black = making.frame_of(rng.normal(512, 3, (480, 640)).round().astype(np.uint16))
+    assert {spot.name for spot in spots_worth_looking_at(black, how)} <= {"deepest shadow"}
