@@ -141,7 +141,7 @@ def test_black_and_white_is_luminance():
 
 
 def test_a_moved_picture_is_interpolated():
-    light, mosaic = ramp()
+    _, mosaic = ramp()
     rect = Rect(20, 20, 10, 10)
     still = interpolated_crop(mosaic.astype(np.uint16), rect, how((1e-3, 1e-3, 1e-3)))
     moved = interpolated_crop(mosaic.astype(np.uint16), rect, replace(how((1e-3, 1e-3, 1e-3)), shift_px=(0.5, 0.0)))

@@ -52,6 +52,30 @@ def test_every_order_of_the_two_by_two_tile_is_read(tmp_path, rng, cfa):
     assert frame.black_dn == {name: (500, 510, 520, 530)[place] for name, place in places.items()}
 
 
+@pytest.mark.parametrize(("white", "bits"), [(1023, 10), (4095, 12), (16383, 14)])
+def test_packed_files_are_read_back_bit_for_bit(tmp_path, rng, white, bits):
+    """LibRaw unpacks what TIFF calls FillOrder 1."""
+    numbers = rng.integers(0, white + 1, (96, 128), dtype=np.uint16)
+    plain, packed = (
+        DngImage(numbers, making.CFA, (64,) * 4, white, making.MATRIX, (0.5, 1, 0.7), making.capture(), one)
+        for one in (False, True)
+    )
+    write_dng(tmp_path / "packed.dng", packed)
+    write_dng(tmp_path / "plain.dng", plain)
+    frame = read_frame(tmp_path / "packed.dng")
+    assert np.array_equal(frame.mosaic, numbers)
+    assert frame.white_dn == white
+    saved = (tmp_path / "plain.dng").stat().st_size - (tmp_path / "packed.dng").stat().st_size
+    assert saved == numbers.size * (16 - bits) // 8
+
+
+def test_numbers_that_do_not_fit_are_not_packed(tmp_path):
+    numbers = np.full((64, 64), 5000, np.uint16)
+    image = DngImage(numbers, making.CFA, (0,) * 4, 4095, making.MATRIX, (1, 1, 1), making.capture(), True)
+    with pytest.raises(ValueError, match="white level's bits"):
+        write_dng(tmp_path / "x.dng", image)
+
+
 def test_metadata_says_what_the_body_wrote(tmp_path, rng):
     moment = datetime(2026, 3, 14, 20, 1, 2, 250_000)
     path = making.write(

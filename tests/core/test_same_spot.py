@@ -62,7 +62,7 @@ def test_two_bodies_of_other_size_turn_and_brightness_are_matched_by_themselves(
 def test_another_scene_is_no_match(rng):
     scene, _ = reduced(specimen_drawer().reflectance.mean(axis=2))
     blobs = gaussian_filter(rng.normal(size=(420, 630)), 3).astype(np.float32) + 1
-    with pytest.raises(NoMatch, match="agree|could be matched"):
+    with pytest.raises(NoMatch, match=r"agree|could be matched"):
         found(scene, blobs)
     with pytest.raises(NoMatch):
         found(scene, np.full((300, 400), 0.5, np.float32))

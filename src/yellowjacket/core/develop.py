@@ -34,7 +34,7 @@ _ACROSS = np.array(
     [[0, 0, -1.5, 0, 0], [0, 2, 0, 2, 0], [-1.5, 0, 6, 0, -1.5], [0, 2, 0, 2, 0], [0, 0, -1.5, 0, 0]], np.float32
 ) / 8  # fmt: skip
 # Luminance of linear sRGB (IEC 61966-2-1; from memory), for uses in black and white.
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 # Pixels read around a crop so that its rim is interpolated from real neighbours.
 _RIM_PX = 2
 # Development brings the grey patch here: 18 % of display white.
@@ -83,7 +83,7 @@ def _in_display_colours(linear: NDArray[np.float32], how: Development) -> NDArra
     """Balanced camera RGB as linear sRGB, or as its luminance three times."""
     shown = linear @ camera_to_srgb(how.xyz_to_camera).T.astype(np.float32)
     if how.monochrome:
-        shown = np.repeat((shown @ _LUMINANCE)[..., None], 3, axis=-1)
+        shown = np.repeat((shown @ LUMINANCE)[..., None], 3, axis=-1)
     return np.asarray(shown, np.float32)
 
 
@@ -96,13 +96,18 @@ def develop_at_use(mosaic: NDArray[np.uint16], rect: Rect, how: Development, fac
     if factor <= 1:
         return develop_crop(mosaic, rect, how)
     linear = interpolated_crop(mosaic, rect, how)
-    size = (max(1, round(rect.w / factor)), max(1, round(rect.h / factor)))
+    small = averaged(linear, factor)
+    return display_encoded(_in_display_colours(small, how))
+
+
+def averaged(linear: NDArray[np.float32], factor: float) -> NDArray[np.float32]:
+    """Area averages over ``factor`` × ``factor`` pixels, shape (h/factor, w/factor, 3), rounded, at least one each way."""
+    size = (max(1, round(linear.shape[1] / factor)), max(1, round(linear.shape[0] / factor)))
     planes = [
         np.asarray(Image.fromarray(np.ascontiguousarray(linear[..., n])).resize(size, Image.Resampling.BOX))
         for n in range(3)
     ]
-    small = np.stack(planes, axis=-1)
-    return display_encoded(_in_display_colours(small, how))
+    return np.stack(planes, axis=-1)
 
 
 def interpolated_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> NDArray[np.float32]:

@@ -65,6 +65,13 @@ class DngImage:
     color_matrix: NDArray[np.float64]
     as_shot_neutral: Sequence[float]
     capture: CaptureData
+    # Numbers follow each other without a gap, as many bits each as the white level needs.
+    packed: bool = False
+
+    @property
+    def bits(self) -> int:
+        """Bits of a sample in the file: 16, or when packed the next even number that holds the white level."""
+        return min(16, (max(self.white_dn.bit_length(), 8) + 1) // 2 * 2) if self.packed else 16
 
 
 def write_dng(path: Path, image: DngImage) -> None:
@@ -76,6 +83,8 @@ def write_dng(path: Path, image: DngImage) -> None:
         raise ValueError(f"mosaic must be 2-D uint16, got {image.mosaic.dtype} with {image.mosaic.ndim} axes")
     if image.mosaic.shape[0] % 2 or image.mosaic.shape[1] % 2:
         raise ValueError(f"mosaic sides must be even, got {image.mosaic.shape}")
+    if image.packed and (image.mosaic.shape[1] % 4 or int(image.mosaic.max(initial=0)) >> image.bits):
+        raise ValueError("packed rows are a multiple of four long, and no number exceeds the white level's bits")
     partial = path.with_name(f".{path.name}.{os.getpid()}.part")
     with partial.open("wb") as file:
         for block in _layout(image):
@@ -88,9 +97,9 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
     preview = _preview(image)
     height, width = image.mosaic.shape
     raw_tags = [
-        _longs(254, 0), _longs(256, width), _longs(257, height), _shorts(258, 16), _shorts(259, 1),
+        _longs(254, 0), _longs(256, width), _longs(257, height), _shorts(258, image.bits), _shorts(259, 1),
         _shorts(262, 32803), _longs(273, 0), _shorts(277, 1), _longs(278, height),
-        _longs(279, width * height * 2), _shorts(284, 1), _shorts(33421, 2, 2),
+        _longs(279, width * height * image.bits // 8), _shorts(284, 1), _shorts(33421, 2, 2),
         _bytes(33422, bytes(_CFA_CODE[c] for c in image.cfa)), _shorts(50713, 2, 2),
         _rationals(50714, *image.black_dn), _longs(50717, image.white_dn),
     ]  # fmt: skip
@@ -115,11 +124,21 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
     first = _directory(_patched(first_tags, {273: preview_at, 330: raw_at, 34665: exif_at}), first_at)
     raw = _directory(_patched(raw_tags, {273: mosaic_at}), raw_at)
     padding = b"\0" * (preview.size % 2)
-    mosaic = np.ascontiguousarray(image.mosaic.astype("<u2", copy=False))
+    mosaic = _packed(image) if image.bits < 16 else np.ascontiguousarray(image.mosaic.astype("<u2", copy=False)).data
     return [
         b"II*\0" + struct.pack("<I", first_at), first, _directory(exif_tags, exif_at), raw,
-        preview.tobytes() + padding, mosaic.data,
+        preview.tobytes() + padding, mosaic,
     ]  # fmt: skip
+
+
+def _packed(image: DngImage) -> bytes:
+    """Four numbers at a time, the first in the highest bits (TIFF 6.0, FillOrder 1; from memory)."""
+    four = image.mosaic.reshape(-1, 4).astype(np.uint64)
+    word = four[:, 0]
+    for place in range(1, 4):
+        word = (word << np.uint64(image.bits)) | four[:, place]
+    used = image.bits // 2
+    return word.astype(">u8").view(np.uint8).reshape(-1, 8)[:, 8 - used :].tobytes()
 
 
 def _exif_tags(capture: CaptureData) -> list[Tag]:

@@ -18,6 +18,7 @@ from pillow_heif import register_heif_opener
 
 from yellowjacket.core.appearance import spread_of
 from yellowjacket.core.colour import lab_of_linear_srgb
+from yellowjacket.core.develop import LUMINANCE, averaged, display_encoded
 from yellowjacket.core.documents import Document, quantity
 from yellowjacket.core.frames import FrameError, sha256_of
 from yellowjacket.core.noise import without_plane
@@ -82,6 +83,22 @@ def lab_of(picture: Picture) -> NDArray[np.float64]:
     encoded = picture.astype(np.float64) / 255
     linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
     return lab_of_linear_srgb(linear)
+
+
+def averaged_rendered(picture: Picture, factor: float, *, monochrome: bool = False) -> Picture:
+    """A rendered picture averaged over ``factor`` × ``factor`` of its pixels in linear light; 1 and less leave it as it is.
+
+    ``monochrome``: as its luminance, three times.
+    """
+    if factor <= 1 and not monochrome:
+        return picture
+    encoded = picture.astype(np.float32) / 255
+    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    if factor > 1:
+        linear = averaged(linear, factor)
+    if monochrome:
+        linear = np.repeat((linear @ LUMINANCE)[..., None], 3, axis=-1)
+    return display_encoded(linear)
 
 
 def measure_rendered(task: RenderedTask) -> Document:

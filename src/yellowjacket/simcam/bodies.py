@@ -52,6 +52,8 @@ class BodyModel:
     hot_pixel_share: float
     hot_pixel_scale_e_per_s: float
     xyz_to_camera: tuple[tuple[float, float, float], ...]
+    # Whether its files hold the numbers without gaps.
+    packs_files: bool = False
     # What the tester reads in the handbook: exposure minutes and frames a battery lasts, LENR from (s).
     battery_minutes: float = 150.0
     battery_frames: int = 600
@@ -141,6 +143,7 @@ FEN = BodyModel(
     read_noise_after_gain_dn=1.15, row_noise_e=3.0, prnu=0.009, dsnu_e=2.0,
     dark_current_e_per_s=0.6, hot_pixel_share=4e-5, hot_pixel_scale_e_per_s=60.0,
     xyz_to_camera=((0.80, -0.25, -0.09), (-0.50, 1.25, 0.28), (-0.08, 0.24, 0.62)),
+    packs_files=True,
     battery_minutes=110.0, battery_frames=450, true_battery_minutes=96.0, heat_rise_c=9.0, heat_constant_s=1500.0,
 )  # fmt: skip
 
@@ -166,7 +169,7 @@ MOOR = BodyModel(
     read_noise_after_gain_dn=2.4, row_noise_e=0.2, prnu=0.008, dsnu_e=0.5,
     dark_current_e_per_s=0.2, hot_pixel_share=1.5e-4, hot_pixel_scale_e_per_s=35.0,
     xyz_to_camera=((0.75, -0.23, -0.08), (-0.44, 1.20, 0.24), (-0.07, 0.22, 0.60)),
-    converter_full_e=30_000.0, digital_from_iso=12800.0, black_error_dn=(1.6, -0.7, -0.7, 1.1),
+    packs_files=True, converter_full_e=30_000.0, digital_from_iso=12800.0, black_error_dn=(1.6, -0.7, -0.7, 1.1),
 )  # fmt: skip
 
 BODIES: dict[str, BodyModel] = {body.key: body for body in (FEN, HEATH, TARN, MOOR)}

@@ -42,7 +42,8 @@ class SimulatedCamera:
         shift = max(0, body.bits - (settings.bits or body.bits))
         black, white = (body.black_dn >> shift,) * 4, body.white_dn >> shift
         mosaic = expose(body, self.scene, settings, self.lamp, rng)
-        write_dng(path, DngImage(mosaic, CFA, black, white, body.matrix, neutral.tolist(), capture))
+        image = DngImage(mosaic, CFA, black, white, body.matrix, neutral.tolist(), capture, body.packs_files)
+        write_dng(path, image)
 
     def write_jpeg(self, path: Path) -> None:
         """What a body writes whose quality setting was left on JPEG: a small rendered picture."""

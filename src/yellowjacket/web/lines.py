@@ -6,11 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db.models import Q
-from django.urls import reverse
 
-from yellowjacket.bench.models import Frame, Grade, Patch, Reading, Rung, Shot, Use
+from yellowjacket.bench.models import Frame, Grade, Lane, Patch, Reading, Rung, Shot, Use
+from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.judging import current_grades
-from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.bench.services.recording import Proposal
 from yellowjacket.core.colour import NOT_DISTINGUISHABLE
 from yellowjacket.core.limits import Limit
@@ -37,16 +36,15 @@ class CropView:
 
 @dataclass(frozen=True, slots=True)
 class Crops:
-    """Crop addresses for the rungs of a page, the grey readings fetched once."""
+    """Crop addresses for the rungs of a page, what they rest on fetched once."""
 
     page: SittingPage
-    grey: Mapping[int, Mapping[str, float]]
-    reference_id: int
+    developing: Developing
 
     @classmethod
     def of(cls, page: SittingPage) -> Crops:
         """Crops for a page."""
-        return cls(page, pictures.grey_signals(page.ladder), reference_rung(page.ladder, page.rungs).pk)
+        return cls(page, Developing.of(page.ladder, page.rungs))
 
     def spot(self, frame: Frame) -> tuple[int, int]:
         """The current spot in raw pixels: from the URL, else the ladder's, else the middle of the frame."""
@@ -59,23 +57,15 @@ class Crops:
             return ladder.spot_x, ladder.spot_y
         return frame.width // 2, frame.height // 2
 
-    def view(
-        self, rung: Rung, size: tuple[int, int], *, equalised: bool = True, step_stops: float | None = None
-    ) -> CropView | None:
-        """The crop of a rung's first frame at the current spot, or None without a frame.
-
-        ``step_stops``: the exposure it is brought back from, where the grey patch cannot tell it.
-        """
+    def view(self, rung: Rung, size: tuple[int, int], *, equalised: bool = True) -> CropView | None:
+        """The crop of a rung's first frame at the current spot, or None without a frame."""
         frames = self.page.light(rung)
         if not frames:
             return None
         frame = frames[0]
         rect = pictures.clamped(frame.width, frame.height, self.spot(frame), size)
-        how, moved = pictures.development(
-            frame, self.grey.get(self.reference_id), self.grey.get(rung.pk), equalised=equalised, step_stops=step_stops
-        )
-        url = reverse("crop", args=[frame.pk, rect.x, rect.y, rect.w, rect.h]) + f"?v={pictures.version_tag(how)}"
-        return CropView(url if equalised else url + "&as-shot", rect.w, rect.h, moved)
+        found = self.developing.of_frame(frame, rung.pk, Switches(equalised=equalised))
+        return CropView(pictures.crop_address(frame, rect, found.how), rect.w, rect.h, found.moved_stops)
 
 
 def crop_line(page: SittingPage, column_px: int) -> Line:
@@ -165,9 +155,11 @@ class GradeMark:
     reason: str
 
 
-def grade_lines(page: SittingPage, proposals: Sequence[Proposal], *, person: str | None = None) -> list[Line]:
-    """One line per use with its grades, the usable limit marked by a bracket behind its last rung."""
-    grades = current_grades(page.ladder, person)
+def grade_lines(
+    page: SittingPage, proposals: Sequence[Proposal], *, person: str | None = None, lane: Lane | None = None
+) -> list[Line]:
+    """One line per use with its grades, as is or of a lane, the usable limit marked by a bracket behind its last rung."""
+    grades = current_grades(page.ladder, person, lane)
     return [_grade_line(page, use, grades, proposals) for use in page.uses]
 
 
@@ -187,7 +179,9 @@ def _grade_title(grade: Grade | None) -> str:
     if grade is None:
         return "not graded"
     because = f", {grade.get_reason_display()}" if grade.reason else ""
-    return f"{grade.letter}{because}, by {grade.person}, looked at {grade.size_percent} %"
+    size = f"at {grade.size_percent} %" if grade.size_percent else "at the use's size"
+    note = f": {grade.note}" if grade.note else ""
+    return f"{grade.letter}{because}, by {grade.person}, {size}, {grade.get_seen_display()}{note}"
 
 
 def _bracket(rung: Rung, usable: Proposal | None) -> str:

@@ -9,80 +9,117 @@ import os
 import threading
 from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import TypeVar
+from urllib.parse import urlencode
 
 import numpy as np
 from django.conf import settings
+from django.urls import reverse
 from numpy.typing import NDArray
 from PIL import Image
 
-from yellowjacket.bench.models import Frame, Ladder, MasterDark, Patch, Reading
+from yellowjacket.bench.models import Frame, LanePicture, MasterDark
 from yellowjacket.bench.services import masters
 from yellowjacket.core.develop import (
-    GREY_TARGET,
+    DEVELOPERS,
+    PLAIN,
     Development,
     develop_at_use,
     develop_crop,
     develop_reduced,
-    gains_from_grey,
 )
-from yellowjacket.core.frames import CHANNELS, RawFrame, read_frame
+from yellowjacket.core.frames import RawFrame, read_frame
 from yellowjacket.core.master_dark import with_pedestal
-from yellowjacket.core.patches import MID_GREY_SHARE, Rect
+from yellowjacket.core.patches import Rect
+from yellowjacket.core.rendered import averaged_rendered, read_rendered
 
 Picture = NDArray[np.uint8]
+T = TypeVar("T", np.uint8, np.uint16)
 # Raise with every change of the development, so that old cached pictures are not shown.
-_DEVELOPMENT_VERSION = 1
+_DEVELOPMENT_VERSION = 2
 _OVERVIEW_LONG_SIDE_PX = 960
+# What an address may ask for.
+_LARGEST_GAIN, _LARGEST_SHIFT_PX, _LARGEST_FACTOR = 1e6, 64.0, 64.0
 
 
-def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:
-    """Grey-patch signal by rung id and channel, DN above black; rungs without readings are left out."""
-    found: dict[int, dict[str, float]] = {}
-    rows = Reading.objects.filter(rung__ladder=ladder, patch__role=Patch.Role.GREY, quantity="signal_dn", value__gt=0)
-    for rung_id, channel, value in rows.values_list("rung_id", "channel", "value"):
-        found.setdefault(rung_id, {})[channel] = float(value or 0.0)
-    return {rung_id: means for rung_id, means in found.items() if len(means) == len(CHANNELS)}
+def crop_address(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) -> str:
+    """Address of a crop: everything it depends on is in it, so that it never changes. See crop_png for ``factor``."""
+    return f"{reverse('crop', args=[frame.pk, rect.x, rect.y, rect.w, rect.h])}?{_query(how, factor)}"
 
 
-def development(
-    frame: Frame, reference: Mapping[str, float] | None, own: Mapping[str, float] | None, *, equalised: bool,
-    step_stops: float | None = None,
-) -> tuple[Development, float]:  # fmt: skip
-    """How to develop a frame, and by how many stops it was moved to equal brightness.
+def overview_address(frame: Frame, how: Development) -> str:
+    """Address of a reduced frame."""
+    return f"{reverse('overview', args=[frame.pk])}?{_query(how, 1.0)}"
 
-    ``reference``: grey-patch signals of the reference rung, which set white balance and brightness;
-    ``own``: those of this frame's rung; ``step_stops``: its measured exposure instead, where the grey patch clips.
-    Without readings the file's own neutral and levels serve.
-    """
+
+def _query(how: Development, factor: float) -> str:
+    parts: dict[str, object] = {"g": ",".join(f"{gain:.6g}" for gain in how.gains)}
+    if how.developer != PLAIN:
+        parts["d"] = how.developer
+    if how.monochrome:
+        parts["m"] = 1
+    if how.shift_px != (0.0, 0.0):
+        parts["s"] = ",".join(f"{part:.2f}" for part in how.shift_px)
+    if factor > 1:
+        parts["f"] = f"{factor:.4f}"
+    return urlencode({**parts, "v": _DEVELOPMENT_VERSION}, safe=",")
+
+
+def asked_for(frame: Frame, query: Mapping[str, str]) -> tuple[Development, float]:
+    """Development and factor from an address. Raises ValueError for what no page of ours asks for."""
+    gains = [float(part) for part in query.get("g", "").split(",")]
+    shift = [float(part) for part in query.get("s", "0,0").split(",")]
+    developer, factor = query.get("d", PLAIN), float(query.get("f", "1"))
+    if len(gains) != 3 or not all(0 < gain < _LARGEST_GAIN for gain in gains):
+        raise ValueError("three gains above nothing are needed")
+    if len(shift) != 2 or not all(abs(part) <= _LARGEST_SHIFT_PX for part in shift):
+        raise ValueError("a shift has two parts, and is small")
+    if developer not in DEVELOPERS or not 1 <= factor <= _LARGEST_FACTOR:
+        raise ValueError("no such developer or size")
     offsets = {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}
-    moved = 0.0
-    if reference is None:
-        neutral = frame.neutral or [1.0, 1.0, 1.0]
-        grey = MID_GREY_SHARE * (frame.white_dn - max(frame.black_dn.values()))
-        gains = tuple(GREY_TARGET / (grey * share) for share in neutral)
-    else:
-        gains = gains_from_grey(dict(reference))
-        if equalised and own is not None:
-            factor = (reference["G1"] + reference["G2"]) / (own["G1"] + own["G2"])
-            gains = tuple(gain * factor for gain in gains)
-            moved = float(np.log2(factor))
-        elif equalised and step_stops is not None:
-            gains = tuple(gain * 2.0**-step_stops for gain in gains)
-            moved = -step_stops
-    how = Development(offsets, dict(frame.black_dn), (gains[0], gains[1], gains[2]), frame.xyz_to_camera)
-    return how, moved
-
-
-def crop_png(frame: Frame, rect: Rect, how: Development) -> bytes:
-    """A crop as PNG, one image pixel per sensor pixel. Raises ValueError outside the frame."""
-    return _cached(
-        "crops", _key(frame, "crop", [rect.x, rect.y, rect.w, rect.h], how), ".png",
-        lambda: _encoded(develop_crop(_mosaic(frame), rect, how), "PNG"),
+    how = Development(
+        offsets, dict(frame.black_dn), (gains[0], gains[1], gains[2]), frame.xyz_to_camera, developer, "m" in query,
+        (shift[0], shift[1]),
     )  # fmt: skip
+    return how, factor
 
 
-def crop_at_use_png(frame: Frame, rect: Rect, how: Development, factor: float) -> bytes:
-    """A crop averaged down to a use's size, ``factor`` sensor pixels to the side of a picture pixel."""
+def lane_crop_address(picture: LanePicture, rect: Rect, factor: float = 1.0, *, monochrome: bool = False) -> str:
+    """Address of a crop of a lane's picture, in its own pixels."""
+    parts: dict[str, object] = {"v": picture.sha256[:12]}
+    if factor > 1:
+        parts["f"] = f"{factor:.4f}"
+    if monochrome:
+        parts["m"] = 1
+    return f"{reverse('lane-crop', args=[picture.pk, rect.x, rect.y, rect.w, rect.h])}?{urlencode(parts)}"
+
+
+def lane_crop_png(picture: LanePicture, rect: Rect, factor: float, *, monochrome: bool = False) -> bytes:
+    """A crop of a lane's picture, averaged down like a frame's. Raises FrameError when the file is gone or damaged."""
+
+    def make() -> bytes:
+        pixels = lane_pixels(picture)
+        cut = np.ascontiguousarray(pixels[rect.y : rect.y + rect.h, rect.x : rect.x + rect.w])
+        return _encoded(averaged_rendered(cut, factor, monochrome=monochrome), "PNG")
+
+    key = f"{picture.sha256} {picture.quarter_turns} {rect} {factor:.4f} {monochrome}"
+    return _cached("crops", hashlib.sha256(key.encode()).hexdigest(), ".png", make)
+
+
+def lane_pixels(picture: LanePicture) -> NDArray[np.uint8]:
+    """A lane's picture as sRGB, lying as its frame does; mapped from the cache."""
+
+    def read() -> NDArray[np.uint8]:
+        return np.ascontiguousarray(np.rot90(read_rendered(Path(picture.path)), picture.quarter_turns))
+
+    return _mapped(f"{picture.sha256}-{picture.quarter_turns}", read)
+
+
+def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) -> bytes:
+    """A crop as PNG, averaged down to ``factor`` sensor pixels to the side of a picture pixel; at 1 one to one.
+
+    Raises ValueError outside the frame.
+    """
     return _cached(
         "crops", _key(frame, f"crop at {factor:.4f}", [rect.x, rect.y, rect.w, rect.h], how), ".png",
         lambda: _encoded(develop_at_use(_mosaic(frame), rect, how, factor), "PNG"),
@@ -110,11 +147,6 @@ def overview_jpeg(frame: Frame, how: Development) -> bytes:
     )  # fmt: skip
 
 
-def version_tag(how: Development) -> str:
-    """Short digest of a development for URLs, so that browsers may keep a picture for good."""
-    return hashlib.sha256(_as_text(how).encode()).hexdigest()[:12]
-
-
 def clamped(frame_width: int, frame_height: int, centre: tuple[int, int], size: tuple[int, int]) -> Rect:
     """A crop of ``size`` around ``centre``, moved inside the frame; smaller frames give smaller crops."""
     w, h = min(size[0], frame_width), min(size[1], frame_height)
@@ -125,7 +157,17 @@ def clamped(frame_width: int, frame_height: int, centre: tuple[int, int], size: 
 
 def _as_text(how: Development) -> str:
     matrix = None if how.xyz_to_camera is None else how.xyz_to_camera.tolist()
-    return json.dumps([_DEVELOPMENT_VERSION, how.offsets, how.black_dn, how.gains, matrix], sort_keys=True)
+    parts = [
+        _DEVELOPMENT_VERSION,
+        how.offsets,
+        how.black_dn,
+        how.gains,
+        matrix,
+        how.developer,
+        how.monochrome,
+        how.shift_px,
+    ]
+    return json.dumps(parts, sort_keys=True)
 
 
 def _key(frame: Frame, what: str, numbers: list[int], how: Development) -> str:
@@ -160,6 +202,11 @@ def cached_png(room: str, key: str, make: Callable[[], Picture]) -> bytes:
     return _cached(room, key, ".png", lambda: _encoded(make(), "PNG"))
 
 
+def cached_text(room: str, key: str, make: Callable[[], str]) -> str:
+    """A text, made once for its key."""
+    return _cached(room, hashlib.sha256(key.encode()).hexdigest(), ".txt", lambda: make().encode()).decode()
+
+
 def raw_frame(frame: Frame) -> RawFrame:
     """The frame with its numbers, from the cache. Raises FrameError when the original is gone or changed."""
     offsets = {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}
@@ -172,13 +219,17 @@ def _mosaic(frame: Frame) -> NDArray[np.uint16]:
 
     Raises FrameError when the original is gone or changed.
     """
-    path = settings.HOME / "cache" / "mosaics" / f"{frame.sha256}.npy"
+    return _mapped(frame.sha256, lambda: read_frame(Path(frame.path)).mosaic)
+
+
+def _mapped(name: str, read: Callable[[], NDArray[T]]) -> NDArray[T]:
+    path = settings.HOME / "cache" / "mosaics" / f"{name}.npy"
     if not path.is_file():
-        mosaic = read_frame(Path(frame.path)).mosaic
+        pixels = read()
 
         def write(partial: Path) -> None:
             with partial.open("wb") as file:
-                np.save(file, mosaic)
+                np.save(file, pixels)
 
         _write_whole(path, write)
         _trim(path.parent)

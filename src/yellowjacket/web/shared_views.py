@@ -8,17 +8,16 @@ from django.urls import path
 from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRefresh
 
-from yellowjacket.bench.models import Frame, Job, Reading
+from yellowjacket.bench.models import Frame, Job, LanePicture, Reading
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.frames import frames_by_rung
-from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.readings import QUANTITIES
 from yellowjacket.web import pictures
 
 _YEAR_S = 31_536_000
-_LARGEST_CROP_PX = 1600
+_LARGEST_CROP_PX, _LARGEST_FACTOR = 1600, 64.0
 
 
 @require_GET
@@ -37,22 +36,8 @@ def job_stop(request: HttpRequest, job_id: int) -> HttpResponse:
     return render(request, "stave/_job.html", {"job": job})
 
 
-def _development(frame: Frame, *, equalised: bool) -> pictures.Development:
-    if frame.shot is None:
-        raise Http404
-    ladder = frame.shot.rung.ladder
-    grey = pictures.grey_signals(ladder)
-    reference = reference_rung(ladder, list(ladder.rungs.all()))
-    step = Reading.objects.filter(rung=frame.shot.rung_id, quantity="step_stops").first()
-    how, _ = pictures.development(
-        frame, grey.get(reference.pk), grey.get(frame.shot.rung_id), equalised=equalised,
-        step_stops=step.value if step else None,
-    )  # fmt: skip
-    return how
-
-
 def _frame(frame_id: int) -> Frame:
-    return get_object_or_404(Frame.objects.defer("report").select_related("shot__rung__ladder__body"), pk=frame_id)
+    return get_object_or_404(Frame.objects.defer("report"), pk=frame_id)
 
 
 def picture_response(data: bytes, kind: str) -> HttpResponse:
@@ -65,14 +50,30 @@ def picture_response(data: bytes, kind: str) -> HttpResponse:
 
 @require_GET
 def crop(request: HttpRequest, frame_id: int, x: int, y: int, w: int, h: int) -> HttpResponse:
-    """A crop of a frame as PNG, one image pixel per sensor pixel; ``?as-shot`` leaves its brightness alone."""
+    """A crop of a frame as PNG, developed as the address says."""
     frame = _frame(frame_id)
-    if max(w, h) > _LARGEST_CROP_PX or not Rect(x, y, w, h).fits(frame.width, frame.height):
-        raise Http404
-    how = _development(frame, equalised="as-shot" not in request.GET)
     try:
-        return picture_response(pictures.crop_png(frame, Rect(x, y, w, h), how), "image/png")
-    except FrameError as error:
+        how, factor = pictures.asked_for(frame, request.GET.dict())
+        if max(w, h) > _LARGEST_CROP_PX * factor or not Rect(x, y, w, h).fits(frame.width, frame.height):
+            raise Http404
+        return picture_response(pictures.crop_png(frame, Rect(x, y, w, h), how, factor), "image/png")
+    except (ValueError, FrameError) as error:
+        raise Http404(str(error)) from error
+
+
+@require_GET
+def lane_crop(request: HttpRequest, picture_id: int, x: int, y: int, w: int, h: int) -> HttpResponse:
+    """A crop of a lane's picture as PNG."""
+    picture = get_object_or_404(LanePicture, pk=picture_id)
+    try:
+        factor = float(request.GET.get("f", "1"))
+        if not 1 <= factor <= _LARGEST_FACTOR or max(w, h) > _LARGEST_CROP_PX * factor:
+            raise Http404
+        if not Rect(x, y, w, h).fits(picture.width, picture.height):
+            raise Http404
+        data = pictures.lane_crop_png(picture, Rect(x, y, w, h), factor, monochrome="m" in request.GET)
+        return picture_response(data, "image/png")
+    except (ValueError, FrameError) as error:
         raise Http404(str(error)) from error
 
 
@@ -81,8 +82,9 @@ def overview(request: HttpRequest, frame_id: int) -> HttpResponse:
     """The whole frame, reduced."""
     frame = _frame(frame_id)
     try:
-        return picture_response(pictures.overview_jpeg(frame, _development(frame, equalised=True)), "image/jpeg")
-    except FrameError as error:
+        how, _ = pictures.asked_for(frame, request.GET.dict())
+        return picture_response(pictures.overview_jpeg(frame, how), "image/jpeg")
+    except (ValueError, FrameError) as error:
         raise Http404(str(error)) from error
 
 
@@ -101,6 +103,7 @@ urlpatterns = [
     path("jobs/<int:job_id>/", job_progress, name="job"),
     path("jobs/<int:job_id>/stop/", job_stop, name="job-stop"),
     path("frames/<int:frame_id>/crop/<int:x>,<int:y>,<int:w>,<int:h>.png", crop, name="crop"),
+    path("lanes/pictures/<int:picture_id>/crop/<int:x>,<int:y>,<int:w>,<int:h>.png", lane_crop, name="lane-crop"),
     path("frames/<int:frame_id>/overview.jpg", overview, name="overview"),
     path("readings/<int:reading_id>/", provenance, name="provenance"),
 ]

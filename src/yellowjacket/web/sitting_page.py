@@ -24,6 +24,8 @@ from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.core.tolerance import use_noise_factor
 
 _PERSON_KEY = "person"
+# What goes along from step to step.
+CARRIED = ("ladder", "rung", "use", "spot", "size", "rows")
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +52,8 @@ class SittingPage:
     def __init__(self, request: HttpRequest, sitting_id: int, step: str) -> None:
         self.request, self.step = request, step
         self.sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=sitting_id)
-        self.ladders = list(self.sitting.ladders.select_related("body", "sitting__profile", "sitting__lens_used"))
+        related = ("body", "sitting__profile", "sitting__lens_used", "placement")
+        self.ladders = list(self.sitting.ladders.select_related(*related))
         if not self.ladders:
             raise Http404
         # Limits along ISO belong to ISO ladders only.
@@ -89,6 +92,12 @@ class SittingPage:
         wanted = self.request.GET.get("rung") or self.request.POST.get("rung")
         named = next((rung for rung in self.rungs if rung.key == wanted), None)
         return named or min(self.rungs, key=lambda rung: (abs(rung.at_stops), rung.position))
+
+    @property
+    def lane_id(self) -> int | None:
+        """The lane of the current ladder that is judged, None as is."""
+        text = self.request.GET.get("lane") or self.request.POST.get("lane") or ""
+        return int(text) if text.isdigit() else None
 
     @property
     def size_use(self) -> Use | None:
@@ -161,9 +170,7 @@ class SittingPage:
 
     def url(self, step: str, **changes: object) -> str:
         """Address of a step with the state carried along."""
-        state: dict[str, object] = {
-            key: value for key, value in self.request.GET.items() if key in ("ladder", "rung", "use", "spot", "size")
-        }
+        state: dict[str, object] = {key: value for key, value in self.request.GET.items() if key in CARRIED}
         state.update(changes)
         query = urlencode(state)
         return reverse(f"{step}:page", args=[self.sitting.pk]) + (f"?{query}" if query else "")
@@ -175,9 +182,6 @@ class SittingPage:
             {"ladder": ladder, "url": self.url(self.step, ladder=ladder.pk, rung=self.rung.key)}
             for ladder in self._tabbed
         ]
-
-    # The five grades as the foot of the Look page offers them.
-    grade_words = ((1, "A clean"), (2, "B"), (3, "C"), (4, "D"), (5, "E lost"))
 
     def steps(self) -> list[Step]:
         """The left column."""

@@ -14,6 +14,11 @@ urlpatterns = [
     path("sittings/<int:sitting_id>/measure/", include("yellowjacket.web.measure.urls")),
     path("sittings/<int:sitting_id>/push/", include("yellowjacket.web.push.urls")),
     path("sittings/<int:sitting_id>/time/", include("yellowjacket.web.time.urls")),
+    path("practice/", include("yellowjacket.web.practice.urls")),
+    path("sittings/<int:sitting_id>/uses/", include("yellowjacket.web.uses.urls")),
+    path("sittings/<int:sitting_id>/look/pair/", include("yellowjacket.web.pair.urls")),
+    path("sittings/<int:sitting_id>/look/lanes/", include("yellowjacket.web.lanes.urls")),
+    path("sittings/<int:sitting_id>/look/jury/", include("yellowjacket.web.jury.urls")),
     path("sittings/<int:sitting_id>/look/", include("yellowjacket.web.look.urls")),
     path("sittings/<int:sitting_id>/record/", include("yellowjacket.web.record.urls")),
 ]

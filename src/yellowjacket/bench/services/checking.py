@@ -494,7 +494,7 @@ def rule_out(spot: MarkedSpot) -> SittingEvent:
     )  # fmt: skip
 
 
-def mark_spot(ladder: Ladder, name: str, x: int, y: int) -> SittingEvent:
+def mark_spot(ladder: Ladder, name: str, x: int, y: int, note: str = "") -> SittingEvent:
     """Mark a spot where focus is watched on a body's frames. Refuses nameless, doubled and too many spots."""
     words = name.strip()[:40]
     present = MarkedSpot.objects.filter(sitting=ladder.sitting, body=ladder.body)
@@ -504,7 +504,9 @@ def mark_spot(ladder: Ladder, name: str, x: int, y: int) -> SittingEvent:
         raise Refusal(f"A spot named “{words}” is marked already.")
     if present.count() >= _MOST_SPOTS:
         raise Refusal(f"{_MOST_SPOTS} spots are marked already; strike one first.")
-    spot = MarkedSpot.objects.create(sitting=ladder.sitting, body=ladder.body, name=words, x=x, y=y)
+    spot = MarkedSpot.objects.create(
+        sitting=ladder.sitting, body=ladder.body, name=words, x=x, y=y, note=note.strip()[:200]
+    )
     return daylog.act(ladder.sitting, SittingEvent.Kind.NOTE, f"spot “{words}” marked on {ladder.body}", created=spot)
 
 

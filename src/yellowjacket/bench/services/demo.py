@@ -5,13 +5,41 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import date
+from pathlib import Path
 
+from django.conf import settings
 from django.db.models import Exists, OuterRef
+from PIL import Image, ImageFilter
 
-from yellowjacket.bench.models import Frame, Grade, Job, Ladder, MasterDark, Shot, Sitting, ToleranceProfile
-from yellowjacket.bench.services import darks, jobs, judging, masters, measuring, patching, recording, shooting
+from yellowjacket.bench.models import (
+    Frame,
+    Grade,
+    Job,
+    Ladder,
+    MasterDark,
+    PairVerdict,
+    Shot,
+    Sitting,
+    ToleranceProfile,
+)
+from yellowjacket.bench.services import (
+    darks,
+    jobs,
+    judging,
+    lanes,
+    masters,
+    measuring,
+    patching,
+    recording,
+    shooting,
+    verdicts,
+)
+from yellowjacket.bench.services.developing import Developing
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
+from yellowjacket.core.develop import develop_crop
+from yellowjacket.core.frames import read_frame
 from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.patches import Rect
 from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, BodyModel
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))
@@ -37,6 +65,16 @@ _NIGHTS = ((HEATH, replace(_DARKS, repeats=3)), (FEN, replace(_DARKS, lenr="off"
 _NIGHT_SCENE = (HEATH, LadderSpec("time", "scene", Exposure(800, 60.0, 8.0), picked=(60,), repeats=1, darks=0))
 # A part of the sensor: many frames in little room.
 _NIGHT_WINDOW = (400, 304)
+# Two bodies on one scene: the upper part of the sensor, with wedge, grey card, label and three moths.
+_TWO_BODIES = tuple(
+    (body, LadderSpec("iso", "shutter", _METERED, picked=(100, 400, 1600, 6400, 25600), darks=0))
+    for body in (HEATH, MOOR)
+)
+_DRAWER_WINDOW = (1824, 416)
+_DRAWER_9 = "Drawer 9, two bodies"
+# Who is better there, as the demo's tester saw it side by side for the large print: the Heath from ISO 1600 on.
+_VERDICTS = {100: 0, 400: 0, 1600: 1, 6400: 1, 25600: 2}
+_FINISHED_MARKS = (1600, 6400, 25600)
 _DRAWER_12 = "Drawer 12"
 _DRAWER_7 = "Drawer 7, second lamp"
 _DRAWER_5 = "Drawer 5, pushed"
@@ -102,8 +140,9 @@ def make_demo(report: Callable[[str], None]) -> None:
     if second is not None and not second.frames.exists():
         report("Demo: a second day, with mishaps, is under way ...")
         shooting.accept_without_looking(second)
-        _run_now(shooting.start_shooting(second.ladders.all()[0], "rest", _MISHAPS_7))
+        _run_now(shooting.start_shooting(second.ladders.all()[0], "rest", _MISHAPS_7, window=_DRAWER_WINDOW))
     _push_day(report)
+    _two_bodies(report)
     _nights(report)
     report("Demo: ready.")
 
@@ -130,6 +169,49 @@ def _push_day(report: Callable[[str], None]) -> None:
     # Measuring goes on while the first pages are looked at, as it would after any day.
     if any(measuring.unmeasured(ladder) for ladder in ladders):
         _later(sitting, Job.Kind.MEASURE, lambda: measuring.start_measuring(sitting))
+
+
+def _two_bodies(report: Callable[[str], None]) -> None:
+    """A sitting of two bodies, with verdicts on pairs and a lane of pictures that were denoised elsewhere."""
+    sitting = Sitting.objects.filter(name=_DRAWER_9).first()
+    if sitting is None:
+        sitting = _plan(
+            _DRAWER_9, date(2026, 4, 4), "Which of the two for the winter drawers, and from which ISO on?",
+            "No difference below ISO 1600.", _TWO_BODIES,
+        )  # fmt: skip
+    one, other = sitting.ladders.all()
+    if _shots_due(one) or _shots_due(other):
+        report("Demo: two bodies before one drawer ...")
+        shooting.accept_without_looking(sitting)
+        for ladder in (one, other):
+            ladder.sitting.refresh_from_db()
+            if _shots_due(ladder):
+                _run_now(shooting.start_shooting(ladder, window=_DRAWER_WINDOW))
+    if measuring.unmeasured(one) or measuring.unmeasured(other):
+        _later(sitting, Job.Kind.MEASURE, lambda: measuring.start_measuring(sitting))
+    if not PairVerdict.objects.filter(use__sitting=sitting).exists():
+        use = sitting.uses.get(name="Large print")
+        for mark, score in _VERDICTS.items():
+            verdicts.give(one.rungs.get(iso=mark), other.rungs.get(iso=mark), use, _JUDGE, score)
+    if not one.lanes.exists():
+        lane = lanes.create_lane(one, "finish", "gentle median", "median of 3 × 3, no sharpening", _JUDGE)
+        jobs.start(sitting, Job.Kind.LANE, lane=lane.pk, files=_finished(one, lane.pk))
+
+
+def _finished(ladder: Ladder, lane: int) -> list[str]:
+    """What the tester made of some frames in a tool of their own: developed, denoised, saved as JPEG."""
+    folder = settings.HOME / "originals" / f"lane-{lane}"
+    folder.mkdir(parents=True, exist_ok=True)
+    developing, paths = Developing.of(ladder), []
+    frames = Frame.objects.filter(shot__rung__ladder=ladder, shot__rung__iso__in=_FINISHED_MARKS)
+    for frame in frames.select_related("shot"):
+        assert frame.shot is not None  # noqa: S101 - the query asks for it
+        mosaic, how = read_frame(Path(frame.path)).mosaic, developing.of_frame(frame, frame.shot.rung_id).how
+        picture = Image.fromarray(develop_crop(mosaic, Rect(0, 0, frame.width, frame.height), how))
+        path = folder / f"{Path(frame.path).stem}-median.jpg"
+        picture.filter(ImageFilter.MedianFilter(3)).save(path, quality=95)
+        paths.append(str(path))
+    return paths
 
 
 def _nights(report: Callable[[str], None]) -> None:

@@ -131,7 +131,7 @@ def stored_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> list[st
             _note_too_large(sitting, upload)
             refused += 1
             continue
-        stored.append(str(_store(folder, upload)))
+        stored.append(str(store_upload(folder, upload)))
     if not stored:
         raise Refusal(
             "No file was stored: each is larger than an upload may be."
@@ -147,7 +147,7 @@ def _note_too_large(sitting: Sitting, upload: UploadedFile) -> None:
     note_problem(sitting, upload.name or "a file", misfit)
 
 
-def _store(folder: Path, upload: UploadedFile) -> Path:
+def store_upload(folder: Path, upload: UploadedFile) -> Path:
     """Write an upload whole or not at all, under its own name or, if that is taken, one with its digest."""
     name = get_valid_filename(Path(upload.name or "frame").name)
     partial = folder / f".{name}.part"

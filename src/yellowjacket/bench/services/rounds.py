@@ -1,18 +1,37 @@
-"""Blind rounds of a sitting: begun, answered, taken back, and at the end the personal threshold and its profile."""
+"""Blind rounds of a sitting: begun, answered, taken back, and at the end what they tell.
+
+Four kinds: *line* (good enough for the use?), *pairs* (which is better?), and for practice *higher* (which is the higher
+ISO?) and *same* (same or different?).
+"""
 
 from __future__ import annotations
 
 import math
+import random
 import secrets
+from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import timedelta
 
 from django.db import transaction
 from django.utils import timezone
 
-from yellowjacket.bench.models import BlindRound, BlindTrial, Frame, Ladder, Rung, Shot, Sitting, ToleranceProfile, Use
+from yellowjacket.bench.models import (
+    BlindRound,
+    BlindTrial,
+    Frame,
+    Ladder,
+    PairVerdict,
+    Rung,
+    Shot,
+    Sitting,
+    ToleranceProfile,
+    Use,
+)
+from yellowjacket.bench.services import verdicts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
-from yellowjacket.core.blind import CATCH_SHARE, Threshold, fitted, order_of, planned_trials
+from yellowjacket.core.blind import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
 from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS
 
@@ -20,37 +39,100 @@ from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS
 CRITERION = "shadow_snr"
 _MOST_TRIALS = 200
 _FEWEST_RUNGS = 3
+PRACTICE = (BlindRound.Kind.HIGHER, BlindRound.Kind.SAME)
+PRACTICE_TRIALS = 20
+LONGEST_GUEST_DAYS = 30
 
 
-def stimuli_of(sitting: Sitting, use: Use) -> list[tuple[Rung, float]]:
-    """Rungs of ISO ladders that have a light frame and a measured shadow, with log2 of their relative noise at a use."""
-    rungs = list(
+def rungs_with_light(sitting: Sitting) -> list[Rung]:
+    """Rungs of ISO ladders that have a light frame, ladder by ladder."""
+    rungs = (
         Rung.objects.filter(ladder__sitting=sitting, ladder__kind=Ladder.Kind.ISO)
-        .exclude(measured_inputs="")
         .select_related("ladder__body")
         .order_by("ladder__position", "position")
     )
     lit = set(
         Frame.objects.filter(shot__rung__in=rungs, shot__kind=Shot.Kind.LIGHT).values_list("shot__rung_id", flat=True)
     )
+    return [rung for rung in rungs if rung.pk in lit]
+
+
+def stimuli_of(sitting: Sitting, use: Use) -> list[tuple[Rung, float]]:
+    """Rungs that have a light frame and a measured shadow, with log2 of their relative noise at a use."""
+    rungs = [rung for rung in rungs_with_light(sitting) if rung.measured_inputs]
     findings = findings_by_use(rungs)
     found = []
     for rung in rungs:
         own = {**findings.get(None, {}).get(rung.pk, {}), **findings.get(use.pk, {}).get(rung.pk, {})}
         snr = own.get(CRITERION)
-        if rung.pk in lit and snr is not None and snr.value is not None and snr.value > 0:
+        if snr is not None and snr.value is not None and snr.value > 0:
             found.append((rung, -math.log2(snr.value)))
     return found
 
 
+def matched_pairs(sitting: Sitting) -> list[tuple[Rung, Rung]]:
+    """Rungs of two bodies at equal ISO marks, for "which is better"."""
+    by_mark: dict[int, list[Rung]] = {}
+    for rung in rungs_with_light(sitting):
+        if all(rung.ladder.body_id != other.ladder.body_id for other in by_mark.get(rung.iso, ())):
+            by_mark.setdefault(rung.iso, []).append(rung)
+    return [(rungs[0], other) for _, rungs in sorted(by_mark.items()) for other in rungs[1:]]
+
+
+def practice_pairs(sitting: Sitting, apart_stops: float) -> list[tuple[Rung, Rung]]:
+    """Rungs of one ladder that stand so many stops apart, the lower first."""
+    rungs = rungs_with_light(sitting)
+    return [
+        (low, high)
+        for low in rungs
+        for high in rungs
+        if low.ladder_id == high.ladder_id
+        and abs(verdicts.stops_of(high) - verdicts.stops_of(low) - apart_stops) < 1 / 6
+    ]
+
+
 @transaction.atomic
-def begin(sitting: Sitting, use: Use, person: str, wanted_stops: float, size_percent: int = 100) -> BlindRound:
-    """Plan a round: trials in random order with repeats and catches. Refuses without a name or with too little to show."""
-    if not person.strip():
+def begin(
+    sitting: Sitting, use: Use, person: str, wanted_stops: float, kind: str = BlindRound.Kind.LINE,
+    *, guest_days: int = 0,
+) -> BlindRound:  # fmt: skip
+    """Plan a round: trials in random order. ``wanted_stops``: precision of a line, or how far apart practice pairs stand.
+
+    ``guest_days``: the link may be given away and works so long; its guest says who they are. Refuses without a name
+    and with too little to show.
+    """
+    if not guest_days and not person.strip():
         raise Refusal("Say who is judging first: type a name.")
-    if not 0.1 <= wanted_stops <= 3:
+    if not 0 <= guest_days <= LONGEST_GUEST_DAYS:
+        raise Refusal(f"A guest's link is open for {LONGEST_GUEST_DAYS} days at most.")
+    if not 0.1 <= wanted_stops <= 10:
+        raise Refusal("Stops lie between 0.1 and 10.")
+    if kind not in BlindRound.Kind.values:
+        raise Refusal("There is no such round.")
+    made = BlindRound.objects.create(
+        sitting=sitting, use=use, person=person.strip()[:80], size_percent=100, wanted_stops=wanted_stops, kind=kind,
+        open_until=timezone.now() + timedelta(days=guest_days) if guest_days else None,
+    )  # fmt: skip
+    chance = random.Random(secrets.randbits(32))  # noqa: S311 - an order, no secret
+    make = {
+        BlindRound.Kind.LINE: _line_trials,
+        BlindRound.Kind.PAIRS: _pair_trials,
+        BlindRound.Kind.HIGHER: _higher_trials,
+        BlindRound.Kind.SAME: _same_trials,
+    }[BlindRound.Kind(kind)]
+    trials = make(made, chance)
+    spots = {rung.pk: spot_of(rung) for rung in {trial.rung for trial in trials}}
+    for n, trial in enumerate(trials):
+        trial.number = n
+        trial.x, trial.y = spots[trial.rung.pk]
+    BlindTrial.objects.bulk_create(trials)
+    return made
+
+
+def _line_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
+    stimuli = stimuli_of(made.sitting, made.use)
+    if made.wanted_stops > 3:
         raise Refusal("The precision wanted lies between 0.1 and 3 stops.")
-    stimuli = stimuli_of(sitting, use)
     if len(stimuli) < _FEWEST_RUNGS:
         raise Refusal(
             f"A blind round needs {_FEWEST_RUNGS} measured rungs or more, there are {len(stimuli)}: measure the ISO ladders "
@@ -59,22 +141,71 @@ def begin(sitting: Sitting, use: Use, person: str, wanted_stops: float, size_per
     spans = [noise for _, noise in stimuli]
     spacing = max((max(spans) - min(spans)) / max(len(spans) - 1, 1), 0.1)
     # Catches come on top of what the precision asks for.
-    count = min(planned_trials(len(stimuli), wanted_stops, spacing), _MOST_TRIALS)
+    count = min(planned_trials(len(stimuli), made.wanted_stops, spacing), _MOST_TRIALS)
     count = math.ceil(count / (1 - CATCH_SHARE)) + 1
-    made = BlindRound.objects.create(
-        sitting=sitting, use=use, person=person.strip()[:80], size_percent=size_percent, wanted_stops=wanted_stops
-    )
-    spots = {rung.pk: _spot(rung) for rung, _ in stimuli}
+    order = order_of(len(stimuli), count, chance.getrandbits(32))
+    return [BlindTrial(round=made, rung=stimuli[one.stimulus][0], catch=one.catch) for one in order]
+
+
+def _pair_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
+    pairs = matched_pairs(made.sitting)
+    if not pairs:
+        raise Refusal("“Which is better” needs two bodies with frames at equal ISO in this sitting.")
+    # Each pair twice, once either way round, so that a favoured side cancels.
+    both = [(one, other) for one, other in pairs] + [(other, one) for one, other in pairs]
+    chance.shuffle(both)
+    return [BlindTrial(round=made, rung=left, other=right) for left, right in both]
+
+
+def _practice(made: BlindRound) -> list[tuple[Rung, Rung]]:
+    pairs = practice_pairs(made.sitting, made.wanted_stops)
+    if not pairs:
+        raise Refusal(
+            f"No two rungs of a ladder with frames stand {made.wanted_stops:g} stops apart here: choose another distance."
+        )
+    return pairs
+
+
+def _higher_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
+    pairs = _practice(made)
     trials = []
-    for n, trial in enumerate(order_of(len(stimuli), count, secrets.randbits(32))):
-        rung = stimuli[trial.stimulus][0]
-        x, y = spots[rung.pk]
-        trials.append(BlindTrial(round=made, number=n, rung=rung, x=x, y=y, catch=trial.catch))
-    BlindTrial.objects.bulk_create(trials)
-    return made
+    for n in range(PRACTICE_TRIALS):
+        low, high = pairs[n % len(pairs)]
+        left, right = (low, high) if chance.random() < 0.5 else (high, low)
+        trials.append(BlindTrial(round=made, rung=left, other=right))
+    chance.shuffle(trials)
+    return trials
 
 
-def _spot(rung: Rung) -> tuple[int, int]:
+def _same_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
+    pairs = _practice(made)
+    repeated = _rungs_with_repeats({rung for pair in pairs for rung in pair})
+    if not repeated:
+        raise Refusal(
+            "“Same or different” shows two frames of one rung where both are the same: no rung here has a second frame."
+        )
+    trials = []
+    for n in range(PRACTICE_TRIALS):
+        if n % 2:
+            low, high = pairs[n // 2 % len(pairs)]
+            left, right = (low, high) if chance.random() < 0.5 else (high, low)
+        else:
+            left = right = repeated[n // 2 % len(repeated)]
+        trials.append(BlindTrial(round=made, rung=left, other=right))
+    chance.shuffle(trials)
+    return trials
+
+
+def _rungs_with_repeats(rungs: set[Rung]) -> list[Rung]:
+    second = set(
+        Frame.objects.filter(shot__rung__in=rungs, shot__kind=Shot.Kind.LIGHT, shot__repeat__gte=2).values_list(
+            "shot__rung_id", flat=True
+        )
+    )
+    return sorted((rung for rung in rungs if rung.pk in second), key=lambda rung: rung.pk)
+
+
+def spot_of(rung: Rung) -> tuple[int, int]:
     """The spot of the rung's ladder in raw pixels, else the middle of its frame."""
     ladder = rung.ladder
     if ladder.spot_x is not None and ladder.spot_y is not None:
@@ -83,33 +214,92 @@ def _spot(rung: Rung) -> tuple[int, int]:
     return (frame.width // 2, frame.height // 2) if frame else (0, 0)
 
 
+def frame_of(trial: BlindTrial, side: str) -> Frame | None:
+    """The frame shown of a trial, "left" or "right". A pair that is none shows two frames of its rung."""
+    rung = trial.other_id if side == "right" and trial.other_id else trial.rung_id
+    frames = list(
+        Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).defer("report").order_by("shot__repeat")[:2]
+    )
+    second = side == "right" and trial.other_id == trial.rung_id
+    return frames[-1 if second else 0] if frames else None
+
+
 def next_trial(round_: BlindRound) -> BlindTrial | None:
     """The trial to answer, or None at the end."""
-    return round_.trials.filter(accepted__isnull=True).select_related("rung__ladder__body").first()
+    return round_.trials.filter(answered_at__isnull=True).select_related("rung__ladder__body", "other").first()
+
+
+def introduce(round_: BlindRound, person: str) -> None:
+    """A guest says who they are, before the first answer."""
+    if not person.strip():
+        raise Refusal("Type your name first.")
+    round_.person = person.strip()[:80]
+    round_.save(update_fields=["person"])
+
+
+def must_be_open(round_: BlindRound) -> None:
+    """Refuse a guest's round whose time is over."""
+    if round_.open_until is not None and timezone.now() > round_.open_until:
+        raise Refusal("This link has expired. Ask whoever gave it to you for a new one.")
 
 
 @transaction.atomic
-def answer(round_: BlindRound, token: str, accepted: bool) -> None:
-    """Keep an answer. Refuses a trial that is not the next one: an answer given twice counts once."""
+def answer(round_: BlindRound, token: str, said: str) -> None:
+    """Keep an answer: "yes" or "no"; of "which is better" −2 … 2. Refuses a trial that is not the next one: an answer given
+    twice counts once."""
+    must_be_open(round_)
     trial = next_trial(round_)
     if trial is None or trial.token != token:
         raise Refusal("That picture is answered already.")
-    trial.accepted, trial.answered_at = accepted, timezone.now()
-    trial.save(update_fields=["accepted", "answered_at"])
+    if round_.kind == BlindRound.Kind.PAIRS:
+        if said not in ("-2", "-1", "0", "1", "2"):
+            raise Refusal("Say which is better, or that they are equal.")
+        trial.score = int(said)
+    else:
+        if said not in ("yes", "no"):
+            raise Refusal("Say yes or no.")
+        trial.accepted = (said == "yes") == _right_answer(round_, trial) if round_.kind in PRACTICE else said == "yes"
+    trial.answered_at = timezone.now()
+    trial.save(update_fields=["accepted", "score", "answered_at"])
     if next_trial(round_) is None:
         round_.finished_at = timezone.now()
         round_.save(update_fields=["finished_at"])
+        if round_.kind == BlindRound.Kind.PAIRS:
+            _keep_verdicts(round_)
+
+
+def _right_answer(round_: BlindRound, trial: BlindTrial) -> bool:
+    """Whether "yes" is right: the left one is the higher ISO; both are the same."""
+    if round_.kind == BlindRound.Kind.SAME:
+        return trial.rung_id == trial.other_id
+    return trial.other is not None and trial.rung.iso > trial.other.iso
+
+
+def _keep_verdicts(round_: BlindRound) -> None:
+    """Either way round together are one verdict: the mean of what was said, towards equal."""
+    said: dict[frozenset[int], list[tuple[Rung, Rung, int]]] = {}
+    for trial in round_.trials.select_related("rung__ladder__sitting", "other__ladder__sitting"):
+        if trial.other is not None and trial.score is not None:
+            said.setdefault(frozenset((trial.rung_id, trial.other.pk)), []).append(
+                (trial.rung, trial.other, trial.score)
+            )
+    for answers in said.values():
+        one, other, _ = answers[0]
+        scores = [score if left.pk == one.pk else -score for left, _, score in answers]
+        mean = sum(scores) / len(scores)
+        score = int(math.copysign(math.floor(abs(mean)), mean))
+        verdicts.give(one, other, round_.use, round_.person, score, blind=True)
 
 
 def take_back(round_: BlindRound) -> None:
     """Take the last answer back. Refuses at the beginning, and when the results are out."""
     if round_.finished_at is not None:
         raise Refusal("The round is over: its answers stand.")
-    last = round_.trials.filter(accepted__isnull=False).last()
+    last = round_.trials.filter(answered_at__isnull=False).last()
     if last is None:
         raise Refusal("There is no answer to take back.")
-    last.accepted, last.answered_at = None, None
-    last.save(update_fields=["accepted", "answered_at"])
+    last.accepted, last.score, last.answered_at = None, None, None
+    last.save(update_fields=["accepted", "score", "answered_at"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,10 +313,14 @@ class RoundResult:
     answers: list[tuple[Rung, float, int, int]]
 
 
-def result_of(round_: BlindRound) -> RoundResult:
-    """The threshold. Refuses before the end: what is known early bends what is said later."""
+def _must_be_over(round_: BlindRound) -> None:
     if round_.finished_at is None:
         raise Refusal("The results come at the end.")
+
+
+def result_of(round_: BlindRound) -> RoundResult:
+    """The threshold. Refuses before the end: what is known early bends what is said later."""
+    _must_be_over(round_)
     noise = {rung.pk: (rung, level) for rung, level in stimuli_of(round_.sitting, round_.use)}
     trials = [one for one in round_.trials.all() if one.rung_id in noise and one.accepted is not None]
     plain = [one for one in trials if not one.catch]
@@ -156,11 +350,62 @@ def result_of(round_: BlindRound) -> RoundResult:
     )
 
 
+def verdicts_of(round_: BlindRound) -> Sequence[PairVerdict]:
+    """What a finished "which is better" left behind: blind verdicts of its person since its end, rung by rung."""
+    _must_be_over(round_)
+    rows = PairVerdict.objects.filter(
+        use=round_.use, person=round_.person, blind=True, given_at__gte=round_.finished_at
+    ).select_related("one__ladder__body", "other__ladder__body")
+    return sorted(rows[: round_.trials.count()], key=lambda row: (row.one.iso, row.other.iso))
+
+
+@dataclass(frozen=True, slots=True)
+class Practised:
+    """A finished practice round: share of right answers with its exact interval, the chance of so many by guessing."""
+
+    round: BlindRound
+    right: int
+    trials: int
+    share: Quantity
+    chance: float
+
+    @property
+    def words(self) -> str:
+        """What it means."""
+        if self.chance < 0.05:
+            return "you can tell them apart"
+        return "no better than guessing could be"
+
+
+def practised(round_: BlindRound) -> Practised:
+    """The exact binomial result of a practice round. Refuses before the end."""
+    _must_be_over(round_)
+    answers = list(round_.trials.values_list("accepted", flat=True))
+    right = sum(bool(one) for one in answers)
+    share, chance = told_apart(right, len(answers))
+    return Practised(round_, right, len(answers), share, chance)
+
+
+def practice_rounds(person: str | None = None) -> list[Practised]:
+    """Finished practice rounds in the order they were made, in two queries."""
+    rounds = BlindRound.objects.filter(kind__in=PRACTICE, finished_at__isnull=False).select_related("sitting", "use")
+    if person:
+        rounds = rounds.filter(person=person)
+    found = []
+    for round_ in rounds.order_by("finished_at").prefetch_related("trials"):
+        answers = [trial.accepted for trial in round_.trials.all()]
+        right = sum(bool(one) for one in answers)
+        found.append(Practised(round_, right, len(answers), *told_apart(right, len(answers))))
+    return found
+
+
 def profile_from_round(round_: BlindRound, name: str) -> ToleranceProfile:
     """A tolerance profile whose usable shadow SNR is the person's own line; clean and emergency keep their distance.
 
     Refuses a round without a threshold and a name that is taken.
     """
+    if round_.kind != BlindRound.Kind.LINE:
+        raise Refusal("Only a round that looks for a line gives a tolerance profile.")
     found = result_of(round_)
     if found.snr.value is None:
         raise Refusal(f"This round gives no threshold: {found.snr.reason}.")

@@ -94,13 +94,17 @@ class Match:
 def match_of(one: Ladder, other: Ladder, use: Use) -> Match:
     """The matched-rung finder for two ISO ladders of a sitting."""
     one, other = sorted((one, other), key=lambda ladder: (ladder.position, ladder.pk))
-    seen = {ladder.pk: _seen(ladder, use) for ladder in (one, other)}
-    measured = matched_rungs(seen[one.pk], seen[other.pk])
+    if Ladder.Method.FIXED in (one.method, other.method):
+        # Held fixed, the light is the same at every ISO: noise does not grow along the ladder.
+        measured, words = [], "a ladder held fixed has the same light at every ISO, so there is no shift to find"
+    else:
+        measured = matched_rungs(_seen(one, use), _seen(other, use))
+        words = ahead_in_words(one.body.model, other.body.model, measured)
     verdicts = in_force(one, other, use)
     equal = [(v.one.iso, v.score) for v in verdicts if v.one.iso == v.other.iso]
     names = one.body.model, other.body.model
     return Match(
-        one, other, use.size_text, measured, ahead_in_words(*names, measured), _middle(measured), verdicts,
+        one, other, use.size_text, measured, words, _middle(measured), verdicts,
         verdicts_in_words(*names, equal), level_shift([_apart(v) for v in verdicts]),
     )  # fmt: skip
 

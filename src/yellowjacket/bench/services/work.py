@@ -5,6 +5,7 @@ from yellowjacket.bench.services.adopting import adopt_files
 from yellowjacket.bench.services.darks import measure_darks
 from yellowjacket.bench.services.importing import import_files
 from yellowjacket.bench.services.jobs import Work
+from yellowjacket.bench.services.lanes import match_pictures
 from yellowjacket.bench.services.masters import make_masters
 from yellowjacket.bench.services.measuring import measure_sitting
 from yellowjacket.bench.services.shooting import shoot_remaining
@@ -16,4 +17,5 @@ WORK: dict[str, Work] = {
     Job.Kind.MEASURE: measure_sitting,
     Job.Kind.DARKS: measure_darks,
     Job.Kind.MASTER: make_masters,
+    Job.Kind.LANE: match_pictures,
 }

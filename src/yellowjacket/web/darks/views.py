@@ -17,6 +17,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Body, Frame, MasterDark, Shot, Sitting
 from yellowjacket.bench.services import masters
+from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.dark_matching import Setting
 from yellowjacket.core.frames import FrameError
@@ -185,7 +186,7 @@ def crop(request: HttpRequest, master_id: int, frame_id: int, what: str, x: int,
     """A crop before or after, neutral development, one image pixel per sensor pixel."""
     frame, master = _light(frame_id), get_object_or_404(MasterDark, pk=master_id)
     rect = pictures.clamped(frame.width, frame.height, (x, y), (_CROP_PX, _CROP_PX))
-    how, _ = pictures.development(frame, None, None, equalised=False)
+    how = Developing({}, None, {}).of_frame(frame, 0, Switches(equalised=False)).how
     try:
         if what == "before":
             return picture_response(pictures.crop_png(frame, rect, how), "image/png")

@@ -1,29 +1,33 @@
-"""Look: the same spot of every rung at the same size and brightness, and the grades."""
+"""Look: the same spot of every rung at the same size and brightness, the grades, and how people agree on them."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.models import Frame, Grade, MarkedSpot
-from yellowjacket.bench.services import checking, judging, recording
+from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
+from yellowjacket.bench.services import checking, judging, placements, recording, verdicts
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.judging import current_grades
+from yellowjacket.core.develop import DEVELOPERS
 from yellowjacket.web import pictures
-from yellowjacket.web.lines import Crops, crop_line, grade_lines
-from yellowjacket.web.sitting_page import SittingPage
+from yellowjacket.web.lines import crop_line, grade_lines
+from yellowjacket.web.look import presets
+from yellowjacket.web.look.switches import LADDERS, ONE, ROWS, SIZE_WORDS, SPOTS, SURROUNDS, Looking, keep_screen
+from yellowjacket.web.look.wall import CELL_WIDTH_PX, Walls
+from yellowjacket.web.sitting_page import SittingPage, carried_out
 from yellowjacket.web.stave import Stave, columns_of
 
-SIZES = (100, 200, 300)
-# A cell of the wall on the screen; at 200 % it shows half as many sensor pixels each way.
-CELL_WIDTH_PX, CELL_HEIGHT_PX = 227, 396
-SURROUNDS = ("mid", "dark", "light")
 REASON_KEYS = (
     ("g", Grade.Reason.GRAIN), ("o", Grade.Reason.BLOTCHES), ("d", Grade.Reason.DETAIL), ("c", Grade.Reason.COLOUR),
     ("k", Grade.Reason.BLACKS), ("h", Grade.Reason.HIGHLIGHTS),
 )  # fmt: skip
+_ROW_WORDS = {ONE: "this ladder", LADDERS: "all ladders", SPOTS: "spots"}
+_FIVE = ((1, "A clean"), (2, "B"), (3, "C"), (4, "D"), (5, "E lost"))
+_THREE = ((1, "always"), (2, "if I must"), (3, "never"))
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
@@ -34,100 +38,174 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 @require_GET
 def wall(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """The sheet and the wall after a move of the spot or a change of size; the spot is remembered."""
+    """The sheet and the wall after a move of the spot or a switch; the spot is remembered."""
     sitting_page = SittingPage(request, sitting_id, "look")
-    frame = _any_frame(sitting_page)
-    if "spot" in request.GET and frame is not None:
-        ladder = sitting_page.ladder
-        ladder.spot_x, ladder.spot_y = Crops.of(sitting_page).spot(frame)
-        ladder.save(update_fields=["spot_x", "spot_y"])
+    _keep_spot(sitting_page)
     return render(request, "look/_wall.html", _context(sitting_page))
 
 
+@require_POST
+def keep_spot(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Remember the spot after the browser has moved the cells by itself."""
+    _keep_spot(SittingPage(request, sitting_id, "look"))
+    return HttpResponse(status=204)
+
+
+def _keep_spot(page: SittingPage) -> None:
+    if "spot" not in page.request.GET or not any(page.light(rung) for rung in page.rungs):
+        return
+    ladder = page.ladder
+    ladder.spot_x, ladder.spot_y = Walls(page, Looking()).spot()
+    ladder.save(update_fields=["spot_x", "spot_y"])
+
+
 def _context(page: SittingPage) -> dict[str, object]:
-    size = _choice(page.request.GET.get("size"), SIZES, SIZES[0])
-    equalised = page.request.GET.get("brightness") != "as-shot"
-    surround = page.request.GET.get("surround", "")
-    crops = Crops.of(page)
-    cut = (CELL_WIDTH_PX * 100 // size, CELL_HEIGHT_PX * 100 // size)
+    looking = Looking.of(page.request)
+    walls = Walls(page, looking)
+    found = walls.wall()
     columns = columns_of(page.rungs, page.rung)
     stave = Stave(page.ladder, columns)
-    lines = [crop_line(page, stave.column_px), *grade_lines(page, recording.proposals(page.ladder))]
-    grades = current_grades(page.ladder, page.person or None)
-    cells = []
-    for column in columns:
-        view = crops.view(column.rung, cut, equalised=equalised)
-        cells.append({"column": column, "view": view, "grade": grades.get((column.rung.pk, page.use.pk))})
+    lane = _lane(page)
+    proposals = recording.proposals(page.ladder, lane)
+    lines = grade_lines(page, proposals, lane=lane)
+    if looking.rows == ONE and len(found.rows) == 1:
+        lines = [crop_line(page, stave.column_px), *lines]
+    elif len(found.rows) > 1:
+        # The wall needs the room: only the use in force.
+        lines = [line for line in lines if line.chosen]
+    current = next((cell for row in found.rows if row.current for cell in row.cells if cell and cell.current), None)
     return page.context(
-        stave=Stave(page.ladder, columns, lines), cells=cells, size=size, sizes=SIZES, equalised=equalised,
-        surround=surround if surround in SURROUNDS else SURROUNDS[0], surrounds=SURROUNDS,
-        cell_width=CELL_WIDTH_PX, cell_height=CELL_HEIGHT_PX, overview=_overview(page, crops, cut),
+        stave=Stave(page.ladder, columns, lines), wall=found, looking=looking, overview=_overview(page, walls),
+        sizes=SIZE_WORDS.items(), rows=[(key, _ROW_WORDS[key]) for key in ROWS], developers=DEVELOPERS,
+        surround=looking.surround, surrounds=SURROUNDS, cell_width=CELL_WIDTH_PX, lane=lane,
         spots=MarkedSpot.objects.filter(sitting=page.sitting, body=page.ladder.body),
-        reasons=REASON_KEYS, current_grade=grades.get((page.rung.pk, page.use.pk)),
+        reasons=REASON_KEYS, current_grade=current.grade if current else None, current_cell=current,
+        grade_words=_THREE if looking.steps == 3 else _FIVE,
+        apart=[one for one in proposals if one.disagree], match=_match(page, walls),
+        several_to_place=looking.rows == LADDERS and len(walls.sizes) > 1,
     )  # fmt: skip
 
 
-def _choice(text: str | None, allowed: tuple[int, ...], otherwise: int) -> int:
-    return int(text) if text and text.isdigit() and int(text) in allowed else otherwise
+def _lane(page: SittingPage) -> Lane | None:
+    return Lane.objects.filter(ladder=page.ladder, pk=page.lane_id).first() if page.lane_id else None
 
 
-def _any_frame(page: SittingPage) -> Frame | None:
-    return next((page.light(rung)[0] for rung in page.rungs if page.light(rung)), None)
-
-
-def _overview(page: SittingPage, crops: Crops, cut: tuple[int, int]) -> dict[str, object] | None:
-    """The small whole picture with the spot marked."""
-    base = next((rung for rung in page.rungs if rung.pk == crops.reference_id), page.rungs[0])
-    frame = page.light(base)[0] if page.light(base) else _any_frame(page)
-    if frame is None:
+def _match(page: SittingPage, walls: Walls) -> verdicts.Match | None:
+    """The matched-rung finder, where two bodies stand on one wall."""
+    if walls.looking.rows != LADDERS or page.ladder.kind != page.ladder.Kind.ISO:
         return None
-    how, _ = pictures.development(frame, crops.grey.get(crops.reference_id), crops.grey.get(base.pk), equalised=True)
-    spot = crops.spot(frame)
+    other = next((ladder for ladder in walls.ladders if ladder.body_id != page.ladder.body_id), None)
+    return verdicts.match_of(page.ladder, other, page.use) if other else None
+
+
+def _overview(page: SittingPage, walls: Walls) -> dict[str, object] | None:
+    """The small whole picture with the spot marked."""
+    developing = walls.developing(page.ladder)
+    frames = [frame for rung in page.rungs if (frame := walls.frames.get(rung.pk))]
+    frame = next(
+        (f for f in frames if f.shot and f.shot.rung_id == developing.reference_id), frames[0] if frames else None
+    )
+    if frame is None or frame.shot is None:
+        return None
+    how = developing.of_frame(frame, frame.shot.rung_id).how
+    factor, zoom = walls.looking.scale(page.use, page.ladder.body.pixels)
+    height = walls.wall_height
+    cut = (round(CELL_WIDTH_PX * factor / zoom), round(height * factor / zoom))
+    spot = walls.spot()
     return {
-        "url": reverse("overview", args=[frame.pk]) + f"?v={pictures.version_tag(how)}",
-        "frame": frame, "spot": spot, "rect": pictures.clamped(frame.width, frame.height, spot, cut),
+        "url": pictures.overview_address(frame, how), "frame": frame, "spot": spot,
+        "rect": pictures.clamped(frame.width, frame.height, spot, cut),
     }  # fmt: skip
+
+
+def _answered(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
+    """Do what was asked and answer with sheet and wall, a refusal above them."""
+    sitting_page = SittingPage(request, sitting_id, "look")
+    message = ""
+    try:
+        action(sitting_page)
+    except Refusal as refusal:
+        message = str(refusal)
+    return render(request, "look/_wall.html", _context(sitting_page) | {"message": message})
 
 
 @require_POST
 def grade(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """A grade, its reason, or taking a grade back; answers with sheet and wall."""
-    sitting_page = SittingPage(request, sitting_id, "look")
-    message = ""
-    try:
-        _give(request, sitting_page)
-    except Refusal as refusal:
-        message = str(refusal)
-    context = _context(sitting_page) | {"message": message}
-    return render(request, "look/_wall.html", context)
+    """A grade, its reason or note, taking a grade back, or undoing the last word; answers with sheet and wall."""
+    return _answered(request, sitting_id, lambda page: _give(request, page))
 
 
 def _give(request: HttpRequest, page: SittingPage) -> None:
-    word = request.POST.get("grade", "")
-    if word.isdigit():
-        size = _choice(request.GET.get("size"), SIZES, SIZES[0])
-        equalised = request.GET.get("brightness") != "as-shot"
-        judging.grade_rung(page.rung, page.use, page.person, int(word), size_percent=size, equalised=equalised)
+    word, lane, said = request.POST.get("grade", ""), _lane(page), (page.rung, page.use, page.person)
+    if word == "undo":
+        judging.undo(page.ladder, page.person)
     elif word == "none":
-        judging.take_back(page.rung, page.use, page.person)
+        judging.take_back(*said, lane)
+    elif word.isdigit():
+        looking = Looking.of(request)
+        frame = next(iter(page.light(page.rung)), None)
+        moved = None
+        if lane is None and frame is not None:
+            walls = Walls(page, looking)
+            moved = walls.developing(page.ladder).of_frame(frame, page.rung.pk, looking.switches(page.use)).moved_stops
+        judging.grade_rung(*said, int(word), looking.view(moved), lane=lane, steps=looking.steps)
+    elif "note" in request.POST:
+        judging.give_reason(*said, note=request.POST["note"], lane=lane)
     else:
-        judging.give_reason(page.rung, page.use, page.person, request.POST.get("reason", ""))
+        judging.give_reason(*said, request.POST.get("reason", ""), lane=lane)
 
 
 @require_POST
 def mark(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """Mark the spot shown as one where focus is watched; answers with sheet and wall."""
-    sitting_page = SittingPage(request, sitting_id, "look")
-    message = ""
-    frame = _any_frame(sitting_page)
-    try:
-        if frame is None:
+    """Mark the spot shown as one worth remembering, where focus is watched; answers with sheet and wall."""
+
+    def action(page: SittingPage) -> None:
+        if not any(page.light(rung) for rung in page.rungs):
             raise Refusal("There is no frame yet to mark a spot on.")
-        x, y = Crops.of(sitting_page).spot(frame)
-        checking.mark_spot(sitting_page.ladder, request.POST.get("name", ""), x, y)
-    except Refusal as refusal:
-        message = str(refusal)
-    return render(request, "look/_wall.html", _context(sitting_page) | {"message": message})
+        x, y = Walls(page, Looking()).spot()
+        checking.mark_spot(page.ladder, request.POST.get("name", ""), x, y, request.POST.get("note", ""))
+
+    return _answered(request, sitting_id, action)
+
+
+@require_GET
+def spots(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Spots found in the current ladder's cleanest frame, as buttons."""
+    sitting_page = SittingPage(request, sitting_id, "look")
+    walls = Walls(sitting_page, Looking())
+    developing = walls.developing(sitting_page.ladder)
+    frame: Frame | None = walls.frames.get(developing.reference_id or 0)
+    found, reason = presets.of_frame(frame, developing) if frame else ((), "no frame of the cleanest rung yet")
+    return render(request, "look/_presets.html", {"presets": found, "reason": reason})
+
+
+@require_POST
+def place(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Lay every other ladder on the first: by the pictures, or by spots marked on both."""
+    sitting_page = SittingPage(request, sitting_id, "look")
+    by = placements.place_by_spots if request.POST.get("by") == Placement.By.MARKED else placements.match
+    kin = [one for one in sitting_page.ladders if one.kind == sitting_page.ladder.kind and not one.capped]
+    for ladder in kin[1:]:
+        if placements.frame_of(ladder) is not None:
+
+            def lay(ladder: object = ladder) -> None:
+                made = by(ladder)  # type: ignore[arg-type]
+                messages.success(
+                    request,
+                    f"{ladder} lies on {kin[0]} by {made.points} points, {made.residual_px:.1f} px off on average.",
+                )
+
+            carried_out(request, lay)
+    return redirect(sitting_page.url("look"))
+
+
+@require_POST
+def screen(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Keep the resolution and distance of the tester's screen."""
+    sitting_page = SittingPage(request, sitting_id, "look")
+    if not keep_screen(request, request.POST.dict()):
+        messages.error(request, "A screen has 30 to 1000 pixels to the inch and stands 10 to 1000 cm away.")
+    return redirect(sitting_page.url("look", size="print"))
 
 
 @require_POST
@@ -136,3 +214,22 @@ def person(request: HttpRequest, sitting_id: int) -> HttpResponse:
     sitting_page = SittingPage(request, sitting_id, "look")
     sitting_page.person = request.POST.get("person", "")
     return redirect(sitting_page.url("look"))
+
+
+@require_GET
+def people(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Two people's grades side by side, and how far they agree."""
+    sitting_page = SittingPage(request, sitting_id, "look")
+    names = judging.people_of(sitting_page.ladder)
+    one = request.GET.get("one") if request.GET.get("one") in names else next(iter(names), "")
+    others = [name for name in names if name != one]
+    other = request.GET.get("other") if request.GET.get("other") in others else next(iter(others), "")
+    found = judging.agreement(sitting_page.ladder, sitting_page.use, str(one), str(other)) if other else None
+    latest = PairVerdict.objects.filter(use=sitting_page.use, one__ladder__sitting=sitting_page.sitting)
+    return render(
+        request, "look/people.html",
+        sitting_page.context(
+            names=names, one=one, other=other, agreement=found,
+            verdicts=latest.select_related("one__ladder__body", "other__ladder__body").order_by("-id")[:40],
+        ),
+    )  # fmt: skip

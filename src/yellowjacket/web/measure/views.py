@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Frame, Patch, Rung
 from yellowjacket.bench.services import measuring, patching, recording
+from yellowjacket.bench.services.developing import grey_signals
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.frames import FrameError
 from yellowjacket.web import pictures
@@ -60,7 +61,7 @@ def codes(request: HttpRequest, sitting_id: int) -> HttpResponse:
     context: dict[str, object] = {"sitting": sitting_page.sitting, "rung": sitting_page.rung, "codes": None}
     try:
         if frames:
-            grey = pictures.grey_signals(sitting_page.ladder).get(sitting_page.rung.pk, {})
+            grey = grey_signals(sitting_page.ladder).get(sitting_page.rung.pk, {})
             context["codes"] = code_plot(frames[0], grey.get("G1"))
     except FrameError as error:
         context["failed"] = str(error)
@@ -138,10 +139,9 @@ def _picture(page: SittingPage) -> dict[str, object] | None:
     rung = min(with_light, key=lambda rung: abs(rung.position - page.rung.position))
     frame: Frame = page.light(rung)[0]
     crops = Crops.of(page)
-    how, _ = pictures.development(frame, crops.grey.get(crops.reference_id), crops.grey.get(rung.pk), equalised=True)
     shown = page.request.GET.get("show") or page.request.POST.get("show")
     shown = shown if shown in SHOWN else SHOWN[0]
-    url = reverse("overview", args=[frame.pk]) + f"?v={pictures.version_tag(how)}"
+    url = pictures.overview_address(frame, crops.developing.of_frame(frame, rung.pk).how)
     said = ""
     if shown != SHOWN[0]:
         seen = noise_pictures.described(rung, shown)

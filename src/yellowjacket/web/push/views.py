@@ -95,11 +95,11 @@ def _exposure(page: SittingPage) -> dict[str, object]:
     readings = Readings(page.rungs, page.size_use)
     steps = {rung.pk: readings.get(rung, "step_stops") for rung in page.rungs}
     crops = Crops.of(page)
-    lines = _strips(page, crops, steps, stave.column_px)
+    lines = _strips(page, crops, stave.column_px)
     if readings:
         lines.append(_step_line(page, steps))
         lines += fixed_lines(page, readings, KINDS)
-    reference = next(rung for rung in page.rungs if rung.pk == crops.reference_id)
+    reference = next(rung for rung in page.rungs if rung.pk == crops.developing.reference_id)
     on_reference = Reading.objects.filter(rung=reference)
     clips = on_reference.filter(quantity="clips_at_stops").exclude(patch__role=Patch.Role.FIELD).select_related("patch")
     return {
@@ -110,17 +110,13 @@ def _exposure(page: SittingPage) -> dict[str, object]:
     }
 
 
-def _strips(page: SittingPage, crops: Crops, steps: Mapping[int, Reading | None], column_px: int) -> list[Line]:
+def _strips(page: SittingPage, crops: Crops, column_px: int) -> list[Line]:
     """The spot of every rung as shot, brought back, and the correct frame beside it."""
     size = (column_px - 2, CROP_HEIGHT_PX)
-    shot, back, correct = [], [], []
-    reference = next(rung for rung in page.rungs if rung.pk == crops.reference_id)
-    for rung in page.rungs:
-        step = steps[rung.pk]
-        stops = step.value if step is not None else None
-        shot.append(Cell(extra=crops.view(rung, size, equalised=False)))
-        back.append(Cell(extra=crops.view(rung, size, step_stops=stops)))
-        correct.append(Cell(extra=crops.view(reference, size)))
+    reference = next(rung for rung in page.rungs if rung.pk == crops.developing.reference_id)
+    shot = [Cell(extra=crops.view(rung, size, equalised=False)) for rung in page.rungs]
+    back = [Cell(extra=crops.view(rung, size)) for rung in page.rungs]
+    correct = [Cell(extra=crops.view(reference, size))] * len(page.rungs)
     return [
         Line("shot", "As shot", "spot at 100 %", "crops", shot),
         Line("back", "Brought back", "to the correct exposure", "crops", back),

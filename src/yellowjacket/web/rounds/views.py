@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.models import BlindRound, BlindTrial, Frame, Shot
+from yellowjacket.bench.models import BlindRound, BlindTrial
 from yellowjacket.bench.services import rounds
+from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.tolerance import use_noise_factor
 from yellowjacket.web import pictures
@@ -20,112 +22,153 @@ from yellowjacket.web.sitting_page import SittingPage, carried_out
 # Pixels of the picture at the use's size that are shown, one to a device pixel.
 _CROP_PX = (512, 480)
 _PRECISIONS = (1.0, 0.5, 0.3)
+_SCORES = ((2, "left clearly"), (1, "left slightly"), (0, "equal"), (-1, "right slightly"), (-2, "right clearly"))
 
 
 def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """What a round will be; on POST it begins."""
+    """What a round will be; on POST it begins, or a link for a guest is made."""
     page = SittingPage(request, sitting_id, "look")
     if request.method == "POST":
+        guest = "guest" in request.POST
         page.person = request.POST.get("person", "") or page.person
         try:
-            made = rounds.begin(page.sitting, page.use, page.person, _precision(request))
-            return redirect("rounds:page", token=made.token)
+            made = rounds.begin(
+                page.sitting, page.use, "" if guest else page.person, _number(request.POST.get("wanted", "")),
+                request.POST.get("kind") or BlindRound.Kind.LINE,
+                guest_days=round(_number(request.POST.get("days", "7"))) if guest else 0,
+            )  # fmt: skip
+            if not guest:
+                return redirect("rounds:page", token=made.token)
+            messages.success(
+                request, "The link is in the list below. It needs no account and shows nothing but the round."
+            )
+            return redirect(f"{request.path}?use={page.use.pk}")
         except Refusal as refusal:
             messages.error(request, str(refusal))
-    stimuli = rounds.stimuli_of(page.sitting, page.use)
-    done = BlindRound.objects.filter(sitting=page.sitting).select_related("use")
-    return render(request, "rounds/begin.html", page.context(stimuli=stimuli, rounds=done, precisions=_PRECISIONS))
+    context = {
+        "stimuli": rounds.stimuli_of(page.sitting, page.use), "precisions": _PRECISIONS,
+        "pairs": rounds.matched_pairs(page.sitting),
+        "rounds": BlindRound.objects.filter(sitting=page.sitting).exclude(kind__in=rounds.PRACTICE).select_related("use"),
+    }  # fmt: skip
+    return render(request, "rounds/begin.html", page.context(**context))
 
 
-def _precision(request: HttpRequest) -> float:
+def _number(text: str) -> float:
     try:
-        return float(request.POST.get("wanted", "").replace(",", "."))
+        return float(text.replace(",", "."))
     except ValueError as error:
-        raise Refusal("Choose how precisely the line is to be known.") from error
+        raise Refusal("Choose a number: how precisely the line is to be known, or how many days.") from error
 
 
 def _round(token: str) -> BlindRound:
     return get_object_or_404(BlindRound.objects.select_related("sitting__profile", "use"), token=token)
 
 
-def _context(round_: BlindRound) -> dict[str, object]:
+def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, object]:
+    guest = round_.open_until is not None if guest is None else guest
     trial = rounds.next_trial(round_)
-    answered = round_.trials.filter(accepted__isnull=False).count()
     context: dict[str, object] = {
-        "round": round_, "trial": trial, "answered": answered, "planned": round_.trials.count(), "crop": _CROP_PX,
+        "round": round_, "trial": trial, "answered": round_.trials.filter(answered_at__isnull=False).count(),
+        "planned": round_.trials.count(), "crop": _CROP_PX, "scores": _SCORES, "guest": guest,
     }  # fmt: skip
-    if trial is None:
-        context["result"] = rounds.result_of(round_)
+    if trial is None and not guest:
+        if round_.kind == BlindRound.Kind.LINE:
+            context["result"] = rounds.result_of(round_)
+        elif round_.kind == BlindRound.Kind.PAIRS:
+            context["verdicts"] = rounds.verdicts_of(round_)
+        else:
+            context["practised"] = rounds.practised(round_)
     return context
 
 
 def page(request: HttpRequest, token: str) -> HttpResponse:
-    """The next picture, or the results."""
-    return render(request, "rounds/page.html", _context(_round(token)))
+    """The next picture, or the results; a guest says their name first, and comes too late after the last day."""
+    round_ = _round(token)
+    try:
+        rounds.must_be_open(round_)
+        if request.method == "POST":
+            rounds.introduce(round_, request.POST.get("person", ""))
+            return redirect("rounds:page", token=token)
+    except Refusal as refusal:
+        if request.method == "POST" or round_.open_until is not None:
+            context = _context(round_) | {"refusal": str(refusal), "closed": request.method != "POST"}
+            return render(request, "rounds/page.html", context, status=200 if request.method == "POST" else 410)
+    return render(request, "rounds/page.html", _context(round_))
+
+
+@require_GET
+def result(request: HttpRequest, sitting_id: int, round_id: int) -> HttpResponse:
+    """The results of a round, a guest's too, for whoever gave the link away."""
+    return render(request, "rounds/page.html", _context(_of_sitting(sitting_id, round_id), guest=False))
+
+
+def _of_sitting(sitting_id: int, round_id: int) -> BlindRound:
+    rows = BlindRound.objects.select_related("sitting__profile", "use")
+    return get_object_or_404(rows, sitting=sitting_id, pk=round_id, finished_at__isnull=False)
+
+
+def _answered(request: HttpRequest, token: str, action: Callable[[BlindRound], object]) -> HttpResponse:
+    round_ = _round(token)
+    refusal = ""
+    try:
+        action(round_)
+    except Refusal as refused:
+        refusal = str(refused)
+    return render(request, "rounds/_trial.html", _context(round_) | {"refusal": refusal})
 
 
 @require_POST
 def answer(request: HttpRequest, token: str) -> HttpResponse:
     """Keep an answer and show the next picture."""
-    round_ = _round(token)
-    word = request.POST.get("accepted")
-    refusal = ""
-    try:
-        if word not in ("yes", "no"):
-            raise Refusal("Say yes or no.")
-        rounds.answer(round_, request.POST.get("trial", ""), word == "yes")
-    except Refusal as refused:
-        refusal = str(refused)
-    return render(request, "rounds/_trial.html", _context(round_) | {"refusal": refusal})
+    said = request.POST.get("accepted", "")
+    return _answered(request, token, lambda round_: rounds.answer(round_, request.POST.get("trial", ""), said))
 
 
 @require_POST
 def back(request: HttpRequest, token: str) -> HttpResponse:
     """Take the last answer back."""
-    round_ = _round(token)
-    refusal = ""
-    try:
-        rounds.take_back(round_)
-    except Refusal as refused:
-        refusal = str(refused)
-    return render(request, "rounds/_trial.html", _context(round_) | {"refusal": refusal})
+    return _answered(request, token, rounds.take_back)
 
 
 @require_POST
-def profile(request: HttpRequest, token: str) -> HttpResponse:
-    """Make the threshold a tolerance profile."""
-    round_ = _round(token)
+def profile(request: HttpRequest, sitting_id: int, round_id: int) -> HttpResponse:
+    """Make the threshold a tolerance profile, and take it for the sitting where that was asked."""
+    round_ = _of_sitting(sitting_id, round_id)
 
     def make() -> None:
         made = rounds.profile_from_round(round_, request.POST.get("name", ""))
-        messages.success(request, f"“{made}” can be chosen as the tolerance of a sitting now.")
+        if "use_it" in request.POST:
+            round_.sitting.profile = made
+            round_.sitting.save(update_fields=["profile"])
+            messages.success(request, f"“{made}” is the tolerance of {round_.sitting} now: its limits follow.")
+        else:
+            messages.success(request, f"“{made}” can be chosen as the tolerance of a sitting now.")
 
     carried_out(request, make)
-    return redirect("rounds:page", token=token)
+    return redirect("rounds:result", sitting_id=sitting_id, round_id=round_id)
 
 
 @require_GET
-def picture(request: HttpRequest, token: str, trial: str) -> HttpResponse:
+def picture(request: HttpRequest, token: str, trial: str, side: str = "left") -> HttpResponse:
     """The crop of a trial: equal brightness, neutral development, bytes that hold nothing but the picture."""
     found = get_object_or_404(
-        BlindTrial.objects.select_related("rung__ladder__body", "round__use"), token=trial, round__token=token
-    )
-    frame = (
-        Frame.objects.filter(shot__rung=found.rung_id, shot__kind=Shot.Kind.LIGHT)
-        .defer("report")
-        .order_by("shot__repeat")
-        .first()
-    )
+        BlindTrial.objects.select_related("rung__ladder__body", "other__ladder__body", "round__use"),
+        token=trial, round__token=token,
+    )  # fmt: skip
+    try:
+        rounds.must_be_open(found.round)
+    except Refusal as refusal:
+        raise Http404(str(refusal)) from refusal
+    frame = rounds.frame_of(found, side)
     if frame is None:
         raise Http404
-    ladder = found.rung.ladder
-    grey = pictures.grey_signals(ladder)
-    reference = reference_rung(ladder, list(ladder.rungs.all()))
-    how, _ = pictures.development(frame, grey.get(reference.pk), grey.get(found.rung_id), equalised=True)
-    factor, _ = use_noise_factor(ladder.body.pixels, found.round.use.output_pixels)
+    rung = found.other if side == "right" and found.other else found.rung
+    use = found.round.use
+    how = Developing.of(rung.ladder).of_frame(frame, rung.pk, Switches(monochrome=use.monochrome)).how
+    factor, _ = use_noise_factor(rung.ladder.body.pixels, use.whole_frame_pixels)
     cut = (round(_CROP_PX[0] * factor), round(_CROP_PX[1] * factor))
     rect = pictures.clamped(frame.width, frame.height, (found.x, found.y), cut)
     try:
-        return picture_response(pictures.crop_at_use_png(frame, rect, how, factor), "image/png")
+        return picture_response(pictures.crop_png(frame, rect, how, factor), "image/png")
     except FrameError as error:
         raise Http404("The original of this picture is gone.") from error

@@ -40,6 +40,30 @@ def stops_signed(value: float | None) -> str:
 
 
 @register.filter
+def stops_whole(value: int) -> str:
+    """Whole stops with their sign: +1, 0, −2."""
+    return "0" if not value else f"{value:+d}".replace("-", "−")
+
+
+@register.filter
+def whole(value: float) -> str:
+    """The nearest whole number, for addresses."""
+    return str(round(value))
+
+
+@register.filter
+def split(text: str) -> list[str]:
+    """Words of a text, for choices written in a template."""
+    return text.split()
+
+
+@register.filter
+def plain(value: float) -> str:
+    """A number as programs write it."""
+    return f"{value:.6g}"
+
+
+@register.filter
 def item(values: Mapping[str, object], key: str) -> object:
     """The value of a key, or None."""
     return values.get(key)

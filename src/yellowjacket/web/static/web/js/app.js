@@ -1,6 +1,7 @@
 // The keys that work on every page of a sitting, clicks on the stave, and files dropped on a form.
 import { startCountdown } from "./countdown.js";
 import { startLook } from "./look.js";
+import { startPair } from "./pair.js";
 import { startPatches } from "./patches.js";
 import { startRounds } from "./rounds.js";
 import { go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
@@ -63,7 +64,7 @@ document.addEventListener("keydown", (event) => {
 });
 
 document.addEventListener("click", (event) => {
-  const head = event.target.closest("[data-stave] thead [data-rung] a, [data-wall] [data-rung]");
+  const head = event.target.closest("[data-stave] thead [data-rung] a");
   if (head) {
     event.preventDefault();
     goTo(head.closest("[data-rung]").dataset.rung);
@@ -104,6 +105,9 @@ document.addEventListener("htmx:afterSwap", () => {
 document.addEventListener("change", (event) => {
   if (event.target.matches("[data-go]")) event.target.form.requestSubmit();
 });
+document.addEventListener("change", (event) => {
+  if (event.target.matches("[data-practice-sitting]")) window.location.assign(`?sitting=${event.target.value}`);
+});
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-fit]");
   if (button) window.htmx.ajax("GET", button.form.querySelector("[data-fitting]").value, "#candidates");
@@ -126,5 +130,6 @@ for (const zone of document.querySelectorAll("[data-drop]")) {
 startCountdown();
 startPatches();
 startLook();
+startPair();
 startTime();
 startRounds();

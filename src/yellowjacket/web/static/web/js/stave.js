@@ -13,7 +13,7 @@ export function setState(changes) {
   window.history.replaceState(null, "", url);
   for (const link of document.querySelectorAll("[data-step]")) {
     const to = new URL(link.href);
-    for (const key of ["ladder", "rung", "use", "spot", "size"]) {
+    for (const key of ["ladder", "rung", "use", "spot", "size", "rows"]) {
       if (url.searchParams.has(key)) to.searchParams.set(key, url.searchParams.get(key));
     }
     link.href = to;

@@ -1,0 +1,91 @@
+"""How the frames of a ladder are developed for looking: white balance and brightness from the grey patch, and switches."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
+from yellowjacket.bench.services.patching import reference_rung
+from yellowjacket.core.develop import GREY_TARGET, PLAIN, Development, gains_from_grey
+from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.patches import MID_GREY_SHARE
+
+BY_GREY, BY_FILE, BY_NOTHING = "from the grey patch", "the file's own", "none: the file names no neutral"
+
+
+@dataclass(frozen=True, slots=True)
+class Switches:
+    """What a tester set: brightness equalised, white balance from the grey patch, push in stops, developer, black and white."""
+
+    equalised: bool = True
+    balanced: bool = True
+    push_stops: float = 0.0
+    developer: str = PLAIN
+    monochrome: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Developed:
+    """How a frame is developed, by how many stops equal brightness moved it, and where its white balance is from."""
+
+    how: Development
+    moved_stops: float
+    balance: str
+
+
+@dataclass(frozen=True, slots=True)
+class Developing:
+    """What the development of a ladder's frames rests on. ``grey``: signals of the grey patch by rung id and channel;
+    ``steps``: measured exposures in stops by rung id, for rungs whose grey patch clips."""
+
+    grey: Mapping[int, Mapping[str, float]]
+    reference_id: int | None
+    steps: Mapping[int, float]
+
+    @classmethod
+    def of(cls, ladder: Ladder, rungs: Sequence[Rung] | None = None) -> Developing:
+        """Fetched once for a ladder, in two queries."""
+        known = list(ladder.rungs.all()) if rungs is None else list(rungs)
+        rows = Reading.objects.filter(rung__ladder=ladder, quantity="step_stops", value__isnull=False)
+        steps = {rung_id: float(value or 0) for rung_id, value in rows.values_list("rung_id", "value")}
+        return cls(grey_signals(ladder), reference_rung(ladder, known).pk if known else None, steps)
+
+    def of_frame(self, frame: Frame, rung_id: int, switches: Switches = Switches()) -> Developed:
+        """How a rung's frame is developed. Without a grey patch the file's own neutral and levels serve."""
+        reference, own = self.grey.get(self.reference_id or 0), self.grey.get(rung_id)
+        moved, balance = 0.0, BY_GREY
+        if reference is None or not switches.balanced:
+            neutral = frame.neutral or [1.0, 1.0, 1.0]
+            balance = BY_FILE if frame.neutral else BY_NOTHING
+            grey = MID_GREY_SHARE * (frame.white_dn - max(frame.black_dn.values()))
+            if reference is not None:
+                grey = (reference["G1"] + reference["G2"]) / 2
+            gains = np.array([GREY_TARGET / (grey * share) for share in neutral])
+        else:
+            gains = np.array(gains_from_grey(dict(reference)))
+        if switches.equalised and reference is not None and own is not None:
+            moved = float(np.log2((reference["G1"] + reference["G2"]) / (own["G1"] + own["G2"])))
+        elif switches.equalised and reference is not None and rung_id in self.steps:
+            moved = -self.steps[rung_id]
+        gains = gains * 2.0 ** (moved + switches.push_stops)
+        how = Development(
+            {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}, dict(frame.black_dn),
+            (float(gains[0]), float(gains[1]), float(gains[2])), frame.xyz_to_camera, switches.developer, switches.monochrome,
+        )  # fmt: skip
+        return Developed(how, moved, balance)
+
+    def clean(self, frame: Frame, switches: Switches = Switches()) -> Development:
+        """How a frame of the reference rung is developed."""
+        return self.of_frame(frame, self.reference_id or 0, replace(switches, push_stops=0.0)).how
+
+
+def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:
+    """Grey-patch signal by rung id and channel, DN above black; rungs without readings are left out."""
+    found: dict[int, dict[str, float]] = {}
+    rows = Reading.objects.filter(rung__ladder=ladder, patch__role=Patch.Role.GREY, quantity="signal_dn", value__gt=0)
+    for rung_id, channel, value in rows.values_list("rung_id", "channel", "value"):
+        found.setdefault(rung_id, {})[channel] = float(value or 0.0)
+    return {rung_id: means for rung_id, means in found.items() if len(means) == len(CHANNELS)}

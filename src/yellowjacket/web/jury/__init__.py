@@ -1,0 +1,1 @@
+"""A jury on paper."""

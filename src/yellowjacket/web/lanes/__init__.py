@@ -1,0 +1,1 @@
+"""Lanes: pictures that something else rendered."""

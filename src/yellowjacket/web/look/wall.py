@@ -1,0 +1,305 @@
+"""The loupe wall: columns are the rungs of one axis, rows are ladders with their lanes, or spots; every cell the same spot."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from django.db.models import prefetch_related_objects
+
+from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
+from yellowjacket.bench.services import placements
+from yellowjacket.bench.services.developing import Developed, Developing
+from yellowjacket.bench.services.judging import current_grades, to_look_at_again
+from yellowjacket.bench.services.verdicts import stops_of
+from yellowjacket.core import stops
+from yellowjacket.core.patches import Rect
+from yellowjacket.core.same_spot import NoMatch, Similarity
+from yellowjacket.web import pictures
+from yellowjacket.web.look import aligning
+from yellowjacket.web.look.switches import LADDERS, SPOTS, Looking
+from yellowjacket.web.sitting_page import SittingPage
+
+# A cell on the screen, device pixels; the height by how many rows there are.
+CELL_WIDTH_PX = 227
+_HEIGHTS_PX = {1: 350, 2: 200, 3: 132}
+_LOWEST_PX = 120
+# Columns of two ladders closer than this are one.
+_COLUMN_STOPS = 1 / 6
+Point = tuple[int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One picture of the wall. ``key`` names it when it is pinned; ``rect`` is cut from a picture of ``width`` × ``height``
+    that lies at ``place`` of the current ladder's frames; ``zoom``: screen pixels for one of its own."""
+
+    key: str
+    rung: Rung
+    url: str
+    rect: Rect
+    width: int
+    height: int
+    place: Similarity
+    image_px: tuple[int, int]
+    zoom: float
+    moved: str
+    remark: str
+    grade: Grade | None
+    again: str
+    current: bool
+
+    @property
+    def shown_px(self) -> tuple[int, int]:
+        """Size on a screen of one device pixel to the CSS pixel."""
+        return round(self.image_px[0] * self.zoom), round(self.image_px[1] * self.zoom)
+
+    @property
+    def placed(self) -> str:
+        """The place for the script that moves the spot."""
+        return f"{self.place.a:.6f},{self.place.b:.6f},{self.place.x0:.2f},{self.place.y0:.2f}"
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A row of the wall: its name, what is to be said of it, and a cell per column, None where a rung or frame is missing."""
+
+    key: str
+    name: str
+    sub: str
+    ladder: Ladder
+    lane: Lane | None
+    cells: Sequence[Cell | None]
+    current: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Wall:
+    """The whole wall with the height of its cells."""
+
+    rows: Sequence[Row]
+    columns: int
+    height_px: int
+
+
+class Walls:
+    """Builds walls and single cells for a page; frames, grades and developments are fetched once for every ladder shown."""
+
+    def __init__(self, page: SittingPage, looking: Looking) -> None:
+        self.page, self.looking = page, looking
+        wanted = looking.rows == LADDERS
+        kin = [ladder for ladder in page.ladders if ladder.kind == page.ladder.kind and not ladder.capped]
+        self.ladders = kin if wanted and page.ladder in kin else [page.ladder]
+        prefetch_related_objects(self.ladders, "rungs", "lanes__pictures")
+        self.frames = self._frames()
+        self.sizes = {
+            ladder.pk: (frame.width, frame.height)
+            for ladder in self.ladders
+            if (frame := next((f for r in self._rungs(ladder) if (f := self.frames.get(r.pk))), None))
+        }
+        self._developing: dict[int, Developing] = {}
+
+    def _rungs(self, ladder: Ladder) -> Sequence[Rung]:
+        return self.page.rungs if ladder.pk == self.page.ladder.pk else list(ladder.rungs.all())
+
+    def _frames(self) -> dict[int, Frame]:
+        """The first light frame of every rung shown: one query."""
+        found: dict[int, Frame] = {}
+        rows = Frame.objects.filter(shot__rung__ladder__in=self.ladders, shot__kind=Shot.Kind.LIGHT).defer("report")
+        for frame in rows.select_related("shot").order_by("shot__repeat"):
+            if frame.shot is not None:
+                found.setdefault(frame.shot.rung_id, frame)
+        return found
+
+    def developing(self, ladder: Ladder) -> Developing:
+        """What a ladder's development rests on."""
+        if ladder.pk not in self._developing:
+            self._developing[ladder.pk] = Developing.of(ladder, self._rungs(ladder))
+        return self._developing[ladder.pk]
+
+    def spot(self) -> Point:
+        """The spot in raw pixels of the current ladder: from the URL, else the ladder's, else the middle."""
+        parts = self.page.request.GET.get("spot", "").split(",")
+        if len(parts) == 2 and all(part.isdigit() for part in parts):
+            return int(parts[0]), int(parts[1])
+        ladder = self.page.ladder
+        if ladder.spot_x is not None and ladder.spot_y is not None:
+            return ladder.spot_x, ladder.spot_y
+        width, height = self.sizes.get(ladder.pk, (0, 0))
+        return width // 2, height // 2
+
+    def wall(self) -> Wall:
+        """Rows by what the switch says: this ladder and its lanes, every ladder of its kind, or spots."""
+        columns = self._columns()
+        plan, height = self._plan, self.wall_height
+        rows = [self._row(ladder, lane, spot, columns, height) for ladder, lane, spot in plan]
+        return Wall(rows, len(columns), height)
+
+    @cached_property
+    def _plan(self) -> Sequence[tuple[Ladder, Lane | None, MarkedSpot | None]]:
+        if self.looking.rows == SPOTS:
+            return [(self.page.ladder, None, spot) for spot in self._spots()]
+        return [(ladder, lane, None) for ladder in self.ladders for lane in (None, *self._lanes(ladder))]
+
+    @property
+    def wall_height(self) -> int:
+        """Height of a cell, device pixels."""
+        return _HEIGHTS_PX.get(len(self._plan), _LOWEST_PX)
+
+    def _lanes(self, ladder: Ladder) -> Sequence[Lane]:
+        return list(ladder.lanes.all())
+
+    def _spots(self) -> Sequence[MarkedSpot]:
+        """The current spot and the marked ones."""
+        x, y = self.spot()
+        here = MarkedSpot(name="here", x=x, y=y)
+        return [here, *MarkedSpot.objects.filter(sitting=self.page.sitting, body=self.page.ladder.body)]
+
+    def _at(self, rung: Rung, ladder: Ladder) -> float:
+        """Where a rung stands on the axis, stops; ladders that are slid stand lower by the slide."""
+        if ladder.kind == Ladder.Kind.ISO:
+            own = stops_of(rung)
+        elif ladder.kind == Ladder.Kind.TIME:
+            own = math.log2(stops.exact_exposure_s(rung.exposure_s))
+        else:
+            own = rung.at_stops if ladder.kind == Ladder.Kind.EXPOSURE else float(rung.position)
+        return own - (self.looking.slide if ladder.pk != self.page.ladder.pk else 0)
+
+    def _columns(self) -> list[float]:
+        places: list[float] = []
+        for at in sorted(self._at(rung, ladder) for ladder in self.ladders for rung in self._rungs(ladder)):
+            if not places or at - places[-1] > _COLUMN_STOPS:
+                places.append(at)
+        return places
+
+    def _row(
+        self, ladder: Ladder, lane: Lane | None, spot: MarkedSpot | None, columns: Sequence[float], height: int
+    ) -> Row:
+        by_column: dict[int, Rung] = {}
+        for rung in self._rungs(ladder):
+            at = self._at(rung, ladder)
+            by_column[min(range(len(columns)), key=lambda n: abs(columns[n] - at))] = rung
+        grades = current_grades(ladder, self.page.person or None, lane)
+        lane_pictures = self._lane_pictures(lane)
+        cells = [
+            self.cell(by_column[n], ladder, lane, height, spot, grades, lane_pictures) if n in by_column else None
+            for n in range(len(columns))
+        ]
+        current = ladder.pk == self.page.ladder.pk and self.page.lane_id == (lane.pk if lane else None)
+        if spot is not None:
+            name, sub = spot.name, spot.note or f"{spot.x}, {spot.y}"
+        else:
+            name = f"{ladder.body} · {lane.name}" if lane else str(ladder.body)
+            sub = lane.settings if lane else self._words(ladder)
+        return Row(f"{ladder.pk}{f'~{lane.pk}' if lane else ''}", name, sub, ladder, lane, cells, current)
+
+    def _lane_pictures(self, lane: Lane | None) -> Mapping[int, LanePicture]:
+        found: dict[int, LanePicture] = {}
+        for picture in lane.pictures.all() if lane else ():
+            found.setdefault(picture.rung_id, picture)
+        return found
+
+    def _place(self, ladder: Ladder) -> Similarity:
+        return placements.between(self.page.ladder, ladder, self.sizes)
+
+    def _words(self, ladder: Ladder) -> str:
+        """How a ladder's frames lie on the current one's, where there is something to say."""
+        if ladder.pk == self.page.ladder.pk:
+            return ""
+        place = self._place(ladder)
+        known = getattr(ladder, "placement", None) or getattr(self.page.ladder, "placement", None)
+        parts = [
+            f"{place.scale:.3g} px for one of {self.page.ladder.body.model}" if abs(place.scale - 1) > 0.002 else ""
+        ]
+        parts.append(f"turned {place.turned_deg:+.1f}°" if abs(place.turned_deg) > 0.05 else "")
+        if not known and ladder.body_id != self.page.ladder.body_id:
+            parts.append("not laid on one another yet")
+        return ", ".join(part for part in parts if part)
+
+    def _finer(self, ladder: Ladder) -> float:
+        """Pixels of this ladder's frames for one of the shown ladder that has fewest; 1 unless like for like is on."""
+        if not self.looking.alike or len(self.ladders) < 2:
+            return 1.0
+        scales = [self._place(one).scale for one in self.ladders if one.pk in self.sizes]
+        return self._place(ladder).scale / min(scales) if scales else 1.0
+
+    def cell(
+        self, rung: Rung, ladder: Ladder, lane: Lane | None, height: int, spot: MarkedSpot | None = None,
+        grades: Mapping[tuple[int, int], Grade] | None = None, lane_pictures: Mapping[int, LanePicture] | None = None,
+        width: int = CELL_WIDTH_PX,
+    ) -> Cell | None:  # fmt: skip
+        """One cell, or None where the rung has no frame or picture."""
+        picture = (
+            (lane_pictures if lane_pictures is not None else self._lane_pictures(lane)).get(rung.pk) if lane else None
+        )
+        frame = self.frames.get(rung.pk)
+        if (picture if lane else frame) is None:
+            return None
+        place = self._place(ladder) if spot is None else Similarity()
+        here = (float(spot.x), float(spot.y)) if spot is not None else self.spot()
+        factor, zoom = self.looking.scale(self.page.use, ladder.body.pixels, self._finer(ladder))
+        grade = (grades or {}).get((rung.pk, self.page.use.pk))
+        moved_stops: float | None = None
+        if picture is not None:
+            place = _after(place, picture.place)
+            # A finish has its own pixels; at the size of a use they are brought to the same scale.
+            factor = factor if self.looking.percent else factor * picture.place.scale
+            if factor < 1:
+                factor, zoom = 1.0, zoom / factor
+            size = (picture.width, picture.height)
+            moved, remark = picture.matched_by, picture.remark
+        else:
+            assert frame is not None  # noqa: S101 - told above
+            size = (frame.width, frame.height)
+            developed = self.developing(ladder).of_frame(frame, rung.pk, self.looking.switches(self.page.use))
+            moved_stops = developed.moved_stops
+            moved, remark = _moved_words(developed, self.looking), ""
+        cut = (max(1, round(width * factor / zoom)), max(1, round(height * factor / zoom)))
+        centre = place.at(here)
+        rect = pictures.clamped(size[0], size[1], (round(centre[0]), round(centre[1])), cut)
+        outside = not (0 <= centre[0] < size[0] and 0 <= centre[1] < size[1])
+        if outside:
+            remark = "the spot lies outside this frame: its nearest edge is shown"
+        if picture is not None:
+            url = pictures.lane_crop_address(picture, rect, factor, monochrome=self.page.use.monochrome)
+        else:
+            assert frame is not None  # noqa: S101 - told above
+            how = developed.how
+            if self.looking.aligned and not outside:
+                shift, remark = self._aligned(ladder, frame, rect)
+                how = replace(how, shift_px=shift)
+            url = pictures.crop_address(frame, rect, how, factor)
+        image = (max(1, round(rect.w / factor)), max(1, round(rect.h / factor)))
+        return Cell(
+            f"{rung.pk}{f'~{lane.pk}' if lane else ''}", rung, url, rect, *size, place, image, zoom, moved, remark, grade,
+            to_look_at_again(grade, moved_stops) if grade else "", rung.pk == self.page.rung.pk,
+        )  # fmt: skip
+
+    def _aligned(self, ladder: Ladder, frame: Frame, rect: Rect) -> tuple[tuple[float, float], str]:
+        """The shift that puts a frame on its ladder's reference at this spot, and a sentence on it."""
+        reference = self.frames.get(self.developing(ladder).reference_id or 0)
+        if reference is None or reference.pk == frame.pk:
+            return (0.0, 0.0), ""
+        try:
+            x, y = aligning.shift_of(reference, frame, rect)
+        except NoMatch as error:
+            return (0.0, 0.0), f"not aligned: {error}"
+        if abs(x) < 0.02 and abs(y) < 0.02:
+            return (0.0, 0.0), "lies right"
+        return (x, y), f"moved {x:+.1f}, {y:+.1f} px, interpolated"
+
+
+def _after(first: Similarity, then: Similarity) -> Similarity:
+    """One transform after the other."""
+    x0, y0 = then.at((first.x0, first.y0))
+    return Similarity(first.a * then.a - first.b * then.b, first.a * then.b + first.b * then.a, x0, y0)
+
+
+def _moved_words(developed: Developed, looking: Looking) -> str:
+    """ "+0.31 stop", and the push if there is one."""
+    parts = [f"{stops.format_stops(developed.moved_stops)} stop"]
+    if looking.push:
+        parts.append(f"push {looking.push:+d}".replace("-", "−"))
+    return ", ".join(parts)

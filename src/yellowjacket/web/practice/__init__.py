@@ -1,0 +1,1 @@
+"""Practice: short rounds on one's own frames."""

@@ -1,0 +1,1 @@
+"""The uses of a sitting."""
