@@ -198,17 +198,17 @@ def test_crops_are_pictures_of_one_pixel_per_sensor_pixel(client, measured):
     from PIL import Image
 
     frame = Frame.objects.filter(shot__kind="light").first()
-    response = client.get(f"/frames/{frame.pk}/crop/10,10,60,40.png")
+    response = client.get(f"/frames/{frame.pk}/crop/10,10,60,40.png?g=0.0001,0.0001,0.0001")
     assert Image.open(BytesIO(response.content)).size == (60, 40)
     assert "immutable" in response["Cache-Control"]
     for outside in ("600,0,100,10", "0,0,5000,10", "0,0,0,0"):
-        assert client.get(f"/frames/{frame.pk}/crop/{outside}.png").status_code == 404
+        assert client.get(f"/frames/{frame.pk}/crop/{outside}.png?g=1,1,1").status_code == 404
 
 
 def test_a_crop_whose_original_is_gone_is_not_found_rather_than_broken(client, measured, tmp_path):
     frame = Frame.objects.filter(shot__kind="light").first()
     Frame.objects.filter(pk=frame.pk).update(path=str(tmp_path / "gone.dng"), sha256="0" * 64)
-    assert client.get(f"/frames/{frame.pk}/crop/10,10,60,40.png").status_code == 404
+    assert client.get(f"/frames/{frame.pk}/crop/10,10,60,40.png?g=0.0001,0.0001,0.0001").status_code == 404
 
 
 def test_the_record_is_decided_signed_printed_and_exported(client, measured):

@@ -28,6 +28,10 @@ def say(client, round_, word):
     return client.post(f"/rounds/{round_.token}/answer/", {"trial": trial.token, "accepted": word}).content.decode()
 
 
+def profile_of(round_):
+    return f"/sittings/{round_.sitting_id}/look/blind/{round_.pk}/profile/"
+
+
 def finish(client, round_, accepts):
     """Answer to the end; ``accepts`` of an ISO says whether it is good enough."""
     text = ""
@@ -108,13 +112,13 @@ def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round
         (200, True),
         (400, False),
     ]
-    kept = client.post(f"/rounds/{round_.token}/profile/", {"name": "Wren’s own"}, follow=True).content.decode()
+    kept = client.post(profile_of(round_), {"name": "Wren’s own"}, follow=True).content.decode()
     assert "can be chosen as the tolerance" in kept
     profile = ToleranceProfile.objects.get(name="Wren’s own")
     clean, usable, emergency = profile.criteria.criteria[1].thresholds
     assert usable == pytest.approx(found.snr.value, abs=1e-3)
     assert clean > usable > emergency
-    taken = client.post(f"/rounds/{round_.token}/profile/", {"name": "Wren’s own"}, follow=True).content.decode()
+    taken = client.post(profile_of(round_), {"name": "Wren’s own"}, follow=True).content.decode()
     assert "choose another name" in taken
     assert "it is over" not in taken
     assert "answers stand" in client.post(f"/rounds/{round_.token}/back/").content.decode()
@@ -123,7 +127,7 @@ def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round
 def test_somebody_who_accepts_everything_has_no_line(client, round_):
     text = finish(client, round_, lambda iso: True)
     assert "everything was accepted" in text
-    refused = client.post(f"/rounds/{round_.token}/profile/", {"name": "x"}, follow=True).content.decode()
+    refused = client.post(profile_of(round_), {"name": "x"}, follow=True).content.decode()
     assert "gives no threshold" in refused
 
 

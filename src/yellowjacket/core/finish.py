@@ -116,7 +116,7 @@ def placed(frame: Grey, frame_size: tuple[int, int], picture: Picture) -> Simila
     height, width = picture.shape[:2]
     tries = [scaled_to(frame_size, (width, height))]
     # A converter that cuts the rim off leaves the scale as it was.
-    if abs(tries[0].scale - 1) < _RIM_SHARE:
+    if 0 < abs(tries[0].scale - 1) < _RIM_SHARE:
         tries.append(Similarity(1.0, 0.0, (width - frame_size[0]) / 2, (height - frame_size[1]) / 2))
     scale = _PLACED_AT_PX / max(frame_size)
     raw = _resized(frame, (round(frame_size[0] * scale), round(frame_size[1] * scale)))
@@ -125,6 +125,9 @@ def placed(frame: Grey, frame_size: tuple[int, int], picture: Picture) -> Simila
         step = whole.scale / scale
         seen = _resized(luminance, (round(width / step), round(height / step)))
         shift = _steady_shift(raw, seen)
+        if shift is not None and whole.scale == 1.0:
+            # At equal scale a converter cuts whole pixels off, or none.
+            return Similarity(1.0, 0.0, float(round(whole.x0 - shift[0] * step)), float(round(whole.y0 - shift[1] * step)))
         if shift is not None:
             return Similarity(whole.a, 0.0, whole.x0 - shift[0] * step, whole.y0 - shift[1] * step)
     step = tries[0].scale / scale

@@ -90,8 +90,8 @@ def corrections_csv(ladder: Ladder) -> Iterator[str]:
         writer.writerow(
             safe_text(value)
             for value in (
-                one.frame.file_name, one.rung.label, one.rung.iso, one.rung.exposure_s, f"{one.moved_stops:.3f}",
-                f"{one.red_gain:.4f}", "1", f"{one.blue_gain:.4f}", one.balance,
+                one.frame.file_name, one.rung.label, one.rung.iso, one.rung.exposure_s, round(one.moved_stops, 3) + 0.0,
+                round(one.red_gain, 4), 1, round(one.blue_gain, 4), one.balance,
             )
         )  # fmt: skip
     yield buffer.getvalue()

@@ -24,8 +24,8 @@ from yellowjacket.web.sitting_page import SittingPage
 
 # A cell on the screen, device pixels; the height by how many rows there are.
 CELL_WIDTH_PX = 227
-_HEIGHTS_PX = {1: 350, 2: 200, 3: 132}
-_LOWEST_PX = 120
+_HEIGHTS_PX = {1: 350, 2: 196, 3: 116}
+_LOWEST_PX = 110
 # Columns of two ladders closer than this are one.
 _COLUMN_STOPS = 1 / 6
 Point = tuple[int, int]

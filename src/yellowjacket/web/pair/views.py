@@ -57,9 +57,7 @@ def _sides(page: SittingPage, looking: Looking) -> list[Side]:
     walls = Walls(page, replace(looking, rows=LADDERS))
     rungs = {rung.pk: (rung, ladder) for ladder in walls.ladders for rung in ladder.rungs.all()}
     keys = [page.request.GET.get("a", ""), page.request.GET.get("b", "")]
-    ladder_rungs = [rung for rung in page.rungs if rung.pk in walls.frames]
-    at = next((n for n, rung in enumerate(ladder_rungs) if rung.pk == page.rung.pk), 0)
-    usual = [str(rung.pk) for rung in (ladder_rungs[at : at + 2] or [page.rung])]
+    usual = _usual(page, walls)
     sides = []
     for n, key in enumerate(keys):
         found = _KEY.match(key)
@@ -75,6 +73,21 @@ def _sides(page: SittingPage, looking: Looking) -> list[Side]:
         cell = walls.cell(rung, ladder, lane, _STAGE_PX[1], width=_STAGE_PX[0])
         sides.append(Side(key, rung, lane, developer, cell))
     return sides
+
+
+def _usual(page: SittingPage, walls: Walls) -> list[str]:
+    """What is compared when nothing is pinned: the other body at the same ISO, else the next rung."""
+    equal = [
+        rung
+        for ladder in walls.ladders
+        for rung in ladder.rungs.all()
+        if ladder.body_id != page.ladder.body_id and rung.key == page.rung.key and rung.pk in walls.frames
+    ]
+    if equal and page.rung.pk in walls.frames:
+        return [str(page.rung.pk), str(equal[0].pk)]
+    rungs = [rung for rung in page.rungs if rung.pk in walls.frames]
+    at = next((n for n, rung in enumerate(rungs) if rung.pk == page.rung.pk), 0)
+    return [str(rung.pk) for rung in (rungs[at : at + 2] or [page.rung])]
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
