@@ -127,7 +127,9 @@ def placed(frame: Grey, frame_size: tuple[int, int], picture: Picture) -> Simila
         shift = _steady_shift(raw, seen)
         if shift is not None and whole.scale == 1.0:
             # At equal scale a converter cuts whole pixels off, or none.
-            return Similarity(1.0, 0.0, float(round(whole.x0 - shift[0] * step)), float(round(whole.y0 - shift[1] * step)))
+            return Similarity(
+                1.0, 0.0, float(round(whole.x0 - shift[0] * step)), float(round(whole.y0 - shift[1] * step))
+            )
         if shift is not None:
             return Similarity(whole.a, 0.0, whole.x0 - shift[0] * step, whole.y0 - shift[1] * step)
     step = tries[0].scale / scale

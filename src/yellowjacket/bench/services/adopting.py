@@ -28,7 +28,7 @@ from yellowjacket.bench.models import (
 from yellowjacket.bench.services import importing, jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
-from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist
+from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
 from yellowjacket.core import stops
 from yellowjacket.core.adopting import AdoptedLadder, AdoptedRung, Adoption, FoundFrame, adopt, as_ladder
 from yellowjacket.core.inspection import FrameFacts, inspect_file
@@ -71,9 +71,7 @@ def _new_sitting(name: str, uses: Sequence[UseSpec], profile_name: str) -> Sitti
         name=f"Adopted: {name}"[:120], scene="", question="What do these frames say?", expectation="open",
         held_on=timezone.localdate(), profile=profile, first_accepted_at=timezone.now(),
     )  # fmt: skip
-    Use.objects.bulk_create(
-        Use(sitting=sitting, position=n, name=use.name, output_pixels=use.output_pixels) for n, use in enumerate(uses)
-    )
+    Use.objects.bulk_create(unsaved_uses(sitting, uses))
     return sitting
 
 

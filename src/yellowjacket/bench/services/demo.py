@@ -67,8 +67,7 @@ _NIGHT_SCENE = (HEATH, LadderSpec("time", "scene", Exposure(800, 60.0, 8.0), pic
 _NIGHT_WINDOW = (400, 304)
 # Two bodies on one scene: the upper part of the sensor, with wedge, grey card, label and three moths.
 _TWO_BODIES = tuple(
-    (body, LadderSpec("iso", "shutter", _METERED, picked=(100, 1600, 6400, 25600), darks=0))
-    for body in (HEATH, MOOR)
+    (body, LadderSpec("iso", "shutter", _METERED, picked=(100, 1600, 6400, 25600), darks=0)) for body in (HEATH, MOOR)
 )
 _DRAWER_WINDOW = (1824, 416)
 _FINE_PRINT = (1410, 262, 340, 130)

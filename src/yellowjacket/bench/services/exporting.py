@@ -4,10 +4,23 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from dataclasses import asdict
 
-from yellowjacket.bench.models import Frame, Grade, Ladder, Reading, Record, Rung, Sitting
+from yellowjacket.bench.models import (
+    Frame,
+    Grade,
+    Ladder,
+    Lane,
+    PairVerdict,
+    Reading,
+    Record,
+    Rung,
+    Sitting,
+    Use,
+)
 from yellowjacket.bench.services.recording import conditions, evidence
+from yellowjacket.bench.services.sittings import UseSpec
 from yellowjacket.core.readings import QUANTITIES
 
 SCHEMA = "yellowjacket-sitting/1"
@@ -58,9 +71,43 @@ def sitting_document(sitting: Sitting) -> dict[str, object]:
             "held_on": sitting.held_on.isoformat(), "lens": sitting.lens, "light": sitting.light,
             "temperature_c": sitting.temperature_c, "profile": sitting.profile.name,
         },
-        "uses": [{"name": use.name, "output_pixels": use.output_pixels} for use in sitting.uses.all()],
+        "uses": [_use(use) for use in sitting.uses.all()],
         "ladders": [_ladder(ladder) for ladder in sitting.ladders.select_related("body", "sitting__profile")],
+        "verdicts": [_verdict(verdict) for verdict in _verdicts(sitting)],
         "problems": list(sitting.problems.values("file_name", "code", "reason", "remedy")),
+    }  # fmt: skip
+
+
+def _use(use: Use) -> dict[str, object]:
+    return asdict(UseSpec.of(use))
+
+
+def _verdicts(sitting: Sitting) -> Iterable[PairVerdict]:
+    rows = PairVerdict.objects.filter(use__sitting=sitting)
+    return rows.select_related("one__ladder__body", "other__ladder__body", "use")
+
+
+def _verdict(verdict: PairVerdict) -> dict[str, object]:
+    one, other = verdict.one, verdict.other
+    return {
+        "one": {"body": str(one.ladder.body), "rung": one.key}, "other": {"body": str(other.ladder.body), "rung": other.key},
+        "use": verdict.use.name, "person": verdict.person, "score": verdict.score, "reason": verdict.reason or None,
+        "blind": verdict.blind, "size_percent": verdict.size_percent or None, "developer": verdict.developer,
+        "held_equal": verdict.held_equal, "given_at": verdict.given_at.isoformat(),
+    }  # fmt: skip
+
+
+def _lane(lane: Lane) -> dict[str, object]:
+    return {
+        "name": lane.name, "kind": lane.kind, "settings": lane.settings, "person": lane.person,
+        "pictures": [
+            {
+                "file": picture.file_name, "sha256": picture.sha256, "rung": picture.rung.key,
+                "frame": picture.frame.sha256 if picture.frame else None, "matched_by": picture.matched_by,
+                "place": [picture.a, picture.b, picture.x0, picture.y0], "effect": picture.effect,
+            }
+            for picture in lane.pictures.all()
+        ],
     }  # fmt: skip
 
 
@@ -75,7 +122,7 @@ def _ladder(ladder: Ladder) -> dict[str, object]:
     for reading in Reading.objects.filter(rung__ladder=ladder).select_related("patch"):
         readings.setdefault(reading.rung_id, []).append(_reading(reading))
     grades: dict[int, list[dict[str, object]]] = {}
-    for grade in Grade.objects.filter(rung__ladder=ladder).select_related("use"):
+    for grade in Grade.objects.filter(rung__ladder=ladder).select_related("use", "lane"):
         grades.setdefault(grade.rung_id, []).append(_grade(grade))
     return {
         "kind": ladder.kind,
@@ -89,6 +136,7 @@ def _ladder(ladder: Ladder) -> dict[str, object]:
                            "grades": grades.get(rung.pk, [])}
             for rung in ladder.rungs.all()
         ],
+        "lanes": [_lane(lane) for lane in ladder.lanes.prefetch_related("pictures__rung", "pictures__frame")],
         "conditions": conditions(ladder),
         "proposals": evidence(ladder)["proposals"],
         "records": [_record(record) for record in ladder.records.prefetch_related("decisions__use")],
@@ -121,7 +169,9 @@ def _reading(reading: Reading) -> dict[str, object]:
 def _grade(grade: Grade) -> dict[str, object]:
     return {
         "use": grade.use.name, "person": grade.person, "grade": grade.letter if grade.grade else None,
-        "reason": grade.reason or None, "size_percent": grade.size_percent, "equalised": grade.equalised,
+        "reason": grade.reason or None, "note": grade.note or None, "lane": grade.lane.name if grade.lane else None,
+        "steps": grade.steps, "size_percent": grade.size_percent or None, "equalised": grade.equalised,
+        "moved_stops": grade.moved_stops, "push_stops": grade.push_stops, "developer": grade.developer, "seen": grade.seen,
         "given_at": grade.given_at.isoformat(),
     }  # fmt: skip
 

@@ -92,7 +92,7 @@ def repeat(sitting: Sitting, body: Body | None, held_on: date) -> tuple[Sitting,
         "lens_used", "light", "temperature_c", "profile",
     )  # fmt: skip
     again = Sitting(name=name, held_on=held_on, **{field: getattr(sitting, field) for field in carried})
-    uses = [UseSpec(use.name, use.output_pixels) for use in sitting.uses.all()]
+    uses = [UseSpec.of(use) for use in sitting.uses.all()]
     return create_sitting(again, uses, fitted.ladders), fitted
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, fields
 
 from django.db import transaction
 
@@ -24,6 +24,20 @@ class UseSpec:
 
     name: str
     output_pixels: int | None
+    crop_share: float = 1.0
+    print_width_cm: float | None = None
+    viewing_cm: float | None = None
+    monochrome: bool = False
+
+    @classmethod
+    def of(cls, use: Use) -> UseSpec:
+        """The same use, asked for again."""
+        return cls(use.name, *(getattr(use, field.name) for field in fields(cls)[1:]))
+
+
+def unsaved_uses(sitting: Sitting, uses: Sequence[UseSpec]) -> list[Use]:
+    """Uses as records of a sitting that are not stored yet."""
+    return [Use(sitting=sitting, position=n, **asdict(use)) for n, use in enumerate(uses)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,9 +55,7 @@ def create_sitting(sitting: Sitting, uses: Sequence[UseSpec], ladders: Sequence[
     Raises PlanError for a ladder that cannot be.
     """
     sitting.save()
-    Use.objects.bulk_create(
-        Use(sitting=sitting, position=n, name=use.name, output_pixels=use.output_pixels) for n, use in enumerate(uses)
-    )
+    Use.objects.bulk_create(unsaved_uses(sitting, uses))
     for position, request in enumerate(ladders):
         _store(Ladder(sitting=sitting, position=position), request)
     number_shots(sitting)
