@@ -23,8 +23,9 @@ from typing import Any
 import numpy as np
 import rawpy
 
-from yellowjacket import benchmark_darks, home
+from yellowjacket import benchmark_darks, benchmark_looking, home
 from yellowjacket.bench.executor import run_all
+from yellowjacket.benchmark_lines import line
 from yellowjacket.core.characterise import characterise_iso
 from yellowjacket.core.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.frames import read_frame
@@ -74,15 +75,10 @@ def run(report: Callable[[str], None]) -> int:
         folder = Path(name)
         _accuracy(folder / "bodies", report)
         met = [*_frames(folder, report), *benchmark_darks.run(folder / "darks", report)]
+        met += benchmark_looking.run(folder, write_frame(folder / "looked-at.dng", 1), report)
         met += _application(folder / "home", report)
     report("all goals met" if all(met) else "a goal was missed")
     return 0 if all(met) else 1
-
-
-def _line(report: Callable[[str], None], what: str, value: float, goal: float, unit: str) -> bool:
-    met = value <= goal
-    report(f"{what}: {value:.2f} {unit} (goal {goal:g} {unit}, {'met' if met else 'missed'})")
-    return met
 
 
 def _accuracy(folder: Path, report: Callable[[str], None]) -> None:
@@ -139,7 +135,7 @@ def _frames(folder: Path, report: Callable[[str], None]) -> list[bool]:
     grown = _memory_of(*pair) - _memory_of(None)
     mosaic = 2 * WIDTH_PX * HEIGHT_PX
     met.append(
-        _line(
+        line(
             report, "peak memory of measuring a 24 MP pair, against one mosaic", grown / mosaic, MEMORY_RATIO_GOAL, "×"
         )
     )
@@ -167,8 +163,8 @@ def _one_size(name: str, pair: list[Path], report: Callable[[str], None]) -> lis
     one = statistics.median(measuring) / statistics.median(reading)
     two = statistics.median(on_two) / statistics.median(wall)
     return [
-        _line(report, f"{name} pair measured, decode included, against decoding it", one, MEASURE_RATIO_GOAL, "×"),
-        _line(report, f"{name} pair measured on two threads, against decoding it on one", two, TWO_THREADS_GOAL, "×"),
+        line(report, f"{name} pair measured, decode included, against decoding it", one, MEASURE_RATIO_GOAL, "×"),
+        line(report, f"{name} pair measured on two threads, against decoding it on one", two, TWO_THREADS_GOAL, "×"),
     ]
 
 
@@ -259,17 +255,17 @@ def _application(folder: Path, report: Callable[[str], None]) -> list[bool]:
     made_s = time.perf_counter() - begin
     megabytes = sum(file.stat().st_size for file in folder.rglob("*") if file.is_file()) / 1e6
     met = [
-        _line(report, "demo data made", made_s, DEMO_GOAL_S, "s"),
-        _line(report, "demo data on disk", megabytes, DEMO_GOAL_MB, "MB"),
+        line(report, "demo data made", made_s, DEMO_GOAL_S, "s"),
+        line(report, "demo data on disk", megabytes, DEMO_GOAL_MB, "MB"),
     ]
     for step, page_s in _page_times():
-        met.append(_line(report, f"page {step}", 1000 * page_s, 1000 * PAGE_GOAL_S, "ms"))
+        met.append(line(report, f"page {step}", 1000 * page_s, 1000 * PAGE_GOAL_S, "ms"))
     shots, night_s = _night_time()
     met.append(
-        _line(report, f"a change to a plan of {shots} shots, answered", 1000 * night_s, 1000 * NIGHT_GOAL_S, "ms")
+        line(report, f"a change to a plan of {shots} shots, answered", 1000 * night_s, 1000 * NIGHT_GOAL_S, "ms")
     )
     frames, match_s = _match_time()
-    met.append(_line(report, f"{frames} frames matched against as many shots", match_s, MATCH_GOAL_S, "s"))
+    met.append(line(report, f"{frames} frames matched against as many shots", match_s, MATCH_GOAL_S, "s"))
     shutil.rmtree(folder, ignore_errors=True)
     return met
 

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from yellowjacket.benchmark_lines import line
 from yellowjacket.core.dark_time import DarkGroup, TimeTask, measure_time
 from yellowjacket.core.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.frames import read_frame
@@ -43,17 +44,12 @@ def run(folder: Path, report: Callable[[str], None]) -> list[bool]:
     master = statistics.median(averaging) / statistics.median(reading_all)
     megabytes = (_peak(paths) - _peak([])) / 1e6
     return [
-        _line(
+        line(
             report, "24 MP pair of darks analysed, decode included, against decoding it", analysis, ANALYSIS_GOAL, "×"
         ),
-        _line(report, f"master of {_DARKS} darks of 24 MP, against reading them", master, MASTER_GOAL, "×"),
-        _line(report, f"peak memory of a master of {_DARKS} darks of 24 MP", megabytes, MASTER_GOAL_MB, "MB"),
+        line(report, f"master of {_DARKS} darks of 24 MP, against reading them", master, MASTER_GOAL, "×"),
+        line(report, f"peak memory of a master of {_DARKS} darks of 24 MP", megabytes, MASTER_GOAL_MB, "MB"),
     ]
-
-
-def _line(report: Callable[[str], None], what: str, value: float, goal: float, unit: str) -> bool:
-    report(f"{what}: {value:.2f} {unit} (goal {goal:g} {unit}, {'met' if value <= goal else 'missed'})")
-    return value <= goal
 
 
 def _write(path: Path, seed: int) -> Path:

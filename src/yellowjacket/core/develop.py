@@ -12,27 +12,15 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
-from scipy.ndimage import convolve, shift
+from scipy.ndimage import shift
 
 from yellowjacket.core.colour import camera_to_srgb
+from yellowjacket.core.filling import area_means, balanced, filled_in
 from yellowjacket.core.frames import CHANNELS
 from yellowjacket.core.patches import Rect
 
 PLAIN, GRADIENT = "plain", "gradient"
 DEVELOPERS = (PLAIN, GRADIENT)
-_BILINEAR = np.array([[0.25, 0.5, 0.25], [0.5, 1.0, 0.5], [0.25, 0.5, 0.25]], dtype=np.float32)
-# The corrections of the gradient developer, in eighths: green at red or blue; red or blue at green with its own kind
-# left and right (turned: above and below); red at blue and blue at red.
-_GREEN = (
-    np.array([[0, 0, -1, 0, 0], [0, 0, 2, 0, 0], [-1, 2, 4, 2, -1], [0, 0, 2, 0, 0], [0, 0, -1, 0, 0]], np.float32) / 8
-)
-_BESIDE = np.array(
-    [[0, 0, 0.5, 0, 0], [0, -1, 0, -1, 0], [-1, 4, 5, 4, -1], [0, -1, 0, -1, 0], [0, 0, 0.5, 0, 0]], np.float32
-) / 8  # fmt: skip
-_ACROSS = np.array(
-    [[0, 0, -1.5, 0, 0], [0, 2, 0, 2, 0], [-1.5, 0, 6, 0, -1.5], [0, 2, 0, 2, 0], [0, 0, -1.5, 0, 0]], np.float32
-) / 8  # fmt: skip
 # Luminance of linear sRGB (IEC 61966-2-1; from memory), for uses in black and white.
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 # Pixels read around a crop so that its rim is interpolated from real neighbours.
@@ -102,12 +90,9 @@ def develop_at_use(mosaic: NDArray[np.uint16], rect: Rect, how: Development, fac
 
 def averaged(linear: NDArray[np.float32], factor: float) -> NDArray[np.float32]:
     """Area averages over ``factor`` × ``factor`` pixels, shape (h/factor, w/factor, 3), rounded, at least one each way."""
-    size = (max(1, round(linear.shape[1] / factor)), max(1, round(linear.shape[0] / factor)))
-    planes = [
-        np.asarray(Image.fromarray(np.ascontiguousarray(linear[..., n])).resize(size, Image.Resampling.BOX))
-        for n in range(3)
-    ]
-    return np.stack(planes, axis=-1)
+    result = np.empty((max(1, round(linear.shape[0] / factor)), max(1, round(linear.shape[1] / factor)), 3), np.float32)
+    area_means(np.ascontiguousarray(linear), result)
+    return result
 
 
 def interpolated_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> NDArray[np.float32]:
@@ -120,7 +105,7 @@ def interpolated_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) 
         raise ValueError(f"crop {rect} lies outside the frame of {width} × {height} px")
     rim = _RIM_PX + math.ceil(max(abs(how.shift_px[0]), abs(how.shift_px[1])))
     top, left = max(0, rect.y - rim), max(0, rect.x - rim)
-    area = np.asarray(mosaic[top : rect.y + rect.h + rim, left : rect.x + rect.w + rim], dtype=np.float32)
+    area = np.ascontiguousarray(mosaic[top : rect.y + rect.h + rim, left : rect.x + rect.w + rim])
     linear = _interpolated(area, (top, left), how)
     if how.shift_px != (0.0, 0.0):
         linear = shift(linear, (how.shift_px[1], how.shift_px[0], 0), order=1, mode="nearest")
@@ -144,48 +129,17 @@ def _averaged(mosaic: NDArray[np.uint16], offset: tuple[int, int], step: int) ->
     return np.asarray(blocks.mean(axis=(1, 3), dtype=np.float64))
 
 
-def _interpolated(area: NDArray[np.float32], origin: tuple[int, int], how: Development) -> NDArray[np.float32]:
+def _interpolated(area: NDArray[np.uint16], origin: tuple[int, int], how: Development) -> NDArray[np.float32]:
     """White-balanced linear RGB of every site, shape (h, w, 3)."""
-    places = {
-        name: ((how.offsets[name][0] - origin[0]) % 2, (how.offsets[name][1] - origin[1]) % 2) for name in CHANNELS
-    }
-    return (_by_gradient if how.developer == GRADIENT else _by_means)(area, places, how)
-
-
-def _by_means(area: NDArray[np.float32], places: dict[str, tuple[int, int]], how: Development) -> NDArray[np.float32]:
+    colours, black, gain = np.empty((2, 2), np.int64), np.empty((2, 2), np.float32), np.empty((2, 2), np.float32)
+    for name in CHANNELS:
+        place = tuple((how.offsets[name][axis] - origin[axis]) % 2 for axis in (0, 1))
+        colours[place] = "RGB".index(name[0])
+        black[place], gain[place] = how.black_dn[name], how.gains[colours[place]]
+    padded = np.empty((area.shape[0] + 4, area.shape[1] + 4), np.float32)
+    balanced(area, black, gain, padded)
     result = np.empty((*area.shape, 3), np.float32)
-    for index, colour in enumerate("RGB"):
-        values = np.zeros_like(area)
-        sites = np.zeros_like(area)
-        for channel in (name for name in CHANNELS if name[0] == colour):
-            row, column = places[channel]
-            values[row::2, column::2] = area[row::2, column::2] - np.float32(how.black_dn[channel])
-            sites[row::2, column::2] = 1.0
-        spread = convolve(values, _BILINEAR, mode="constant") / convolve(sites, _BILINEAR, mode="constant")
-        result[..., index] = np.where(sites > 0, values, spread) * np.float32(how.gains[index])
-    return result
-
-
-def _by_gradient(
-    area: NDArray[np.float32], places: dict[str, tuple[int, int]], how: Development
-) -> NDArray[np.float32]:
-    balanced = np.empty_like(area)
-    for channel, (row, column) in places.items():
-        gain = np.float32(how.gains["RGB".index(channel[0])])
-        balanced[row::2, column::2] = (area[row::2, column::2] - np.float32(how.black_dn[channel])) * gain
-    # "mirror" leaves the pattern of colours as it is beyond the edge.
-    green, across = (convolve(balanced, kernel, mode="mirror") for kernel in (_GREEN, _ACROSS))
-    beside, above = (convolve(balanced, kernel, mode="mirror") for kernel in (_BESIDE, _BESIDE.T))
-    result = np.repeat(balanced[..., None], 3, axis=-1)
-    for own, other in (("R", "B"), ("B", "R")):
-        row, column = places[own]
-        result[row::2, column::2, 1] = green[row::2, column::2]
-        result[row::2, column::2, "RGB".index(other)] = across[row::2, column::2]
-        for name in ("G1", "G2"):
-            at = places[name]
-            # Left and right of this green lie its row's colour, above and below the other.
-            found = beside if at[0] == row else above
-            result[at[0] :: 2, at[1] :: 2, "RGB".index(own)] = found[at[0] :: 2, at[1] :: 2]
+    filled_in(padded, colours, how.developer == GRADIENT, result)
     return result
 
 

@@ -176,7 +176,8 @@ def _key(frame: Frame, what: str, numbers: list[int], how: Development) -> str:
 
 def _encoded(picture: NDArray[np.uint8], kind: str) -> bytes:
     buffer = io.BytesIO()
-    options = {"quality": 90} if kind == "JPEG" else {"compress_level": 1}
+    # Noise does not compress, and stored as they are all crops of a size are equally long: their length tells nothing.
+    options = {"quality": 90} if kind == "JPEG" else {"compress_level": 0}
     Image.fromarray(picture).save(buffer, kind, **options)
     return buffer.getvalue()
 

@@ -142,8 +142,8 @@ def make_demo(report: Callable[[str], None]) -> None:
         shooting.accept_without_looking(second)
         _run_now(shooting.start_shooting(second.ladders.all()[0], "rest", _MISHAPS_7, window=_DRAWER_WINDOW))
     _push_day(report)
-    _two_bodies(report)
     _nights(report)
+    _two_bodies(report)
     report("Demo: ready.")
 
 

@@ -1,0 +1,72 @@
+"""The part of the benchmark that looks: the cells of a wall developed from mapped mosaics, against reading one frame."""
+
+from __future__ import annotations
+
+import io
+import statistics
+import time
+import tracemalloc
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+from yellowjacket.benchmark_lines import line
+from yellowjacket.core.develop import DEVELOPERS, Development, develop_at_use
+from yellowjacket.core.frames import read_frame
+from yellowjacket.core.patches import Rect
+
+# Twelve rungs of two bodies, as the wall shows them; a use of 2 MP.
+_CELLS, _CELL_PX = 24, (227, 196)
+_USE_PIXELS = 2_000_000
+_ROUNDS = 7
+# Goals: all cells of a wall after a move of the spot, against reading one frame of the same size; memory that they add.
+MOVE_GOAL, USE_GOAL, MEMORY_GOAL_MB = 1.0, 2.0, 60.0
+
+
+def run(folder: Path, frame: Path, report: Callable[[str], None]) -> list[bool]:
+    """Time and memory of a wall of 24 cells of a frame's size, against their goals."""
+    raw = read_frame(frame)
+    stored = folder / "wall.npy"
+    np.save(stored, raw.mosaic)
+    mosaic = np.load(stored, mmap_mode="r")
+    height, width = mosaic.shape
+    chance = np.random.default_rng(1)
+
+    def how(developer: str) -> Development:
+        return Development(raw.offsets, raw.black_dn, (1e-4, 1e-4, 1e-4), raw.xyz_to_camera, developer)
+
+    def wall(developer: str, factor: float) -> None:
+        cut = [round(side * factor) for side in _CELL_PX]
+        for _ in range(_CELLS):
+            x, y = int(chance.integers(0, width - cut[0])), int(chance.integers(0, height - cut[1]))
+            picture = develop_at_use(mosaic, Rect(x, y, cut[0], cut[1]), how(developer), factor)
+            Image.fromarray(picture).save(io.BytesIO(), "PNG", compress_level=0)
+
+    factor = (width * height / _USE_PIXELS) ** 0.5
+    for developer in DEVELOPERS:
+        wall(developer, 1.0)
+    reading = statistics.median(_seconds(lambda: read_frame(frame).mosaic.copy()) for _ in range(_ROUNDS))
+    met = []
+    for what, developer, scale, goal in (
+        ("at 100 %", DEVELOPERS[0], 1.0, MOVE_GOAL), ("at 100 %, gradient", DEVELOPERS[1], 1.0, MOVE_GOAL),
+        ("at the size of a use", DEVELOPERS[0], factor, USE_GOAL),
+    ):  # fmt: skip
+        seconds = statistics.median(
+            _seconds(lambda developer=developer, scale=scale: wall(developer, scale))  # type: ignore[misc]
+            for _ in range(_ROUNDS)
+        )
+        said = f"{_CELLS} cells of {width * height / 1e6:.0f} MP frames {what} ({1000 * seconds:.0f} ms), against reading one"
+        met.append(line(report, said, seconds / reading, goal, "×"))
+    tracemalloc.start()
+    wall(DEVELOPERS[0], factor)
+    peak = tracemalloc.get_traced_memory()[1] / 1e6
+    tracemalloc.stop()
+    return [*met, line(report, "memory a wall adds, frames mapped", peak, MEMORY_GOAL_MB, "MB")]
+
+
+def _seconds(function: Callable[[], object]) -> float:
+    begin = time.perf_counter()
+    function()
+    return time.perf_counter() - begin
