@@ -1,6 +1,5 @@
 """Takes the pictures of docs/screenshots from the running demo: `make screenshots` while `make demo` runs."""
 
-import re
 import sys
 import time
 from pathlib import Path
@@ -12,21 +11,21 @@ VIEWS = {
     "desk": "/",
     "new-sitting": "/sittings/new/",
     "plan": "/sittings/2/plan/?ladder=4",
-    "shot-list": "/sittings/2/plan/shots/",
     "shoot": "/sittings/2/shoot/",
     "dark-room": "/sittings/2/shoot/?ladder=4&room=dark",
     "check": "/sittings/2/check/",
     "measure": "/sittings/1/measure/?rung=3200",
     "push": "/sittings/3/push/?ladder=5",
-    "push-settings": "/sittings/3/push/?ladder=8",
     "time": "/sittings/4/time/?rung=1min",
     "darks": "/darks/?sitting=4",
-    "dark-taken-off": "/darks/3/frames/{light}/",
     "night": "/night/?body=1",
     "look": "/sittings/1/look/?rung=3200",
+    "look-two-bodies": "/sittings/6/look/?rows=ladders&use=17&rung=1600",
+    "pair": "/sittings/6/look/pair/?rung=6400&use=17&mode=side+by+side",
+    "lanes": "/sittings/6/look/lanes/",
+    "practice": "/practice/?sitting=1",
     "blind-round": "/sittings/1/look/blind/",
     "record": "/sittings/1/record/?rung=3200",
-    "bodies": "/bodies/",
     "record-print": "/sittings/1/record/print/",
 }
 WIDTH, HEIGHT = 1280, 800
@@ -47,18 +46,15 @@ def browser() -> webdriver.Chrome:
 def main(address: str, folder: Path) -> None:
     """Write one PNG per view."""
     driver = browser()
-    # The demo measures its darks after it is up.
-    driver.get(address + VIEWS["time"])
-    for _ in range(60):
-        if "Dark current" in driver.page_source:
-            break
-        time.sleep(2)
-        driver.refresh()
-    driver.get(address + "/darks/")
-    # The light frame of the demo's warm night, whatever its number.
-    light = re.search(r"/darks/frames/(\d+)/", driver.page_source)
+    # The demo measures its darks and its two bodies after it is up.
+    for name, sign in (("time", "Dark current"), ("look-two-bodies", "Slide to match"), ("lanes", "by its name")):
+        for _ in range(60):
+            driver.get(address + VIEWS[name])
+            if sign in driver.page_source:
+                break
+            time.sleep(2)
     for name, path in VIEWS.items():
-        driver.get(address + path.format(light=light.group(1) if light else 0))
+        driver.get(address + path)
         time.sleep(1.5)
         driver.save_screenshot(str(folder / f"{name}.png"))
     driver.quit()

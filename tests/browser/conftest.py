@@ -22,7 +22,7 @@ FLAGS = (
 
 @pytest.fixture(scope="module")
 def site(tmp_path_factory):
-    """The application with a simulated body in the register and nothing else."""
+    """The application with two simulated bodies in the register and nothing else."""
     folder = tmp_path_factory.mktemp("browser-home")
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
     environment |= {home.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
@@ -31,7 +31,7 @@ def site(tmp_path_factory):
         [sys.executable, "-c", "import django; django.setup()\n"
          "from django.core.management import call_command; call_command('migrate', verbosity=0)\n"
          "from yellowjacket.bench.services.shooting import register_simulated\n"
-         "from yellowjacket.simcam.bodies import HEATH; register_simulated(HEATH)"],
+         "from yellowjacket.simcam.bodies import HEATH, MOOR; register_simulated(HEATH); register_simulated(MOOR)"],
         env=environment, check=True,
     )  # fmt: skip
     port = free_port()

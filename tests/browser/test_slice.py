@@ -392,11 +392,11 @@ def test_soft_focus_and_a_lock_up_are_found_and_repaired(site, browser):
 
 STEPS = (
     "plan", "plan/add", "plan/shots", "plan/cards", "shoot", "check", "measure", "push", "look", "record",
-    "record/print",
+    "record/print", "look/pair", "look/lanes", "look/jury", "look/blind", "look/people", "uses",
 )  # fmt: skip
 SITTING_PAGES = [f"/sittings/1/{step}/" for step in STEPS]
 PAGES = ["/", "/archive/", "/bodies/", "/bodies/new/", "/sittings/new/", "/sittings/from-plan/", *SITTING_PAGES]
-PAGES += ["/sittings/1/shoot/?room=dark"]
+PAGES += ["/sittings/1/shoot/?room=dark", "/practice/"]
 
 
 @pytest.mark.parametrize("path", PAGES)
