@@ -190,7 +190,7 @@ def look(browser):
         if n < 11:
             press(browser, Keys.ARROW_RIGHT)
     press(browser, "z")
-    WebDriverWait(browser, WAIT_S).until(lambda b: "size=200" in b.current_url)
+    wait_for_text(browser, "[data-look=size].in-force", "200 %")
     image = find(browser, ".wall-cells .now img")
     loaded = "return arguments[0].complete && arguments[0].naturalWidth"
     WebDriverWait(browser, WAIT_S).until(lambda b: b.execute_script(loaded, image))
@@ -276,8 +276,9 @@ def test_a_sitting_is_planned_without_a_mouse(site, browser):
     find(browser, "[name=name]").send_keys("Drawer 11")
     seen = []
     for _ in range(60):
+        # The preview follows what is typed; a field is asked for what it is before the next key.
         active = browser.switch_to.active_element
-        name = active.get_attribute("name") or active.text
+        name = browser.execute_script("const e = document.activeElement; return e.name || e.innerText")
         seen.append(name)
         if name in ("question", "expectation"):
             active.send_keys("?")

@@ -370,6 +370,54 @@ def test_blind_pairs_become_verdicts_and_leak_nothing(client, two):
     assert "slightly better" in client.get(f"/rounds/{round_.token}/").content.decode()
 
 
+def test_a_blind_pair_shows_the_same_spot_of_both_bodies(two):
+    one, other = two.ladders.all()
+    Placement.objects.create(ladder=other, a=1.0, b=0.0, x0=12.0, y0=-5.0, points=2, found_by="marked")
+    round_ = rounds.begin(two, two.uses.first(), "Wren", 1.0, "pairs")
+    for trial in round_.trials.select_related("rung__ladder", "other__ladder"):
+        x, y = rounds.spot_on(trial, "right")
+        sign = 1 if trial.rung.ladder_id == one.pk else -1
+        assert (x - trial.x, y - trial.y) == (12 * sign, -5 * sign)
+        assert rounds.spot_on(trial, "left") == (trial.x, trial.y)
+
+
+def test_pictures_alone_make_a_wall(client, two, look, data_folder):
+    """Two bodies' own JPEGs without a raw file: a lane each, found by the ISO in the name, on the pixels of the sensor."""
+    import numpy as np
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    from yellowjacket.bench.services import lanes
+
+    Frame.objects.all().delete()
+    rng = np.random.default_rng(1)
+    for ladder in two.ladders.all():
+        lane = lanes.create_lane(ladder, "camera", "own JPEG", "sharpening 0, noise reduction 0")
+        files = []
+        for iso in (100, 200, 400):
+            buffer = io.BytesIO()
+            Image.fromarray(rng.integers(0, 255, (224, 320, 3), dtype=np.uint8)).save(buffer, "JPEG")
+            files.append(SimpleUploadedFile(f"x_iso{iso}.jpg", buffer.getvalue()))
+        lanes.add_pictures(lane, files)
+        assert {p.matched_by for p in lane.pictures.all()} == {"by the ISO in its name"}
+    text = client.get(f"{look}/?rows=ladders&spot=320,224").content.decode()
+    assert len(images(text)) == 6
+    assert "own JPEG" in text
+    for url in images(text)[::5]:
+        assert client.get(url.replace("&amp;", "&")).status_code == 200
+    client.post(f"{look}/person/", {"person": "Wren"})
+    lane = two.ladders.first().lanes.get()
+    client.post(f"{look}/grade/?lane={lane.pk}", {"grade": "3", "rung": "200"})
+    assert Grade.objects.get().lane == lane
+
+
+@pytest.mark.parametrize("size", [(100_000, 60), (60, 100_000), (12_000, 8_500), (20, 20)])
+def test_crops_stay_inside_frames_of_any_shape(size):
+    from yellowjacket.web.pictures import clamped
+
+    for centre in ((0, 0), (size[0] // 2, size[1] // 2), (10**6, 10**6)):
+        assert clamped(*size, centre, (227, 196)).fits(*size)
+
+
 @pytest.mark.parametrize("kind", ["higher", "same"])
 def test_practice_is_counted_exactly(client, measured, kind):
     use = measured.uses.first()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -31,6 +32,8 @@ from yellowjacket.core.same_spot import Grey, NoMatch, Similarity
 # Raw pixels of the middle of a frame by which its noise is recognised, and how many frames are tried.
 _RECOGNISED_PX = 512
 _MOST_TRIED = 40
+# As testers write it: heath_iso1600.jpg, ISO 400.png.
+_ISO_IN_NAME = re.compile(r"(?<![a-z])iso[ _-]?(\d{2,6})(?!\d)", re.IGNORECASE)
 # Settings agree within this many stops.
 _SAME_STOPS = 0.2
 
@@ -116,6 +119,11 @@ def _identified(task: PictureTask, picture: Picture) -> tuple[int | None, int, s
     if by_name is not None:
         return by_name, rung_of[by_name], "by its name"
     iso, seconds, taken_at = _said_by(Path(task.path))
+    written = _ISO_IN_NAME.search(task.name)
+    if written:
+        hits = [key for key, its, _ in task.rungs if its == int(written[1])]
+        if len(hits) == 1:
+            return None, hits[0], "by the ISO in its name"
     if taken_at:
         same = [f for f in task.frames if f.captured_at and f.captured_at.replace("T", " ")[:19] == taken_at]
         if len(same) == 1:
@@ -129,7 +137,7 @@ def _identified(task: PictureTask, picture: Picture) -> tuple[int | None, int, s
         return by_noise, rung_of[by_noise], "by its noise"
     raise FrameError(
         Path(task.path), "no-place", "belongs to no frame of this ladder by name, settings or noise.",
-        "Keep the frame's name as part of the picture's name, as in the exported table.",
+        "Keep the frame's name as part of the picture's name, as in the exported table, or write its ISO: iso1600.",
     )  # fmt: skip
 
 

@@ -28,7 +28,7 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
     Use,
 )
-from yellowjacket.bench.services import verdicts
+from yellowjacket.bench.services import placements, verdicts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
 from yellowjacket.core.blind import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
@@ -222,6 +222,19 @@ def frame_of(trial: BlindTrial, side: str) -> Frame | None:
     )
     second = side == "right" and trial.other_id == trial.rung_id
     return frames[-1 if second else 0] if frames else None
+
+
+def spot_on(trial: BlindTrial, side: str) -> tuple[int, int]:
+    """Where a trial's spot lies on the frame of a side: bodies of other size and framing show the same spot."""
+    other = trial.other
+    if side != "right" or other is None or other.ladder_id == trial.rung.ladder_id:
+        return trial.x, trial.y
+    left, right = frame_of(trial, "left"), frame_of(trial, "right")
+    if left is None or right is None:
+        return trial.x, trial.y
+    sizes = {trial.rung.ladder_id: (left.width, left.height), other.ladder_id: (right.width, right.height)}
+    x, y = placements.between(trial.rung.ladder, other.ladder, sizes).at((float(trial.x), float(trial.y)))
+    return max(0, round(x)), max(0, round(y))
 
 
 def next_trial(round_: BlindRound) -> BlindTrial | None:

@@ -13,6 +13,7 @@ from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdic
 from yellowjacket.bench.services import checking, judging, placements, recording, verdicts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.develop import DEVELOPERS
+from yellowjacket.core.patches import Rect
 from yellowjacket.web import pictures
 from yellowjacket.web.lines import crop_line, grade_lines
 from yellowjacket.web.look import presets
@@ -25,6 +26,7 @@ REASON_KEYS = (
     ("g", Grade.Reason.GRAIN), ("o", Grade.Reason.BLOTCHES), ("d", Grade.Reason.DETAIL), ("c", Grade.Reason.COLOUR),
     ("k", Grade.Reason.BLACKS), ("h", Grade.Reason.HIGHLIGHTS),
 )  # fmt: skip
+_OVERVIEW_PX = 480
 _ROW_WORDS = {ONE: "this ladder", LADDERS: "all ladders", SPOTS: "spots"}
 _FIVE = ((1, "A clean"), (2, "B"), (3, "C"), (4, "D"), (5, "E lost"))
 _THREE = ((1, "always"), (2, "if I must"), (3, "never"))
@@ -52,7 +54,7 @@ def keep_spot(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _keep_spot(page: SittingPage) -> None:
-    if "spot" not in page.request.GET or not any(page.light(rung) for rung in page.rungs):
+    if "spot" not in page.request.GET:
         return
     ladder = page.ladder
     ladder.spot_x, ladder.spot_y = Walls(page, Looking()).spot()
@@ -106,7 +108,7 @@ def _overview(page: SittingPage, walls: Walls) -> dict[str, object] | None:
         (f for f in frames if f.shot and f.shot.rung_id == developing.reference_id), frames[0] if frames else None
     )
     if frame is None or frame.shot is None:
-        return None
+        return _overview_of_lane(page, walls)
     how = developing.of_frame(frame, frame.shot.rung_id).how
     factor, zoom = walls.looking.scale(page.use, page.ladder.body.pixels)
     height = walls.wall_height
@@ -115,6 +117,22 @@ def _overview(page: SittingPage, walls: Walls) -> dict[str, object] | None:
     return {
         "url": pictures.overview_address(frame, how), "frame": frame, "spot": spot,
         "rect": pictures.clamped(frame.width, frame.height, spot, cut),
+    }  # fmt: skip
+
+
+def _overview_of_lane(page: SittingPage, walls: Walls) -> dict[str, object] | None:
+    """Where there is no raw frame: the first picture of a lane, on the pixels of the whole sensor."""
+    picture = next((one for lane in page.ladder.lanes.all() for one in lane.pictures.all()), None)
+    if picture is None:
+        return None
+    width, height = walls.sizes[page.ladder.pk]
+    whole = Rect(0, 0, picture.width, picture.height)
+    factor = max(1.0, max(picture.width, picture.height) / _OVERVIEW_PX)
+    place, cut = picture.place, (CELL_WIDTH_PX, walls.wall_height)
+    size = (round(cut[0] / place.scale), round(cut[1] / place.scale))
+    return {
+        "url": pictures.lane_crop_address(picture, whole, factor), "frame": {"width": width, "height": height},
+        "spot": walls.spot(), "rect": pictures.clamped(width, height, walls.spot(), size),
     }  # fmt: skip
 
 

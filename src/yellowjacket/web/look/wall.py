@@ -11,7 +11,7 @@ from django.db.models import prefetch_related_objects
 
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
 from yellowjacket.bench.services import placements
-from yellowjacket.bench.services.developing import Developed, Developing
+from yellowjacket.bench.services.developing import BY_GREY, Developed, Developing
 from yellowjacket.bench.services.judging import current_grades, to_look_at_again
 from yellowjacket.bench.services.verdicts import stops_of
 from yellowjacket.core import stops
@@ -99,6 +99,10 @@ class Walls:
             for ladder in self.ladders
             if (frame := next((f for r in self._rungs(ladder) if (f := self.frames.get(r.pk))), None))
         }
+        for ladder in self.ladders:
+            # Without raw frames a ladder's spots are in pixels of the whole sensor, and its lanes lie on that.
+            if ladder.pk not in self.sizes and any(lane.pictures.all() for lane in ladder.lanes.all()):
+                self.sizes[ladder.pk] = (ladder.body.pixel_width, ladder.body.pixel_height)
         self._developing: dict[int, Developing] = {}
 
     def _rungs(self, ladder: Ladder) -> Sequence[Rung]:
@@ -141,7 +145,13 @@ class Walls:
     def _plan(self) -> Sequence[tuple[Ladder, Lane | None, MarkedSpot | None]]:
         if self.looking.rows == SPOTS:
             return [(self.page.ladder, None, spot) for spot in self._spots()]
-        return [(ladder, lane, None) for ladder in self.ladders for lane in (None, *self._lanes(ladder))]
+        lit = {ladder.pk for ladder in self.ladders if any(rung.pk in self.frames for rung in self._rungs(ladder))}
+        return [
+            (ladder, lane, None)
+            for ladder in self.ladders
+            for lane in (None, *self._lanes(ladder))
+            if lane is not None or ladder.pk in lit or not self._lanes(ladder)
+        ]
 
     @property
     def wall_height(self) -> int:
@@ -302,4 +312,6 @@ def _moved_words(developed: Developed, looking: Looking) -> str:
     parts = [f"{stops.format_stops(developed.moved_stops)} stop"]
     if looking.push:
         parts.append(f"push {looking.push:+d}".replace("-", "−"))
+    if looking.balanced and developed.balance != BY_GREY:
+        parts.append(f"white {developed.balance}")
     return ", ".join(parts)

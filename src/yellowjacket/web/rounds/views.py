@@ -167,7 +167,7 @@ def picture(request: HttpRequest, token: str, trial: str, side: str = "left") ->
     how = Developing.of(rung.ladder).of_frame(frame, rung.pk, Switches(monochrome=use.monochrome)).how
     factor, _ = use_noise_factor(rung.ladder.body.pixels, use.whole_frame_pixels)
     cut = (round(_CROP_PX[0] * factor), round(_CROP_PX[1] * factor))
-    rect = pictures.clamped(frame.width, frame.height, (found.x, found.y), cut)
+    rect = pictures.clamped(frame.width, frame.height, rounds.spot_on(found, side), cut)
     try:
         return picture_response(pictures.crop_png(frame, rect, how, factor), "image/png")
     except FrameError as error:
