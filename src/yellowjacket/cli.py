@@ -1,13 +1,14 @@
-"""The command line: serve the application, make the demo, allow folders."""
+"""The command line: serve the application, make the demo, allow folders, keep data."""
 
 from __future__ import annotations
 
 import argparse
 import os
 import sys
+from datetime import UTC, datetime
 from pathlib import Path
 
-from yellowjacket import __version__, home
+from yellowjacket import __version__, home, keeping
 from yellowjacket import commands as commands_of_files
 
 DEFAULT_PORT = 8017
@@ -40,6 +41,16 @@ def _parser() -> argparse.ArgumentParser:
     allow = commands.add_parser("allow", help="let frames be imported from a folder, now and later")
     allow.add_argument("folder", type=Path)
     allow.set_defaults(run=_allow)
+    backup = commands.add_parser("backup", help="keep the data folder in one file, also while the application runs")
+    backup.add_argument("file", type=Path, nargs="?", help="default: yellowjacket-DATE.zip here")
+    backup.set_defaults(run=_backup)
+    restore = commands.add_parser("restore", help="put a backup into a data folder that holds nothing yet")
+    restore.add_argument("file", type=Path)
+    restore.add_argument("--into", type=Path, help="default: the data folder itself")
+    restore.set_defaults(run=_restore)
+    doctor = commands.add_parser("doctor", help="look at database, originals, space and versions; say the remedy")
+    doctor.add_argument("--thorough", action="store_true", help="read every original and compare its contents")
+    doctor.set_defaults(run=_doctor)
     commands_of_files.add_to(commands)
     return parser
 
@@ -97,6 +108,40 @@ def _allow(arguments: argparse.Namespace) -> int:
     home.allow_folder(folder, arguments.folder)
     print(f"Frames may now be imported from {arguments.folder}.")
     return 0
+
+
+def _backup(arguments: argparse.Namespace) -> int:
+    now = datetime.now(UTC)
+    target = arguments.file or Path(f"yellowjacket-{now:%Y%m%d-%H%M%S}.zip")
+    kept = keeping.backup(home.data_folder(), target, __version__, now, _say)
+    print(f"{target}: {kept.files} files, {kept.total_bytes / 1e6:.0f} MB. Restore it with `yellowjacket restore`.")
+    return 0
+
+
+def _restore(arguments: argparse.Namespace) -> int:
+    folder = arguments.into.expanduser().resolve() if arguments.into else home.data_folder()
+    kept = keeping.restore(arguments.file, folder, _say)
+    print(f"{kept.files} files, {kept.total_bytes / 1e6:.0f} MB are in {folder}, verified.")
+    return 0
+
+
+def _say(line: str) -> None:
+    print(line, file=sys.stderr, flush=True)
+
+
+def _doctor(arguments: argparse.Namespace) -> int:
+    if not (home.data_folder() / keeping.DATABASE).is_file():
+        raise ValueError(f"{home.data_folder()} holds no data yet: start the application, or restore a backup")
+    _set_up_django()
+    from yellowjacket.bench.services import doctor
+
+    worst = 0
+    for found in doctor.examine(thorough=arguments.thorough):
+        print(f"{found.state:4}  {found.what}: {found.words}")
+        if found.remedy:
+            print(f"      remedy: {found.remedy}")
+        worst = max(worst, int(found.state == doctor.BAD))
+    return worst
 
 
 if __name__ == "__main__":

@@ -12,7 +12,10 @@ import subprocess
 import sys
 import time
 from collections.abc import Sequence
+from datetime import UTC, datetime
 from types import FrameType
+
+from yellowjacket import __version__, keeping
 
 ADDRESS = "127.0.0.1"
 _WEB_WORKERS = 2
@@ -40,11 +43,25 @@ def require_free(port: int) -> None:
 
 
 def prepare_database() -> None:
-    """Bring the database and the static files up to date."""
+    """Bring the database and the static files up to date; a database that changes is copied first."""
     from django.core.management import call_command
 
+    _copy_before_change()
     call_command("migrate", verbosity=0, interactive=False)
     call_command("collectstatic", verbosity=0, interactive=False)
+
+
+def _copy_before_change() -> None:
+    from django.conf import settings
+    from django.db import connection
+    from django.db.migrations.executor import MigrationExecutor
+
+    if not (settings.HOME / keeping.DATABASE).is_file():
+        return
+    executor = MigrationExecutor(connection)
+    if executor.loader.applied_migrations and executor.migration_plan(executor.loader.graph.leaf_nodes()):
+        copy = keeping.before_upgrade(settings.HOME, __version__, datetime.now(UTC))
+        print(f"The database is brought up to date; {copy} holds it as it was.", flush=True)
 
 
 def serve(port: int) -> int:

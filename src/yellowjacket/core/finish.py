@@ -16,9 +16,10 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter, map_coordinates
 
 from yellowjacket.core.colour import delta_e_2000
+from yellowjacket.core.develop import LUMINANCE
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Z95, Quantity, missing, with_error
-from yellowjacket.core.rendered import Picture, lab_of, noise_in_display_units
+from yellowjacket.core.rendered import Picture, lab_of, linear_of, noise_in_display_units
 from yellowjacket.core.same_spot import Grey, NoMatch, Similarity, found, scaled_to, shift_between
 
 # Length of the longer side at which pictures are laid on one another.
@@ -97,9 +98,7 @@ def _fine(values: NDArray[np.floating]) -> NDArray[np.float64]:
 
 def luminance_of(picture: Picture) -> Grey:
     """Linear luminance of an sRGB picture, 0–1."""
-    encoded = picture.astype(np.float32) / 255
-    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
-    return np.asarray(linear @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
+    return np.asarray(linear_of(picture) @ LUMINANCE, np.float32)
 
 
 def upright(picture: Picture, size: tuple[int, int]) -> list[Picture]:

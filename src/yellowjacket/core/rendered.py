@@ -36,6 +36,8 @@ _ALONE = "one picture only, from neighbours, which a converter makes alike: at l
 
 Picture = NDArray[np.uint8]
 register_heif_opener()
+_ENCODED = np.arange(256) / 255
+_LINEAR = np.where(_ENCODED <= 0.04045, _ENCODED / 12.92, ((_ENCODED + 0.055) / 1.055) ** 2.4).astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,9 +82,12 @@ def _in_srgb(picture: Image.Image) -> Image.Image:
 
 def lab_of(picture: Picture) -> NDArray[np.float64]:
     """CIELAB (D65) of sRGB values (IEC 61966-2-1; from memory), shape (height, width, 3)."""
-    encoded = picture.astype(np.float64) / 255
-    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
-    return lab_of_linear_srgb(linear)
+    return lab_of_linear_srgb(linear_of(picture).astype(np.float64))
+
+
+def linear_of(picture: Picture) -> NDArray[np.float32]:
+    """Linear sRGB, 0–1, of encoded values (IEC 61966-2-1; from memory), same shape."""
+    return _LINEAR[picture]
 
 
 def averaged_rendered(picture: Picture, factor: float, *, monochrome: bool = False) -> Picture:
@@ -92,8 +97,7 @@ def averaged_rendered(picture: Picture, factor: float, *, monochrome: bool = Fal
     """
     if factor <= 1 and not monochrome:
         return picture
-    encoded = picture.astype(np.float32) / 255
-    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    linear = linear_of(picture)
     if factor > 1:
         linear = averaged(linear, factor)
     if monochrome:

@@ -1,0 +1,147 @@
+"""Advice: predictions from a body's findings, held-out rungs, options in order, and the meter's arithmetic."""
+
+import math
+
+import pytest
+
+from yellowjacket.core.advice import (
+    NOT_USABLE,
+    BodyFindings,
+    MarkFindings,
+    at_iso,
+    ev100_of_lux,
+    faster_by,
+    iso_for,
+    level_of,
+    options,
+    predicted,
+)
+from yellowjacket.core.quantity import Quantity, with_error
+from yellowjacket.core.tolerance import Profile
+from yellowjacket.simcam.bodies import BODIES, HEATH
+
+PROFILE = Profile("default")
+
+
+def findings(body, marks=(100, 200, 400, 800, 1600, 3200, 6400, 12800), without=()):
+    """A simulated body's own numbers, as exact findings."""
+    return BodyFindings([
+        MarkFindings(
+            mark, float(mark), with_error(body.read_noise_e(mark), 0.01, 99), with_error(body.saturation_e(mark), 1.0, 99),
+            body.prnu,
+        )
+        for mark in marks if mark not in without and body.lowest_iso <= mark <= body.highest_iso
+    ])  # fmt: skip
+
+
+def test_the_meter():
+    """Sunny-16 (common practice, no source): ISO 100, 1/100 s, f/16 is EV 14.6; 2.5 lux is EV 0 (ISO 2720; from memory)."""
+    assert iso_for(16, 1 / 100, math.log2(16**2 * 100)) == pytest.approx(100)
+    assert ev100_of_lux(2.5) == 0
+    assert ev100_of_lux(81_920) == pytest.approx(15)
+    # One stop faster is one stop more ISO.
+    assert iso_for(8, 1 / 250, 8) / iso_for(8, 1 / 125, 8) == pytest.approx(2)
+    for bad in ((0, 1, 1), (8, 0, 1)):
+        with pytest.raises(ValueError, match="positive"):
+            iso_for(*bad)
+    with pytest.raises(ValueError, match="more than 0 lux"):
+        ev100_of_lux(0)
+
+
+@pytest.mark.parametrize("key", list(BODIES))
+def test_held_out_rungs_are_predicted_within_a_tenth_of_a_stop(key):
+    """Leave one rung out: SNR of grey from its neighbours against the sensor's own numbers (the second base is a step, so the
+    rungs beside it are left aside)."""
+    body = BODIES[key]
+    base = 200 if body.lowest_iso > 100 else 100
+    marks = [mark for mark in (base * 2**n for n in range(7)) if mark <= body.highest_iso]
+    step = [mode.from_iso for mode in body.gain_modes[1:]]
+    for mark in marks[1:-1]:
+        if any(mark / 2.1 < iso <= mark * 2.1 for iso in step):
+            continue
+        part = findings(body, marks, without=(mark,))
+        got = predicted(part, mark, mark)
+        saturation, read = body.saturation_e(mark), body.read_noise_e(mark)
+        for name, n in (("grey_snr", 0.127 * saturation), ("shadow_snr", 0.127 * saturation / 8)):
+            truth = n / math.sqrt(n + read**2 + (body.prnu * n) ** 2)
+            assert abs(math.log2(getattr(got, name).value / truth)) < 0.1, (mark, name)
+        assert "between" in got.remarks[0]
+
+
+def test_brightening_changes_no_snr_where_read_noise_does_not_matter():
+    body = BodyFindings([
+        MarkFindings(mark, float(mark), with_error(1.0, 0.01, 9), with_error(50_000 * 100 / mark, 1.0, 9))
+        for mark in (100, 400, 1600)
+    ])  # fmt: skip
+    shots = [predicted(body, mark, 1600) for mark in (100, 400, 1600)]
+    assert shots[0].grey_snr.value == pytest.approx(shots[2].grey_snr.value, rel=1e-6)
+    # Four stops under keep four stops of highlights.
+    assert shots[0].highlight_stops.value - shots[2].highlight_stops.value == pytest.approx(4)
+
+
+def test_poisson_alone_gives_root_two_a_stop():
+    body = BodyFindings([MarkFindings(100, 100.0, with_error(1e-6, 1e-9, 9), with_error(80_000.0, 1.0, 9))])
+    full, half = predicted(body, 100, 100), predicted(body, 100, 200)
+    assert full.grey_snr.value / half.grey_snr.value == pytest.approx(math.sqrt(2), rel=1e-6)
+    assert predicted(body, 100, 100, noise_factor=3.0).grey_snr.value == pytest.approx(3 * full.grey_snr.value)
+
+
+def test_long_exposures_add_their_dark_signal_or_say_that_it_is_unknown():
+    known = BodyFindings(findings(HEATH).marks, dark_e_per_s=5.0)
+    short, long = predicted(known, 800, 800, 0.1), predicted(known, 800, 800, 240)
+    assert long.shadow_snr.value < 0.9 * short.shadow_snr.value
+    assert "without dark signal" in predicted(findings(HEATH), 800, 800, 60).remarks[0]
+
+
+def test_extrapolation_is_said_and_ends():
+    body = findings(HEATH, marks=(800, 1600))
+    found, remarks = at_iso(body, 3200)
+    assert found is not None
+    assert "extrapolated by 1.0 stop from ISO 1600" in remarks[0]
+    got = predicted(body, 25600, 25600)
+    assert got.grey_snr.value is None
+    assert "stops beyond ISO 1600" in got.grey_snr.reason
+    assert at_iso(BodyFindings([]), 100)[0] is None
+
+
+def test_a_smoothed_mark_is_pointed_out():
+    mark = findings(HEATH, marks=(800,)).marks[0]
+    body = BodyFindings([MarkFindings(mark.mark, mark.iso, mark.read_noise_e, mark.saturation_e, 0.0, True)])
+    assert "smoothed" in predicted(body, 800, 800).remarks[0]
+
+
+def test_levels_follow_the_profile():
+    """SNR 40 and 10 are the two noise criteria of ISO 12232 (from memory)."""
+    body = findings(HEATH)
+    assert level_of(predicted(body, 100, 100), PROFILE)[0] == "clean"
+    assert level_of(predicted(body, 12800, 204_800), PROFILE)[0] == NOT_USABLE
+    level, held = level_of(predicted(body, 12800, 12800), PROFILE)
+    assert level in ("usable", "emergency")
+    assert held in ("grey SNR", "shadow SNR")
+
+
+def test_options_are_ranked_with_their_reasons():
+    """The Heath has a second base at ISO 800: in light for ISO 6400 it is as clean there as at 6400 and keeps three stops."""
+    found = options(findings(HEATH), 6400, PROFILE)
+    assert found[0].mark == 800
+    assert found[0].push_stops == pytest.approx(3)
+    assert "keeps 3.0 stops more highlights" in found[0].reason
+    assert found[0].reason.startswith("best")
+    assert {one.mark for one in found} == {100, 200, 400, 800, 1600, 3200, 6400}
+    low = next(one for one in found if one.mark == 100)
+    assert "noisier than the cleanest" in low.reason
+    assert options(BodyFindings([]), 800, PROFILE) == []
+
+
+def test_how_much_faster():
+    assert faster_by(800, 6400) == pytest.approx(3)
+    assert faster_by(6400, 3200) == pytest.approx(-1)
+    with pytest.raises(ValueError, match="positive"):
+        faster_by(0, 1)
+
+
+def test_uncertainty_comes_through():
+    body = BodyFindings([MarkFindings(100, 100.0, with_error(3.0, 0.3, 9), with_error(50_000.0, 500.0, 9))])
+    got = predicted(body, 100, 800).shadow_snr
+    assert got.low < got.value < got.high
+    assert isinstance(got, Quantity)
