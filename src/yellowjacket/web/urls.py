@@ -14,6 +14,8 @@ urlpatterns = [
     path("sittings/<int:sitting_id>/measure/", include("yellowjacket.web.measure.urls")),
     path("sittings/<int:sitting_id>/push/", include("yellowjacket.web.push.urls")),
     path("sittings/<int:sitting_id>/time/", include("yellowjacket.web.time.urls")),
+    path("compare/", include("yellowjacket.web.compare.urls")),
+    path("advice/", include("yellowjacket.web.advice.urls")),
     path("practice/", include("yellowjacket.web.practice.urls")),
     path("sittings/<int:sitting_id>/uses/", include("yellowjacket.web.uses.urls")),
     path("sittings/<int:sitting_id>/look/pair/", include("yellowjacket.web.pair.urls")),

@@ -5,7 +5,7 @@ from yellowjacket.bench.models.darks import MasterDark, RungDarks
 from yellowjacket.bench.models.findings import Patch, Reading
 from yellowjacket.bench.models.frames import Frame, Problem
 from yellowjacket.bench.models.jobs import Job
-from yellowjacket.bench.models.judgement import Decision, Grade, PairVerdict, Record
+from yellowjacket.bench.models.judgement import Decision, Grade, PairVerdict, Record, RememberedLimit
 from yellowjacket.bench.models.lanes import Lane, LanePicture, Placement
 from yellowjacket.bench.models.preparation import CheckItem, MarkedSpot, PlanTemplate, SittingEvent
 from yellowjacket.bench.models.register import Body, Firmware, Lens, ToleranceProfile
@@ -15,6 +15,6 @@ from yellowjacket.bench.models.sittings import Ladder, Rung, Shot, Sitting, Use
 __all__ = [
     "BlindRound", "BlindTrial", "Body", "CheckItem", "Conditions", "Decision", "Firmware", "Frame", "Grade", "Job",
     "JurySheet", "Ladder", "Lane", "LanePicture", "Lens", "MarkedSpot", "MasterDark", "PairVerdict", "Patch", "Placement",
-    "PlanTemplate", "Problem", "Reading", "Record", "Rung", "RungDarks", "Shot", "Sitting", "SittingEvent",
+    "PlanTemplate", "Problem", "Reading", "Record", "RememberedLimit", "Rung", "RungDarks", "Shot", "Sitting", "SittingEvent",
     "ToleranceProfile", "Use",
 ]  # fmt: skip

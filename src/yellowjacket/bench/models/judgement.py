@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from yellowjacket.bench.models.lanes import Lane
+from yellowjacket.bench.models.register import Body
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
 
 
@@ -143,3 +144,21 @@ class Decision(models.Model):
 
     def __str__(self) -> str:
         return f"{self.use} {self.level}: {self.iso}"
+
+
+class RememberedLimit(models.Model):
+    """A limit from before this application, typed in by hand; it stands beside the record and is never measured."""
+
+    body = models.ForeignKey(Body, on_delete=models.CASCADE, related_name="remembered_limits")
+    what = models.CharField(max_length=60)
+    text = models.CharField(max_length=60)
+    use = models.CharField(max_length=60, blank=True)
+    source = models.CharField(max_length=120)
+    person = models.CharField(max_length=80, blank=True)
+    noted_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"{self.what} {self.text}, remembered"

@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.bench.models import Body, Ladder, Reading, Rung
-from yellowjacket.bench.services import darks
+from yellowjacket.bench.models import Body, Ladder, MasterDark, Reading, Rung, Use
+from yellowjacket.bench.services import darks, masters
+from yellowjacket.bench.services.recording import proposals
 from yellowjacket.core import stops
 from yellowjacket.core.advice import BodyFindings, MarkFindings
+from yellowjacket.core.dark_matching import Fit, Setting
+from yellowjacket.core.lenr import LenrVerdict, lenr_verdict
+from yellowjacket.core.limits import Limit
+from yellowjacket.core.long_exposure import Longest
 from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.stops import exact_exposure_s
+from yellowjacket.core.tolerance import Criterion
 
 _MODEL = ("read_noise_e", "saturation_e", "prnu", "flags")
 
@@ -77,3 +84,53 @@ def _dark(body: Body, celsius: float | None) -> tuple[float | None, str]:
         return max(current.value or 0.0, 0.0), ", dark signal as measured"
     warmed = (current.value or 0.0) * 2.0 ** ((celsius - reference) / found.whole.doubling_c)
     return max(warmed, 0.0), f", dark signal of {reference:.0f} °C taken to {celsius:.0f} °C"
+
+
+def bodies_with_findings() -> list[Body]:
+    """Bodies that have a rung with a noise model, in one query."""
+    found = Reading.objects.filter(
+        patch=None, use=None, channel="all", quantity="read_noise_e", value__isnull=False,
+        rung__ladder__kind=Ladder.Kind.ISO,
+    )  # fmt: skip
+    return list(Body.objects.filter(pk__in=found.values("rung__ladder__body")))
+
+
+def limit_of(ladder: Ladder, use: Use, level: str) -> Limit | None:
+    """The measured limit of a level for the use of that name in the ladder's own sitting, None without one."""
+    same = [p for p in proposals(ladder) if p.level == level and p.use.whole_frame_pixels == use.whole_frame_pixels]
+    return same[0].measured if same else None
+
+
+@dataclass(frozen=True, slots=True)
+class Long:
+    """How long a body may expose, answer by answer, whether LENR pays, and where that was measured."""
+
+    answers: Mapping[str, Longest]
+    verdict: LenrVerdict | None
+    words: str
+
+
+def long_of(body: Body, criteria: Sequence[Criterion], level: str, factor: float, celsius: float | None) -> Long | None:
+    """From the newest measured darks of a body; None without."""
+    found = darks.of_body(body)
+    if found is None:
+        return None
+    there = celsius if found.whole.reference_c is not None else None
+    answers = found.whole.longest(criteria, level, factor, there)
+    rows = found.whole.lenr(factor) if found.whole.on else ()
+    verdict = lenr_verdict(rows, criteria[0], level) if rows else None
+    rung = Rung.objects.filter(pk__in=found.by_rung).select_related("ladder__sitting").first()
+    return Long(answers, verdict, f"from the darks of {rung.ladder.sitting}" if rung else "from its newest darks")
+
+
+def darks_that_fit(body: Body, iso: int, exposure_s: float, celsius: float | None) -> list[masters.Candidate]:
+    """Master darks of a body for a picture, the best first; none under a second, where darks do not matter."""
+    if exposure_s < 1:
+        return []
+    sizes = set(MasterDark.objects.filter(body=body).values_list("width", "height"))
+    found = [
+        one
+        for size in sizes
+        for one in masters.candidates(Setting(str(body.pk), size, iso, exact_exposure_s(exposure_s), celsius), body)
+    ]
+    return [one for one in found if one.match.fit != Fit.NONE]

@@ -139,8 +139,8 @@ def note(record: Record, *, answer: str, text: str) -> None:
 
 
 @transaction.atomic
-def sign(record: Record, person: str) -> Record:
-    """Close the record under a name, with conditions and proposals as they stand now."""
+def sign(record: Record, person: str, others: Sequence[Mapping[str, str]] = ()) -> Record:
+    """Close the record under a name, with conditions and proposals as they stand now, and ``others``: limits besides ISO."""
     _must_be_open(record)
     if not person.strip():
         raise Refusal("Sign with a name.")
@@ -153,7 +153,7 @@ def sign(record: Record, person: str) -> Record:
         )
     in_order(record)
     record.signed_by, record.signed_at = person.strip()[:80], timezone.now()
-    record.evidence = evidence(record.ladder)
+    record.evidence = {**evidence(record.ladder), "others": list(others)}
     record.save()
     return record
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from django.contrib import messages
@@ -12,8 +12,9 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Decision, Record, Use
-from yellowjacket.bench.services import exporting, recording
+from yellowjacket.bench.services import exporting, other_limits, recording
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core.limits import Limit
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.lines import grade_lines
 from yellowjacket.web.sitting_page import SittingPage
@@ -26,6 +27,8 @@ class Row:
 
     proposal: recording.Proposal
     decision: Decision | None
+    # Graded limits with a lane's finish, by its name.
+    finished: Sequence[tuple[str, Limit]] = ()
 
     @property
     def decided_text(self) -> str:
@@ -47,17 +50,28 @@ class UseBlock:
 def _context(page: SittingPage, record: Record) -> dict[str, object]:
     proposals = recording.proposals(page.ladder)
     decisions = recording.decisions_of(record)
+    lanes = [lane for lane in page.ladder.lanes.all() if lane.grades.exists()]
+    by_lane = {
+        lane.name: {(p.use.pk, p.level): p.graded for p in recording.proposals(page.ladder, lane)} for lane in lanes
+    }
     blocks = []
     for use in page.uses:
         _, remark = use_noise_factor(page.ladder.body.pixels, use.whole_frame_pixels)
-        rows = [Row(p, decisions.get((use.pk, p.level))) for p in proposals if p.use.pk == use.pk]
+        rows = [
+            Row(
+                p, decisions.get((use.pk, p.level)),
+                [(name, graded[use.pk, p.level]) for name, graded in by_lane.items()],
+            )
+            for p in proposals if p.use.pk == use.pk
+        ]  # fmt: skip
         blocks.append(UseBlock(use, remark or use.size_text, rows))
     doubts = sorted({doubt for p in proposals for doubt in p.measured.doubts + p.graded.doubts})
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung), grade_lines(page, proposals))
     return page.context(
         record=record, blocks=blocks, doubts=doubts, stave=stave, conditions=recording.conditions(page.ladder),
         versions=page.ladder.records.all(), open_count=len(LEVELS) * len(page.uses) - len(decisions),
-        decided=bool(decisions),
+        decided=bool(decisions), others=other_limits.of_body(page.sitting, page.ladder.body, page.uses),
+        to_mind=other_limits.marks_to_mind(page.ladder), remembered=other_limits.remembered(page.ladder.body),
     )  # fmt: skip
 
 
@@ -115,8 +129,23 @@ def sign(request: HttpRequest, sitting_id: int) -> HttpResponse:
     def action(page: SittingPage, record: Record) -> None:
         recording.note(record, answer=request.POST.get("answer", ""), text=request.POST.get("note", ""))
         if "sign" in request.POST:
-            recording.sign(record, request.POST.get("signed_by", ""))
+            others = other_limits.of_body(page.sitting, page.ladder.body, page.uses)
+            recording.sign(record, request.POST.get("signed_by", ""), other_limits.as_evidence(others))
             page.person = page.person or request.POST.get("signed_by", "")
+
+    return _carry_out(request, sitting_id, action)
+
+
+@require_POST
+def remember(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """A limit from before, typed by hand; back to the record."""
+    said = request.POST
+
+    def action(page: SittingPage, _: Record) -> None:
+        other_limits.remember(
+            page.ladder.body, said.get("what", ""), said.get("text", ""), said.get("use_name", ""), said.get("source", ""),
+            page.person,
+        )  # fmt: skip
 
     return _carry_out(request, sitting_id, action)
 

@@ -1,0 +1,158 @@
+"""Bodies and firmwares against each other on one axis, per pixel or at one size, never mixed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from django.db.models import Q
+
+from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.verdicts import stops_of
+from yellowjacket.core.matched import MatchedRung, Seen, ahead_in_words, matched_rungs
+from yellowjacket.core.quantity import Quantity, missing
+
+FEWEST, MOST = 2, 6
+# What is compared: name, quantity, unit, whether it belongs to the grey patch or to the rung or a texture.
+QUANTITIES = (
+    ("Grey SNR", "snr", ""), ("Shadow SNR", "shadow_snr", ""), ("Chroma noise", "noise_chroma", "ΔE of a*b*"),
+    ("Range, SNR 1", "range_snr1", "stops"), ("Detail", "detail", "lp/ph"), ("Colour shift", "neutral_drift_de00", "ΔE00"),
+)  # fmt: skip
+# What follows the size of a use; the rest does not, and is the same at every size.
+_AT_A_SIZE = ("snr", "shadow_snr", "noise_chroma", "range_snr1", "detail")
+
+
+@dataclass(frozen=True, slots=True)
+class Compared:
+    """One ladder in the comparison: its findings by rung and quantity, its firmware, and rungs whose raw is smoothed."""
+
+    ladder: Ladder
+    name: str
+    rungs: Sequence[Rung]
+    findings: Mapping[int, Mapping[str, Quantity]]
+    smoothed: Sequence[int]
+
+    def at(self, mark: int, quantity: str) -> Quantity | None:
+        """A quantity at an ISO mark, None where the ladder has no such rung or nothing was measured."""
+        rung = next((one for one in self.rungs if one.iso == mark), None)
+        return self.findings.get(rung.pk, {}).get(quantity) if rung else None
+
+
+@dataclass(frozen=True, slots=True)
+class Against:
+    """Another ladder held against the first: by how many stops it may go higher for the same shadow SNR, in words too."""
+
+    other: Compared
+    rungs: Sequence[MatchedRung]
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """Ladders side by side. ``marks``: every ISO any of them has; ``unfair``: sentences on what makes it so."""
+
+    ladders: Sequence[Compared]
+    marks: Sequence[int]
+    against: Sequence[Against]
+    unfair: Sequence[str]
+    held: str
+
+
+def comparable() -> list[Ladder]:
+    """ISO ladders of which something was measured, the newest sitting first."""
+    rungs = Rung.objects.filter(ladder__kind=Ladder.Kind.ISO).exclude(measured_inputs="")
+    found = Ladder.objects.filter(pk__in=rungs.values("ladder")).select_related("body", "sitting")
+    return sorted(found, key=lambda one: (one.sitting.held_on, one.sitting_id, -one.position), reverse=True)
+
+
+def sizes_of(ladders: Sequence[Ladder]) -> list[tuple[str, int]]:
+    """Sizes that every ladder has a use for: name and output pixels, the largest first."""
+    common: dict[int, str] | None = None
+    for ladder in ladders:
+        own = {use.whole_frame_pixels: use.name for use in ladder.sitting.uses.all() if use.whole_frame_pixels}
+        common = own if common is None else {size: name for size, name in common.items() if size in own}
+    return [(name, size) for size, name in sorted((common or {}).items(), reverse=True)]
+
+
+def compare(ladders: Sequence[Ladder], output_pixels: int | None) -> Comparison:
+    """Two to six ladders at one size, per pixel when None. Refuses other numbers and sizes not all of them have."""
+    if not FEWEST <= len(ladders) <= MOST:
+        raise Refusal(f"Choose {FEWEST} to {MOST} to compare.")
+    if output_pixels is not None and output_pixels not in {size for _, size in sizes_of(ladders)}:
+        raise Refusal("Not all of them have a use of that size: choose another, or give their sittings the same use.")
+    names = _names(ladders)
+    compared = [_of(ladder, name, output_pixels) for ladder, name in zip(ladders, names, strict=True)]
+    first = compared[0]
+    seen = [_seen(one) for one in compared]
+    against = []
+    for one, its in zip(compared[1:], seen[1:], strict=True):
+        matched = matched_rungs(seen[0], its)
+        against.append(Against(one, matched, ahead_in_words(first.name, one.name, matched)))
+    marks = sorted({rung.iso for one in compared for rung in one.rungs})
+    return Comparison(compared, marks, against, _unfair(compared), _held(ladders))
+
+
+def _names(ladders: Sequence[Ladder]) -> list[str]:
+    """Model names, with firmware where one body comes twice."""
+    models = [ladder.body.model for ladder in ladders]
+    names = []
+    for ladder in ladders:
+        if models.count(ladder.body.model) == 1:
+            names.append(ladder.body.model)
+            continue
+        firmware = (
+            Frame.objects.filter(shot__rung__ladder=ladder).exclude(firmware="").values_list("firmware", flat=True)
+        )
+        version = firmware.first()
+        said = f" {version}" if version else ""
+        names.append(f"{ladder.body.model}{said}, {ladder.sitting.held_on:%-d %b %Y}")
+    return names
+
+
+def _of(ladder: Ladder, name: str, output_pixels: int | None) -> Compared:
+    rungs = list(ladder.rungs.all())
+    use = next((u for u in ladder.sitting.uses.all() if output_pixels and u.whole_frame_pixels == output_pixels), None)
+    speaks = Q(patch=None) | Q(patch__role=Patch.Role.GREY) | Q(patch__role=Patch.Role.TEXTURE, quantity="detail")
+    wanted = [quantity for _, quantity, _ in QUANTITIES]
+    rows = Reading.objects.filter(
+        speaks, Q(use=None) | Q(use=use), rung__in=rungs, quantity__in=[*wanted, "flags"], channel__in=("G", "all")
+    )
+    found: dict[int, dict[str, Quantity]] = {}
+    smoothed = []
+    for row in sorted(rows, key=lambda row: row.use_id is not None):
+        if row.quantity == "flags":
+            if "smoothed" in row.reason:
+                smoothed.append(row.rung_id)
+            continue
+        # A body no larger than the use has no reading at it: per pixel is its size.
+        found.setdefault(row.rung_id, {})[row.quantity] = row.result
+    marks = [rung.iso for rung in rungs if rung.pk in smoothed]
+    return Compared(ladder, name, rungs, found, marks)
+
+
+def _seen(one: Compared) -> list[Seen]:
+    nothing = missing("not measured")
+    return [
+        Seen(rung.iso, stops_of(rung), one.findings.get(rung.pk, {}).get("shadow_snr", nothing)) for rung in one.rungs
+    ]
+
+
+def _unfair(compared: Sequence[Compared]) -> list[str]:
+    said = [
+        f"{one.name} smooths its raw at ISO {', '.join(map(str, one.smoothed))}: noise and range read too good there"
+        for one in compared
+        if one.smoothed
+    ]
+    fixed = [one.name for one in compared if one.ladder.method == Ladder.Method.FIXED]
+    if fixed:
+        said.append(f"{', '.join(fixed)}: exposure was held fixed, so noise does not follow ISO there")
+    return said
+
+
+def _held(ladders: Sequence[Ladder]) -> str:
+    """What was held equal between the ladders."""
+    sittings = {ladder.sitting_id for ladder in ladders}
+    if len(sittings) == 1:
+        return ladders[0].sitting.get_held_equal_display()
+    return "each at its own correct exposure; scene and light were not the same"

@@ -1,0 +1,130 @@
+"""Limits of a body besides its highest ISO, from the ladders of one sitting: push, pull, longest exposure, invariance."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+
+from django.db.models import QuerySet
+
+from yellowjacket.bench.models import Body, Ladder, Reading, RememberedLimit, Sitting, Use
+from yellowjacket.bench.services import darks, pushing
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core.recovery import StopLimit
+from yellowjacket.core.stops import shutter_label
+from yellowjacket.core.tolerance import use_noise_factor
+
+_NOT_SHOT = "not shot in this sitting"
+
+
+@dataclass(frozen=True, slots=True)
+class OtherLimit:
+    """One limit of a body: what it is, for which use (empty: for any), its text, its interval, what ends it, its source."""
+
+    what: str
+    use: str
+    text: str
+    interval: str = ""
+    because: str = ""
+    source: str = ""
+
+
+def of_body(sitting: Sitting, body: Body, uses: Sequence[Use]) -> list[OtherLimit]:
+    """Everything the sitting says of a body besides ISO; what was not shot is left out."""
+    found: list[OtherLimit] = []
+    for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("body"):
+        for use in uses:
+            found += _pushed(ladder, use)
+    for ladder in darks.time_ladders(sitting):
+        if ladder.body_id == body.pk:
+            for use in uses:
+                found += _long(ladder, use)
+    return found + _of_iso(sitting, body)
+
+
+def _pushed(ladder: Ladder, use: Use) -> list[OtherLimit]:
+    profile = ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
+    limits = pushing.recovery(pushing.exposed(ladder, use), profile)
+    return [
+        _stops(what, use, one["usable"], str(ladder))
+        for what, one in (("push, usable", limits.push), ("pull, usable", limits.pull))
+    ]
+
+
+def _stops(what: str, use: Use, limit: StopLimit, source: str) -> OtherLimit:
+    if limit.stops is None:
+        return OtherLimit(what, use.name, "–", "", limit.reason or limit.criterion or "no readings", source)
+    text = f"{'at least ' if limit.at_least else ''}{limit.stops:.1f} stops"
+    interval = f"{limit.low:.1f} … {limit.high:.1f}" if limit.low is not None and limit.high is not None else ""
+    return OtherLimit(what, use.name, text, interval, limit.criterion or limit.reason, source)
+
+
+def _long(ladder: Ladder, use: Use) -> list[OtherLimit]:
+    found = darks.measured(ladder)
+    if found is None:
+        return []
+    factor, _ = use_noise_factor(ladder.body.pixels, use.whole_frame_pixels)
+    answers = found.whole.longest(ladder.sitting.profile.criteria.long_exposure, "usable", factor)
+    rows = []
+    for name, one in answers.items():
+        if one.seconds is None:
+            rows.append(OtherLimit(f"longest, {name}", use.name, "none", "", one.reason or one.criterion, str(ladder)))
+            continue
+        ends = [shutter_label(end) for end in (one.low, one.high) if end is not None]
+        beyond = ", past the longest dark" if one.beyond else ""
+        rows.append(
+            OtherLimit(
+                f"longest, {name}",
+                use.name,
+                shutter_label(one.seconds),
+                " … ".join(ends),
+                one.criterion + beyond,
+                str(ladder),
+            )
+        )
+    return rows
+
+
+def _of_iso(sitting: Sitting, body: Body) -> list[OtherLimit]:
+    found = []
+    matrix = pushing.iso_against_push(sitting, body)
+    if matrix is not None:
+        invariance = matrix.invariance
+        at = invariance.from_iso.value
+        text = f"ISO {at:.0f}" if at is not None else "–"
+        because = "undecided: an interval straddles the bar" if invariance.undecided else invariance.from_iso.reason
+        found.append(OtherLimit("invariant from", "", text, "", because, "ISO ladders"))
+    base = pushing.second_base_of(sitting, body)
+    if base is not None:
+        found.append(
+            OtherLimit("second base", "", f"ISO {base}", "", "shadows cleaner than one mark lower", "ISO ladder")
+        )
+    return found
+
+
+def marks_to_mind(ladder: Ladder) -> list[tuple[int, str]]:
+    """Marks of an ISO ladder to avoid or prefer, with the reason."""
+    rows = Reading.objects.filter(rung__ladder=ladder, quantity="flags", value__gt=0).exclude(reason="")
+    return [(row.rung.iso, row.reason) for row in rows.select_related("rung").order_by("rung__position")]
+
+
+def as_evidence(found: Sequence[OtherLimit]) -> list[dict[str, str]]:
+    """Plain values for a signed record."""
+    return [asdict(one) for one in found]
+
+
+def remembered(body: Body) -> QuerySet[RememberedLimit]:
+    """What was typed in by hand of a body's earlier limits, newest first."""
+    return RememberedLimit.objects.filter(body=body)
+
+
+def remember(body: Body, what: str, text: str, use: str, source: str, person: str) -> RememberedLimit:
+    """Keep a limit from before, marked as typed by hand. Refuses half of one, and one without a source."""
+    if not what.strip() or not text.strip():
+        raise Refusal("Say which limit it was, and its value: highest usable ISO, 3200.")
+    if not source.strip():
+        raise Refusal("Say where it is from: a notebook, an earlier test, somebody's word.")
+    return RememberedLimit.objects.create(
+        body=body, what=what.strip()[:60], text=text.strip()[:60], use=use.strip()[:60], source=source.strip()[:120],
+        person=person.strip()[:80],
+    )  # fmt: skip

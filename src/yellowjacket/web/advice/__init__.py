@@ -1,0 +1,1 @@
+"""Advice: a body's records put to use in the field."""

@@ -1,0 +1,90 @@
+"""Advice: "I need this aperture and this shutter in this light", how long, LENR or not, which dark fits, how much faster."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from yellowjacket.bench.models import Body, Use
+from yellowjacket.bench.services import advising
+from yellowjacket.core.advice import Option, faster_by, options
+from yellowjacket.core.tolerance import use_noise_factor
+from yellowjacket.web.advice.forms import AdviceForm
+
+# Grades on the speckle mark, by level.
+_SPECKLE = {"clean": 1, "usable": 3, "emergency": 4}
+_LOST = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """An option with the grade its speckle shows."""
+
+    option: Option
+    speckle: int
+
+
+def page(request: HttpRequest) -> HttpResponse:
+    """The questions and their answers; the address holds them all."""
+    return render(request, "advice/page.html", {"place": "advice", **_context(request)})
+
+
+@require_GET
+def answer(request: HttpRequest) -> HttpResponse:
+    """The answers while something is being changed."""
+    return render(request, "advice/_answer.html", _context(request))
+
+
+def _context(request: HttpRequest) -> dict[str, object]:
+    wanted = request.GET.get("body", "")
+    bodies = advising.bodies_with_findings()
+    body = next((one for one in bodies if str(one.pk) == wanted), bodies[0] if bodies else None)
+    if body is None:
+        return {"form": None, "body": None}
+    asked = "aperture" in request.GET
+    form = AdviceForm(request.GET if asked else None, body=body, initial={"body": body.pk})
+    form.fields["body"].queryset = Body.objects.filter(pk__in=[one.pk for one in bodies])  # type: ignore[attr-defined]
+    if not asked:
+        # The first answer is there before anything is asked.
+        form = _filled(form, body)
+    return {"form": form, "body": body, **_answered(form, body)}
+
+
+def _filled(form: AdviceForm, body: Body) -> AdviceForm:
+    first = form.fields["use"].queryset.first()  # type: ignore[attr-defined]
+    data = {name: field.initial for name, field in form.fields.items() if field.initial is not None}
+    filled = AdviceForm(data | {"body": body.pk, "use": first.pk if first else ""}, body=body)
+    filled.fields["body"].queryset = form.fields["body"].queryset  # type: ignore[attr-defined]
+    return filled
+
+
+def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
+    if not form.is_valid():
+        return {"refusals": [f"{form[name].label}: {e}" for name, errors in form.errors.items() for e in errors]}
+    data = form.cleaned_data
+    try:
+        wanted = form.wanted_iso
+    except ValueError as error:
+        return {"refusals": [f"{error}."]}
+    use: Use = data["use"]
+    known = advising.known_of(body, data["celsius"])
+    if known is None:
+        return {
+            "refusals": ["This body has no measured ISO ladder yet: its gain and read noise are what advice rests on."]
+        }
+    profile = use.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
+    factor, remark = use_noise_factor(body.pixels, use.whole_frame_pixels)
+    found = options(known.findings, wanted, profile, data["shutter"], factor)
+    limit = advising.limit_of(known.ladder, use, data["level"])
+    long = advising.long_of(body, profile.long_exposure, data["level"], factor, data["celsius"])
+    best = found[0] if found else None
+    return {
+        "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": profile, "level": data["level"],
+        "rows": [Row(one, _SPECKLE.get(one.level, _LOST)) for one in found],
+        "limit": limit, "faster": faster_by(wanted, limit.mark) if limit and limit.mark else None, "long": long,
+        "shutter": data["shutter"], "celsius": data["celsius"],
+        "fits": advising.darks_that_fit(body, best.mark if best else round(wanted), data["shutter"], data["celsius"]),
+    }  # fmt: skip

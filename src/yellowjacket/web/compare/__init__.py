@@ -1,0 +1,1 @@
+"""Bodies and firmwares compared."""

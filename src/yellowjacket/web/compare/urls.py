@@ -1,0 +1,8 @@
+"""Routes of comparing."""
+
+from django.urls import path
+
+from yellowjacket.web.compare import views
+
+app_name = "compare"
+urlpatterns = [path("", views.page, name="page")]

@@ -1,0 +1,103 @@
+"""Compare: two to six ladders on one stop axis; the address holds the whole comparison."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from django.db.models import prefetch_related_objects
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from yellowjacket.bench.services import comparing
+from yellowjacket.bench.services.comparing import QUANTITIES, Comparison
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core import stops
+from yellowjacket.core.quantity import Quantity
+
+_CHART_PX = (1040.0, 230.0)
+_PAD_PX = 26.0
+_LEAST_SNR, _MOST_SNR = 1.0, 200.0
+
+
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """A ladder's shadow SNR in the chart: its line, its points, its interval bars, and which style it has."""
+
+    name: str
+    style: int
+    line: str
+    points: Sequence[tuple[float, float, float, float, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A quantity of one ladder, a cell per ISO mark."""
+
+    quantity: str
+    unit: str
+    name: str
+    style: int
+    cells: Sequence[Quantity | None]
+    first: bool
+
+
+def page(request: HttpRequest) -> HttpResponse:
+    """Choice, chart and sheet."""
+    offered = comparing.comparable()
+    prefetch_related_objects(offered, "rungs", "sitting__uses")
+    by_id = {str(ladder.pk): ladder for ladder in offered}
+    wanted = [by_id[key] for key in dict.fromkeys(request.GET.getlist("ladder")) if key in by_id]
+    size = request.GET.get("size", "")
+    pixels = int(size) if size.isdigit() else None
+    context: dict[str, object] = {
+        "place": "compare", "offered": offered, "wanted": wanted, "sizes": comparing.sizes_of(wanted) if wanted else [],
+        "size": pixels, "most": comparing.MOST,
+    }  # fmt: skip
+    if wanted:
+        try:
+            found = comparing.compare(wanted, pixels)
+            context |= {
+                "found": found, "lines": _lines(found), "curves": _curves(found), "chart_px": _CHART_PX,
+                "axis": [(x, mark) for mark in found.marks if (x := _x(found, mark)) is not None],
+            }  # fmt: skip
+        except Refusal as refusal:
+            context["refusal"] = str(refusal)
+    return render(request, "compare/page.html", context)
+
+
+def _lines(found: Comparison) -> list[Line]:
+    lines = []
+    for name, quantity, unit in QUANTITIES:
+        rows = [(n, one, [one.at(mark, quantity) for mark in found.marks]) for n, one in enumerate(found.ladders)]
+        if not any(cell is not None and cell.value is not None for _, _, cells in rows for cell in cells):
+            continue
+        lines += [Line(name, unit, one.name, n, cells, n == 0) for n, one, cells in rows]
+    return lines
+
+
+def _curves(found: Comparison) -> list[Curve]:
+    curves = []
+    for n, one in enumerate(found.ladders):
+        points = []
+        for mark in found.marks:
+            snr = one.at(mark, "shadow_snr")
+            if snr is not None and snr.value is not None and snr.value > 0:
+                ends = [_y(end if end and end > 0 else snr.value) for end in (snr.high, snr.low)]
+                points.append(
+                    (_x(found, mark), _y(snr.value), ends[0], ends[1], f"{one.name}, ISO {mark}: {snr.value:.3g}")
+                )
+        curves.append(Curve(one.name, n, " ".join(f"{x:.1f},{y:.1f}" for x, y, *_ in points), points))
+    return curves
+
+
+def _x(found: Comparison, mark: int) -> float:
+    at = [math.log2(stops.exact_iso(one)) for one in found.marks]
+    span = max(at[-1] - at[0], 1.0)
+    return _PAD_PX + (math.log2(stops.exact_iso(mark)) - at[0]) / span * (_CHART_PX[0] - 2 * _PAD_PX)
+
+
+def _y(snr: float) -> float:
+    share = math.log(min(max(snr, _LEAST_SNR), _MOST_SNR) / _LEAST_SNR) / math.log(_MOST_SNR / _LEAST_SNR)
+    return (1 - share) * (_CHART_PX[1] - 2 * _PAD_PX) + _PAD_PX

@@ -1,0 +1,86 @@
+"""Advice: options from a body's readings, light as meters say it, and honest refusals."""
+
+import math
+import re
+
+import pytest
+
+from yellowjacket.bench.services import advising
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def ask(client, measured):
+    body = measured.ladders.get().body
+
+    def ask(path="/advice/answer/", **changes):
+        use = measured.uses.get(name="Pixel level")
+        asked = {"body": body.pk, "use": use.pk, "aperture": "f/8", "shutter": "1/125 s", "light": "iso", "amount": "400",
+                 "level": "usable"} | changes  # fmt: skip
+        return client.get(path, asked).content.decode()
+
+    return ask
+
+
+def test_there_is_an_answer_before_anything_is_asked(client, measured):
+    text = client.get("/advice/").content.decode()
+    assert "No ISO of this body" in text or re.search(r"Set ISO \d+", text)
+    assert "A meter asks for ISO" in text
+
+
+def test_options_come_in_order_with_their_reasons(ask):
+    text = ask(amount="400")
+    assert re.findall(r'<th scope="row">(ISO \d+)</th>', text)
+    assert "best" in text
+    assert "3 ISO marks" in text
+    assert "95 %" in text
+    assert "nan" not in text.lower().replace("nance", "")
+
+
+def test_light_in_lux_and_ev_asks_for_the_same_iso(ask):
+    """2.5 lux is EV 0 at ISO 100 (ISO 2720; from memory), so EV 7 is 320 lux; f/8 and 1/125 s there ask for ISO 6250."""
+    wanted = 100 * 2 ** (math.log2(64 * 125) - 7)
+    for light, amount in (("ev", "7"), ("lux", "320")):
+        asked = re.search(r"A meter asks for ISO ([\d\u2009.]+)", ask(light=light, amount=amount))
+        assert float(asked[1].replace("\u2009", "")) == pytest.approx(wanted, rel=0.01)
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [({"light": "lux", "amount": "0"}, "more than 0 lux"), ({"light": "ev", "amount": "99"}, "no light on Earth"),
+     ({"amount": "1e9"}, "no body has"), ({"aperture": "wide"}, "Aperture I need"), ({"shutter": "fast"}, "Shutter I need"),
+     ({"amount": "nan"}, "and that is")],
+)  # fmt: skip
+def test_what_cannot_be_is_said(ask, changes, words):
+    assert words in ask(**changes)
+
+
+def test_too_much_light_is_no_option(ask):
+    assert "Even its lowest measured mark would over-expose" in ask(amount="20")
+
+
+def test_beyond_the_ladder_says_so(ask):
+    # Every option is a measured mark; the push is what grows.
+    text = ask(amount="12800")
+    assert "+5.00" in text
+
+
+def test_the_address_holds_the_question(ask):
+    text = ask("/advice/", amount="800", shutter="1/60 s")
+    assert 'value="1/60 s"' in text
+    assert 'value="800"' in text
+
+
+def test_without_records_the_way_to_them_is_shown(client, sitting):
+    assert "none has a measured ISO ladder yet" in client.get("/advice/").content.decode()
+
+
+def test_findings_are_those_of_the_readings(measured):
+    ladder = measured.ladders.get()
+    known = advising.known_of(ladder.body)
+    assert [one.mark for one in known.findings.marks] == [100, 200, 400]
+    assert known.ladder == ladder
+    assert known.findings.dark_e_per_s is None
+    assert advising.long_of(ladder.body, measured.profile.criteria.long_exposure, "usable", 1.0, None) is None
+    assert advising.darks_that_fit(ladder.body, 400, 60.0, 20.0) == []
