@@ -18,6 +18,8 @@ from yellowjacket.core.quantity import Quantity, missing
 from yellowjacket.core.stops import exact_exposure_s
 from yellowjacket.core.tolerance import Criterion
 
+# A ladder of so many marks says as much as any.
+_MARKS_ENOUGH = 8
 _MODEL = ("read_noise_e", "saturation_e", "prnu", "flags")
 
 
@@ -40,7 +42,9 @@ def known_of(body: Body, celsius: float | None = None) -> Known | None:
     measured = [ladder for ladder in ladders if len(models.get(ladder.pk, {})) > 0]
     if not measured:
         return None
-    best = max(measured, key=lambda ladder: (min(len(models[ladder.pk]), 4), ladder.sitting.held_on, ladder.pk))
+    best = max(
+        measured, key=lambda ladder: (min(len(models[ladder.pk]), _MARKS_ENOUGH), ladder.sitting.held_on, ladder.pk)
+    )
     marks = []
     for rung in Rung.objects.filter(pk__in=models[best.pk]).order_by("iso"):
         parts = models[best.pk][rung.pk]

@@ -10,13 +10,14 @@ from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.models import Body, Use
 from yellowjacket.bench.services import advising
-from yellowjacket.core.advice import Option, faster_by, options
-from yellowjacket.core.tolerance import use_noise_factor
+from yellowjacket.core.advice import NOT_USABLE, Option, faster_by, options
+from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.advice.forms import AdviceForm
 
 # Grades on the speckle mark, by level.
 _SPECKLE = {"clean": 1, "usable": 3, "emergency": 4}
 _LOST = 5
+_ORDER = (*LEVELS, NOT_USABLE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,6 +84,7 @@ def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
     best = found[0] if found else None
     return {
         "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": profile, "level": data["level"],
+        "short": best is not None and _ORDER.index(best.level) > _ORDER.index(data["level"]),
         "rows": [Row(one, _SPECKLE.get(one.level, _LOST)) for one in found],
         "limit": limit, "faster": faster_by(wanted, limit.mark) if limit and limit.mark else None, "long": long,
         "shutter": data["shutter"], "celsius": data["celsius"],

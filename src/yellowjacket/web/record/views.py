@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
@@ -17,6 +17,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.limits import Limit
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.lines import grade_lines
+from yellowjacket.web.record import cards
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Stave, columns_of
 
@@ -178,4 +179,24 @@ def sitting_json(request: HttpRequest, sitting_id: int) -> JsonResponse:
     sitting = SittingPage(request, sitting_id, "record").sitting
     response = JsonResponse(exporting.sitting_document(sitting), json_dumps_params={"indent": 1, "ensure_ascii": False})
     response["Content-Disposition"] = f'attachment; filename="{slugify(sitting.name) or "sitting"}.json"'
+    return response
+
+
+_CARDS = {
+    "svg": ("image/svg+xml", cards.as_svg), "pdf": ("application/pdf", cards.as_pdf),
+    "txt": ("text/plain; charset=utf-8", cards.as_text),
+}  # fmt: skip
+
+
+@require_GET
+def card(request: HttpRequest, sitting_id: int, kind: str) -> HttpResponse:
+    """The field card of the newest signed record of the ladder."""
+    page_ = SittingPage(request, sitting_id, "record")
+    signed = page_.ladder.records.filter(signed_at__isnull=False).last()
+    if signed is None or kind not in _CARDS:
+        raise Http404
+    content_type, make = _CARDS[kind]
+    response = HttpResponse(make(cards.card_of(signed)), content_type=content_type)
+    name = slugify(f"{page_.ladder.body} card") or "card"
+    response["Content-Disposition"] = f'{"inline" if kind == "pdf" else "attachment"}; filename="{name}.{kind}"'
     return response

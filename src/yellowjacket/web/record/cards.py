@@ -1,0 +1,138 @@
+"""The field card of a body: its signed limits on one side of A6, as SVG, PDF and plain text."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from django.utils.html import escape
+from reportlab.lib.units import mm
+from reportlab.pdfgen.canvas import Canvas
+
+from yellowjacket.bench.models import Record
+from yellowjacket.bench.services.other_limits import marks_to_mind
+from yellowjacket.core.tolerance import LEVELS
+
+# A6 standing, mm; what printers leave white, and the lines.
+PAGE_MM = (105.0, 148.0)
+_MARGIN_MM, _LINE_MM, _FIRST_MM = 7.0, 4.6, 11.0
+_COLUMNS_MM = (7.0, 45.0, 62.0, 80.0)
+_MOST_CHARACTERS = 62
+# Standard fonts of PDF know Latin 1 only.
+_PLAIN = {"−": "-", "…": "...", "≥": ">=", "–": "-", "⁻": "-", "Δ": "d", "\u2009": " "}
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One line of the card: its cells, and whether it stands out."""
+
+    cells: tuple[str, ...]
+    strong: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """What stands on a card."""
+
+    title: str
+    sub: str
+    rows: Sequence[Row]
+    foot: str
+
+
+def card_of(record: Record) -> Card:
+    """The card of a signed record: decided limits by use, what else was measured, marks to mind."""
+    ladder, evidence = record.ladder, record.evidence
+    conditions: Mapping[str, object] = evidence.get("conditions", {})
+    firmware = conditions.get("firmware") or []
+    version = f", firmware {', '.join(map(str, firmware))}" if isinstance(firmware, list) and firmware else ""
+    rows = [Row(("Highest ISO", *(level for level in LEVELS)), True)]
+    decided: dict[str, dict[str, str]] = {}
+    for decision in record.decisions.select_related("use").order_by("use__position"):
+        decided.setdefault(decision.use.name, {})[decision.level] = str(decision.iso or "none")
+    rows += [Row((use, *(marks.get(level, "–") for level in LEVELS))) for use, marks in decided.items()]
+    others = evidence.get("others", [])
+    if others:
+        rows.append(Row(("Besides ISO",), True))
+        rows += [
+            Row((f"{one['what'].capitalize()}{', ' + one['use'].lower() if one['use'] else ''}", "", one["text"]))
+            for one in others
+        ]
+    mind = marks_to_mind(ladder)
+    if mind:
+        rows.append(Row(("Marks to mind",), True))
+        rows += [Row((f"ISO {iso}: {reason}"[:_MOST_CHARACTERS],)) for iso, reason in mind]
+    signed = f"{record.signed_at:%-d %B %Y}" if record.signed_at else ""
+    return Card(
+        str(ladder.body), f"{ladder.body.serial}{version}", rows,
+        f"{ladder.sitting}, by the profile {ladder.sitting.profile}; signed by {record.signed_by}, {signed}",
+    )  # fmt: skip
+
+
+def as_text(card: Card) -> str:
+    """The card as plain text."""
+    lines = [card.title, card.sub, ""]
+    for row in card.rows:
+        if row.strong:
+            lines.append("")
+        first, *rest = row.cells
+        lines.append((f"{first:<34}" + "".join(f"{cell:>11}" for cell in rest if cell)).rstrip())
+    return "\n".join([*lines, "", card.foot, ""])
+
+
+def as_svg(card: Card) -> str:
+    """The card as SVG in millimetres."""
+    parts = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{PAGE_MM[0]}mm" height="{PAGE_MM[1]}mm" '
+        f'viewBox="0 0 {PAGE_MM[0]} {PAGE_MM[1]}" font-family="Archivo, sans-serif">',
+        _text(_MARGIN_MM, _FIRST_MM, card.title, 5.2, strong=True),
+        _text(_MARGIN_MM, _FIRST_MM + _LINE_MM, card.sub, 3.0),
+    ]
+    for y, row in _placed(card):
+        parts += [
+            _text(x, y, cell, 3.3, strong=row.strong) for x, cell in zip(_COLUMNS_MM, row.cells, strict=False) if cell
+        ]
+    parts.append(_text(_MARGIN_MM, PAGE_MM[1] - _MARGIN_MM, card.foot, 2.3))
+    return "\n".join([*parts, "</svg>"])
+
+
+def _placed(card: Card) -> list[tuple[float, Row]]:
+    """Rows with their base lines in mm; those that do not fit on the card are left out."""
+    y, found = _FIRST_MM + 2 * _LINE_MM, []
+    for row in card.rows:
+        y += _LINE_MM * (1.5 if row.strong else 1.0)
+        if y < PAGE_MM[1] - _MARGIN_MM - _LINE_MM:
+            found.append((y, row))
+    return found
+
+
+def _text(x: float, y: float, words: str, size: float, *, strong: bool = False) -> str:
+    weight = ' font-weight="700"' if strong else ""
+    return f'<text x="{x}" y="{y:.2f}" font-size="{size}"{weight}>{escape(words)}</text>'
+
+
+def as_pdf(card: Card) -> bytes:
+    """The card as PDF, A6."""
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=(PAGE_MM[0] * mm, PAGE_MM[1] * mm), invariant=True)
+    canvas.setTitle(f"Field card {card.title}")
+
+    def write(x: float, y: float, words: str, size: float, *, strong: bool = False) -> None:
+        canvas.setFont("Helvetica-Bold" if strong else "Helvetica", size)
+        canvas.drawString(x * mm, (PAGE_MM[1] - y) * mm, _latin(words))
+
+    write(_MARGIN_MM, _FIRST_MM, card.title, 14, strong=True)
+    write(_MARGIN_MM, _FIRST_MM + _LINE_MM, card.sub, 8.5)
+    for y, row in _placed(card):
+        for x, cell in zip(_COLUMNS_MM, row.cells, strict=False):
+            write(x, y, cell, 9, strong=row.strong)
+    write(_MARGIN_MM, PAGE_MM[1] - _MARGIN_MM, card.foot, 6)
+    canvas.save()
+    return buffer.getvalue()
+
+
+def _latin(words: str) -> str:
+    for sign, plain in _PLAIN.items():
+        words = words.replace(sign, plain)
+    return words.encode("latin-1", "replace").decode("latin-1")

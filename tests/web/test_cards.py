@@ -1,0 +1,52 @@
+"""Field cards: what was decided, as SVG, PDF and text, of signed records only."""
+
+import re
+from xml.etree import ElementTree
+
+import pytest
+
+from yellowjacket.bench.services import recording
+from yellowjacket.core.tolerance import LEVELS
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def signed(measured):
+    record = recording.open_record(measured.ladders.get())
+    for use in measured.uses.all():
+        for level, iso in zip(LEVELS, (100, 200, 400), strict=True):
+            recording.decide(record, use, level, iso)
+    others = [{"what": "push, usable", "use": "Web", "text": "2.4 stops", "interval": "", "because": "", "source": ""}]
+    return recording.sign(record, "Wren & <Ash>", others)
+
+
+def test_a_card_says_what_was_decided(client, signed):
+    base = f"/sittings/{signed.ladder.sitting_id}/record/card"
+    text = client.get(f"{base}.txt").content.decode()
+    assert re.search(r"Pixel level +100 +200 +400", text)
+    assert re.search(r"Push, usable, web +2\.4 stops", text)
+    assert "Wren & <Ash>" in text
+    svg = client.get(f"{base}.svg").content.decode()
+    root = ElementTree.fromstring(svg)
+    assert (root.get("width"), root.get("height")) == ("105.0mm", "148.0mm")
+    words = [element.text for element in root]
+    assert {"100", "200", "400", "2.4 stops"} <= set(words)
+    # Everything stands on the card.
+    for element in root:
+        assert 0 < float(element.get("x")) < 105
+        assert 0 < float(element.get("y")) < 148
+    pdf = client.get(f"{base}.pdf")
+    assert pdf.content.startswith(b"%PDF")
+    assert pdf["Content-Type"] == "application/pdf"
+    assert "Field card" in client.get(f"/sittings/{signed.ladder.sitting_id}/record/").content.decode()
+
+
+def test_there_is_no_card_before_somebody_signs(client, measured):
+    base = f"/sittings/{measured.pk}/record"
+    assert client.get(f"{base}/card.pdf").status_code == 404
+    assert "Field card" not in client.get(f"{base}/").content.decode()
+
+
+def test_other_kinds_of_cards_do_not_exist(client, signed):
+    assert client.get(f"/sittings/{signed.ladder.sitting_id}/record/card.exe").status_code == 404
