@@ -9,7 +9,6 @@ from selenium.webdriver.chrome.service import Service
 
 VIEWS = {
     "desk": "/",
-    "new-sitting": "/sittings/new/",
     "plan": "/sittings/2/plan/?ladder=4",
     "shoot": "/sittings/2/shoot/",
     "dark-room": "/sittings/2/shoot/?ladder=4&room=dark",
@@ -23,9 +22,10 @@ VIEWS = {
     "look-two-bodies": "/sittings/6/look/?rows=ladders&use=17&rung=1600",
     "pair": "/sittings/6/look/pair/?rung=6400&use=17&mode=side+by+side",
     "lanes": "/sittings/6/look/lanes/",
-    "practice": "/practice/?sitting=1",
     "blind-round": "/sittings/1/look/blind/",
     "record": "/sittings/1/record/?rung=3200",
+    "compare": "/compare/?ladder=14&ladder=15&size=24000000",
+    "advice": "/advice/?body=1&use=2&aperture=f%2F8&shutter=1%2F125+s&light=iso&amount=6400&level=usable",
     "record-print": "/sittings/1/record/print/",
 }
 WIDTH, HEIGHT = 1280, 800

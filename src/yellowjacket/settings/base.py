@@ -81,6 +81,8 @@ CSRF_FAILURE_VIEW = "yellowjacket.web.errors.csrf_failure"
 # Uploads: one raw file may be this large, and so many may come at once; larger folders are read in place.
 UPLOAD_MAX_BYTES = 500 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 400
+# A sitting with all its originals.
+ARCHIVE_MAX_BYTES = 32 * 1024**3
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
 # Folders are read this many files deep at most, so that a slip does not walk a whole disk.
 IMPORT_MAX_FILES = 5000

@@ -211,6 +211,12 @@ def _known(rungs: Sequence[int]) -> dict[int, Known]:
     return found
 
 
+def take_as_measured(ladder: Ladder) -> None:
+    """Readings that came with a sitting from elsewhere belong to its frames and patches as they are: nothing is due."""
+    for one in _stale(ladder):
+        Rung.objects.filter(pk=one.task.key).update(measured_inputs=one.inputs, measured_patches=one.patches)
+
+
 def unmeasured(ladder: Ladder) -> int:
     """How many rungs have frames whose readings are missing or out of date."""
     if not ladder.patches.exists():

@@ -6,10 +6,13 @@ from yellowjacket.web.desk import views
 
 app_name = "desk"
 urlpatterns = [
+    path("search/", views.search, name="search"),
     path("", views.desk, name="page"),
     path("adopt/", views.adopt, name="adopt"),
     path("sittings/<int:sitting_id>/adopting/", views.adopting_page, name="adopting"),
     path("archive/", views.archive, name="archive"),
+    path("archive/take-in/", views.take_in, name="take-in"),
+    path("sittings/<int:sitting_id>/archive.zip", views.give, name="give"),
     path("bodies/", views.bodies, name="bodies"),
     path("bodies/new/", views.edit_body, name="body-new"),
     path("bodies/from-frame/", views.body_from_frame, name="body-from-frame"),

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import tempfile
 from dataclasses import dataclass
 
+from django.conf import settings
 from django.contrib import messages
 from django.db.models import Count, Q, QuerySet
-from django.http import HttpRequest, HttpResponse
+from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Body, Decision, Lens, Record, Shot, Sitting
-from yellowjacket.bench.services import adopting, register, spread
+from yellowjacket.bench.services import adopting, finding, history, register, sitting_archive, spread
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
@@ -91,7 +94,46 @@ def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:
         saved = form.save()
         messages.success(request, f"{saved} is in the register.")
         return redirect("desk:bodies")
-    return render(request, "desk/body.html", {"form": form, "body": body, "place": "bodies"})
+    context = {
+        "form": form, "body": body, "place": "bodies", "history": history.of_body(body) if body else (),
+        "sittings": Sitting.objects.filter(ladders__body=body).distinct() if body else (),
+    }  # fmt: skip
+    return render(request, "desk/body.html", context)
+
+
+@require_POST
+def take_in(request: HttpRequest) -> HttpResponse:
+    """A sitting from an archive file; to its plan when it is in."""
+    upload = request.FILES.get("archive")
+    try:
+        if upload is None or upload.file is None:
+            raise Refusal("Choose an archive file of a sitting first.")
+        if (upload.size or 0) > settings.ARCHIVE_MAX_BYTES:
+            raise Refusal(f"{upload.name} is larger than {settings.ARCHIVE_MAX_BYTES // 1024**3} GB.")
+        taken = sitting_archive.read(upload.file, upload.name or "the file", again="again" in request.POST)
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+        return redirect("desk:archive")
+    messages.success(request, f"“{taken.sitting}” is in. " + " ".join(f"{one.capitalize()}." for one in taken.remarks))
+    return redirect("plan:page", sitting_id=taken.sitting.pk)
+
+
+@require_GET
+def give(request: HttpRequest, sitting_id: int) -> FileResponse:
+    """A sitting as an archive file, with its originals or without."""
+    sitting = get_object_or_404(Sitting, pk=sitting_id)
+    file = tempfile.TemporaryFile(prefix="yellowjacket-")  # noqa: SIM115 - the response closes it
+    sitting_archive.write(sitting, file, originals=request.GET.get("originals") == "yes")
+    file.seek(0)
+    name = f"{slugify(sitting.name) or 'sitting'}.yellowjacket.zip"
+    return FileResponse(file, as_attachment=True, filename=name, content_type="application/zip")
+
+
+@require_GET
+def search(request: HttpRequest) -> HttpResponse:
+    """Bodies, sittings, notes and file names by a few words."""
+    text = request.GET.get("q", "").strip()[:80]
+    return render(request, "desk/search.html", {"text": text, "hits": finding.find(text), "place": "desk"})
 
 
 @require_POST

@@ -54,11 +54,12 @@ document.addEventListener("keydown", (event) => {
     f: nextUse,
     m: () => document.querySelector("[data-key=m]:not(:disabled)")?.click(),
     b: () => document.querySelector("[data-key=b]")?.click(),
+    "/": () => document.getElementById("q")?.focus(),
     "?": () => document.getElementById("keys").showModal(),
   };
   const action = actions[event.key];
   if (!action || document.getElementById("keys").open) return;
-  if (!stave() && !["?", "m"].includes(event.key)) return;
+  if (!stave() && !["?", "m", "/"].includes(event.key)) return;
   event.preventDefault();
   action();
 });

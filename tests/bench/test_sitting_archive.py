@@ -1,0 +1,230 @@
+"""A sitting in one file: round trip to the last bit, conflicts, damage and tricks."""
+
+import io
+import json
+import zipfile
+
+import pytest
+from django.db import models
+
+from yellowjacket import home
+from yellowjacket.bench.models import Body, Frame, Grade, JurySheet, Reading, Sitting, ToleranceProfile
+from yellowjacket.bench.services import (
+    exporting,
+    importing,
+    judging,
+    jury,
+    measuring,
+    recording,
+    rounds,
+    sitting_archive,
+)
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core.tolerance import LEVELS
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def full(sitting, card, data_folder):
+    """A sitting with frames, readings, grades, a blind round, a jury sheet and a signed record."""
+    home.allow_folder(data_folder, card)
+    importing.import_folder(sitting, str(card))
+    measuring.start_measuring(sitting)
+    ladder, use = sitting.ladders.get(), sitting.uses.first()
+    for rung in ladder.rungs.all():
+        judging.grade_rung(rung, use, "Wren", 2)
+    judging.give_reason(ladder.rungs.first(), use, "Wren", "grain")
+    rounds.begin(sitting, use, "Wren", 1.0)
+    jury.make_sheet(sitting, use)
+    record = recording.open_record(ladder)
+    for each in sitting.uses.all():
+        for level in LEVELS:
+            recording.decide(record, each, level, 200)
+    recording.sign(record, "Wren")
+    return sitting
+
+
+def packed(sitting, **options):
+    buffer = io.BytesIO()
+    sitting_archive.write(sitting, buffer, **({"originals": True} | options))
+    return buffer
+
+
+def without_names_of_files(document):
+    """The document as exported, but for the sitting's number in file names."""
+    return json.loads(json.dumps(document))
+
+
+def test_what_comes_in_exports_the_same_to_the_last_bit(full, data_folder):
+    before = without_names_of_files(exporting.sitting_document(full))
+    buffer = packed(full)
+    files = {frame.sha256: open(frame.path, "rb").read() for frame in Frame.objects.all()}  # noqa: PTH123, SIM115
+    readings = list(Reading.objects.order_by("pk").values_list("quantity", "channel", "value", "low", "high", "n"))
+    Sitting.objects.all().delete()
+    Body.objects.all().delete()
+    ToleranceProfile.objects.all().delete()
+    taken = sitting_archive.read(buffer, "one.zip")
+    assert taken.remarks == ()
+    after = without_names_of_files(exporting.sitting_document(taken.sitting))
+    for ladder_before, ladder_after in zip(before["ladders"], after["ladders"], strict=True):
+        for one, other in zip(ladder_before["rungs"], ladder_after["rungs"], strict=True):
+            for frame, its in zip(one["frames"], other["frames"], strict=True):
+                assert its.pop("file").endswith(frame.pop("file"))
+    assert after == before
+    assert (
+        list(Reading.objects.order_by("pk").values_list("quantity", "channel", "value", "low", "high", "n")) == readings
+    )
+    for frame in Frame.objects.all():
+        assert frame.path.startswith(str(data_folder / "originals"))
+        assert open(frame.path, "rb").read() == files[frame.sha256]  # noqa: PTH123, SIM115
+    # Nothing has to be measured again, and the key of the jury's sheet still fits.
+    assert not measuring.unmeasured(taken.sitting.ladders.get())
+    rungs = set(taken.sitting.ladders.get().rungs.values_list("pk", flat=True))
+    assert {slip["rung"] for slip in JurySheet.objects.get().slips} == rungs
+
+
+def test_every_table_of_a_sitting_is_in_it():
+    """Whatever refers to a sitting, directly or through what does, is archived, or left out for a reason."""
+    archived = {model for model, _ in sitting_archive._OWN}
+    left = {"Job", "MasterDark", "PlanTemplate"}
+    reached, grown = {Sitting}, True
+    while grown:
+        grown = False
+        for model in Sitting._meta.apps.get_app_config("bench").get_models():
+            refers = any(isinstance(f, models.ForeignKey) and f.related_model in reached for f in model._meta.fields)
+            if refers and model not in reached:
+                reached.add(model)
+                grown = True
+    assert {model.__name__ for model in reached - archived} <= left
+
+
+def test_without_originals_what_is_missing_is_said(full):
+    buffer = packed(full, originals=False)
+    Frame.objects.update(path="/gone/x.DNG")
+    gone = packed(full, originals=False)
+    assert len(buffer.getvalue()) < 3_000_000
+    taken = sitting_archive.read(gone, "one.zip", again=True)
+    assert taken.remarks == ("12 originals are not here: what was measured is, pictures are not",)
+
+
+def test_a_sitting_that_is_here_already_asks_first(full):
+    buffer = packed(full)
+    with pytest.raises(Refusal, match="is here already"):
+        sitting_archive.read(buffer, "one.zip")
+    assert Sitting.objects.count() == 1
+    taken = sitting_archive.read(buffer, "one.zip", again=True)
+    assert Sitting.objects.count() == 2
+    assert taken.sitting.profile == full.profile
+    assert Grade.objects.filter(use__sitting=taken.sitting).count() == 4
+    # Links that were given away are not doubled.
+    tokens = [round_.token for each in Sitting.objects.all() for round_ in each.blind_rounds.all()]
+    assert len(set(tokens)) == 2
+
+
+def test_a_profile_of_the_same_name_is_kept_beside_the_one_here(full):
+    buffer = packed(full)
+    ToleranceProfile.objects.filter(pk=full.profile_id).update(thresholds={"shadow_snr": [20, 8, 4]})
+    Body.objects.update(price="900")
+    taken = sitting_archive.read(buffer, "one.zip", again=True)
+    assert taken.sitting.profile.name.startswith("Default (imported")
+    assert taken.sitting.profile.thresholds == {}
+    assert len(taken.remarks) == 2
+    assert Body.objects.get().price == "900"
+
+
+def changed(buffer, change):
+    with zipfile.ZipFile(buffer) as archive:
+        entries = {info.filename: archive.read(info) for info in archive.infolist()}
+    manifest = json.loads(entries["manifest.json"])
+    rows = json.loads(entries["sitting.json"])
+    change(entries, manifest, rows)
+    found = io.BytesIO()
+    with zipfile.ZipFile(found, "w") as archive:
+        for name, data in entries.items():
+            archive.writestr(name, json.dumps(manifest) if name == "manifest.json" else data)
+    return found
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda e, m, r: e.pop("manifest.json"), "no manifest"),
+        (lambda e, m, r: m.update(format="yellowjacket-sitting-archive/2"), "upgrade it"),
+        (lambda e, m, r: m.update(format="yellowjacket-backup/1"), "not yellowjacket-sitting-archive"),
+        (lambda e, m, r: e.update({"sitting.json": e["sitting.json"][:-1] + b" "}), "not what the manifest says"),
+        (lambda e, m, r: m["files"].append({"path": "../x", "size": 1, "sha256": "0"}), "tampered"),
+        (lambda e, m, r: m["files"].append({"path": "originals/a/b", "size": 1, "sha256": "0"}), "tampered"),
+        (lambda e, m, r: m["files"].append({"path": "originals/x", "size": 1, "sha256": "0"}), "is missing"),
+        (lambda e, m, r: m.update(files=[]), "holds no sitting"),
+    ],
+)
+def test_damage_and_tricks_are_refused_and_nothing_is_stored(full, change, words):
+    bad = changed(packed(full), change)
+    with pytest.raises(Refusal, match=words):
+        sitting_archive.read(bad, "bad.zip", again=True)
+    assert Sitting.objects.count() == 1
+
+
+def rows_with(buffer, change):
+    """The archive with its rows changed and a manifest that fits them."""
+    import hashlib
+
+    def both(entries, manifest, rows):
+        change(rows)
+        data = json.dumps(rows).encode()
+        entries["sitting.json"] = data
+        for entry in manifest["files"]:
+            if entry["path"] == "sitting.json":
+                entry |= {"size": len(data), "sha256": hashlib.sha256(data).hexdigest()}
+
+    return changed(buffer, both)
+
+
+def test_rows_that_make_no_sense_are_refused(full):
+    def astray(rows):
+        next(item for item in rows["own"] if item["table"] == "Grade")["rows"][0]["rung_id"] = 987654
+
+    with pytest.raises(Refusal, match="cannot be read"):
+        sitting_archive.read(rows_with(packed(full), astray), "bad.zip", again=True)
+
+    def unknown(rows):
+        rows["shared"].append({"table": "User", "row": {"id": 1}})
+
+    with pytest.raises(Refusal, match="cannot be read"):
+        sitting_archive.read(rows_with(packed(full), unknown), "bad.zip", again=True)
+    assert Sitting.objects.count() == 1
+
+
+def test_columns_of_a_newer_version_are_left_out(full):
+    def newer(rows):
+        for item in rows["own"]:
+            for row in item["rows"]:
+                row["of_tomorrow"] = 1
+
+    assert sitting_archive.read(rows_with(packed(full), newer), "new.zip", again=True).sitting.pk != full.pk
+
+
+def test_text_is_no_archive():
+    with pytest.raises(Refusal, match=r"x\.zip is no archive"):
+        sitting_archive.read(io.BytesIO(b"hello"), "x.zip")
+
+
+def test_the_pages_give_and_take(client, full):
+    from django.contrib.messages import get_messages
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    def words(response):
+        return " ".join(str(m) for m in get_messages(response.wsgi_request))
+
+    response = client.get(f"/sittings/{full.pk}/archive.zip?originals=yes")
+    data = b"".join(response.streaming_content)
+    assert response["Content-Disposition"].endswith('filename="drawer-1.yellowjacket.zip"')
+    upload = SimpleUploadedFile("drawer-1.yellowjacket.zip", data)
+    assert "is here already" in words(client.post("/archive/take-in/", {"archive": upload}))
+    upload = SimpleUploadedFile("drawer-1.yellowjacket.zip", data)
+    taken = client.post("/archive/take-in/", {"archive": upload, "again": "1"})
+    assert Sitting.objects.count() == 2
+    assert taken.headers["Location"] == f"/sittings/{Sitting.objects.order_by('pk').last().pk}/plan/"
+    assert "Choose an archive file" in words(client.post("/archive/take-in/"))
+    assert "Take in a sitting" in client.get("/archive/").content.decode()

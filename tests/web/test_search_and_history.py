@@ -1,0 +1,89 @@
+"""Finding what was kept, and a body's limits over time."""
+
+import pytest
+
+from yellowjacket.bench.models import MarkedSpot, Record
+from yellowjacket.bench.services import finding, history, judging, recording
+from yellowjacket.core.tolerance import LEVELS
+
+pytestmark = pytest.mark.django_db
+
+
+def kinds(text):
+    return {hit.what for hit in finding.find(text)}
+
+
+def test_bodies_sittings_notes_and_files_are_found(client, measured):
+    ladder, use = measured.ladders.get(), measured.uses.first()
+    rung = ladder.rungs.first()
+    judging.grade_rung(rung, use, "Wren", 2)
+    judging.give_reason(rung, use, "Wren", note="blotches in the felt")
+    MarkedSpot.objects.create(sitting=measured, body=ladder.body, name="antenna", x=1, y=1, note="hair-fine")
+    recording.note(recording.open_record(ladder), answer="ISO 200 it is", text="")
+    assert "body" in kinds("heath ostrel")
+    assert "sitting" in kinds("drawer")
+    assert kinds("felt blotches") == {"grade"}
+    assert kinds("hair-fine") == {"spot"}
+    assert "record" in kinds("it is")
+    name = ladder.rungs.first().shots.first().frame.file_name
+    assert "file" in kinds(name)
+    page = client.get("/search/", {"q": "felt"}).content.decode()
+    assert "blotches in the felt" in page
+    assert f"/sittings/{measured.pk}/look/" in page
+
+
+@pytest.mark.parametrize("text", ["", " ", "x", "no such thing anywhere"])
+def test_little_or_unknown_text_finds_nothing(client, measured, text):
+    assert finding.find(text) == []
+    assert client.get("/search/", {"q": text}).status_code == 200
+
+
+def test_what_is_typed_is_escaped(client, measured):
+    assert "<script>" not in client.get("/search/", {"q": "<script>alert(1)</script>"}).content.decode()
+
+
+def signed(sitting, firmware="1.10", shift=0.0):
+    """A signed record whose measured crossings are moved by so many stops."""
+    ladder = sitting.ladders.get()
+    record = recording.open_record(ladder)
+    for use in sitting.uses.all():
+        for level, iso in zip(LEVELS, (100, 200, 400), strict=True):
+            recording.decide(record, use, level, iso)
+    record = recording.sign(record, "Wren")
+    for one in record.evidence["proposals"]:
+        one["measured"] |= {"crossing": 200 * 2**shift, "low": 190 * 2**shift, "high": 210 * 2**shift}
+    record.evidence["conditions"]["firmware"] = [firmware]
+    record.save()
+    return record
+
+
+def test_history_tells_significant_changes_from_others(client, measured, make_sitting):
+    first = signed(measured)
+    again = make_sitting("Drawer 1 again")
+    body = measured.ladders.get().body
+    record = signed(again, "1.20", shift=1.0)
+    found = history.of_body(body)
+    assert [entry.record for entry in found] == [record, first]
+    assert found[0].changes == ("Pixel level: +1.0 stop", "Web: +1.0 stop")
+    assert found[0].steady == ()
+    assert (found[0].firmware, found[1].firmware) == ("1.20", "1.10")
+    page = client.get(f"/bodies/{body.pk}/").content.decode()
+    assert "<b>Changed:</b> Pixel level: +1.0 stop" in page
+    assert "Drawer 1 again" in page
+
+
+def test_a_change_inside_its_uncertainty_is_none(measured, make_sitting):
+    signed(measured)
+    signed(make_sitting("Drawer 1 again"), "1.20", shift=0.05)
+    found = history.of_body(measured.ladders.get().body)
+    assert found[0].changes == ()
+    assert found[0].steady == ("Pixel level", "Web")
+
+
+def test_of_every_ladder_the_newest_version_counts(measured):
+    record = signed(measured)
+    second = recording.amend(record)
+    recording.sign(second, "Ash")
+    found = history.of_body(measured.ladders.get().body)
+    assert [entry.record.signed_by for entry in found] == ["Ash"]
+    assert Record.objects.count() == 2
