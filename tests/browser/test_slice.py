@@ -397,7 +397,7 @@ STEPS = (
 )  # fmt: skip
 SITTING_PAGES = [f"/sittings/1/{step}/" for step in STEPS]
 PAGES = ["/", "/archive/", "/bodies/", "/bodies/new/", "/sittings/new/", "/sittings/from-plan/", *SITTING_PAGES]
-PAGES += ["/sittings/1/shoot/?room=dark", "/practice/"]
+PAGES += ["/sittings/1/shoot/?room=dark", "/practice/", "/advice/", "/compare/?ladder=1", "/search/?q=drawer"]
 
 
 @pytest.mark.parametrize("path", PAGES)

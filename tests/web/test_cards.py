@@ -50,3 +50,25 @@ def test_there_is_no_card_before_somebody_signs(client, measured):
 
 def test_other_kinds_of_cards_do_not_exist(client, signed):
     assert client.get(f"/sittings/{signed.ladder.sitting_id}/record/card.exe").status_code == 404
+
+
+def test_the_report_needs_nothing_else_and_its_figures_are_the_databases(client, signed):
+    from yellowjacket.bench.models import Frame, Reading
+    from yellowjacket.web.templatetags.values import number
+
+    sitting = signed.ladder.sitting
+    response = client.get(f"/sittings/{sitting.pk}/record/report.html")
+    assert response["Content-Disposition"].endswith('report.html"')
+    text = response.content.decode()
+    # No address leads out of the file.
+    assert not re.search(r'(?:src|href)="(?!data:)', text)
+    assert text.count("data:image/png;base64,") == 3
+    readings = Reading.objects.filter(quantity="shadow_snr", use=None, channel__in=("G", "all"))
+    assert readings.count() == 3
+    for reading in readings:
+        assert f"{number(reading.value)}<br>" in text
+        assert f"{number(reading.low)} … {number(reading.high)}" in text
+    for sha256 in Frame.objects.values_list("sha256", flat=True):
+        assert sha256 in text
+    assert "Signed by Wren &amp; &lt;Ash&gt;" in text
+    assert "nan" not in re.sub(r"base64,[^\"]+", "", text).lower().replace("nance", "")

@@ -112,23 +112,25 @@ def _names(ladders: Sequence[Ladder]) -> list[str]:
 
 def _of(ladder: Ladder, name: str, output_pixels: int | None) -> Compared:
     rungs = list(ladder.rungs.all())
+    flags = Reading.objects.filter(rung__in=rungs, quantity="flags", reason__contains="smoothed")
+    smoothed = set(flags.values_list("rung_id", flat=True))
+    marks = [rung.iso for rung in rungs if rung.pk in smoothed]
+    return Compared(ladder, name, rungs, findings_of(ladder, output_pixels), marks)
+
+
+def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[str, Quantity]]:
+    """What is compared of a ladder, by rung and quantity, at a size or per pixel when None: one query."""
     use = next((u for u in ladder.sitting.uses.all() if output_pixels and u.whole_frame_pixels == output_pixels), None)
     speaks = Q(patch=None) | Q(patch__role=Patch.Role.GREY) | Q(patch__role=Patch.Role.TEXTURE, quantity="detail")
-    wanted = [quantity for _, quantity, _ in QUANTITIES]
     rows = Reading.objects.filter(
-        speaks, Q(use=None) | Q(use=use), rung__in=rungs, quantity__in=[*wanted, "flags"], channel__in=("G", "all")
-    )
+        speaks, Q(use=None) | Q(use=use), rung__ladder=ladder, channel__in=("G", "all"),
+        quantity__in=[quantity for _, quantity, _ in QUANTITIES],
+    )  # fmt: skip
     found: dict[int, dict[str, Quantity]] = {}
-    smoothed = []
+    # A body no larger than the use has no reading at it: per pixel is its size.
     for row in sorted(rows, key=lambda row: row.use_id is not None):
-        if row.quantity == "flags":
-            if "smoothed" in row.reason:
-                smoothed.append(row.rung_id)
-            continue
-        # A body no larger than the use has no reading at it: per pixel is its size.
         found.setdefault(row.rung_id, {})[row.quantity] = row.result
-    marks = [rung.iso for rung in rungs if rung.pk in smoothed]
-    return Compared(ladder, name, rungs, found, marks)
+    return found
 
 
 def _seen(one: Compared) -> list[Seen]:

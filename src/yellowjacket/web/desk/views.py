@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
 
 from django.conf import settings
 from django.contrib import messages
-from django.db.models import Count, Q, QuerySet
+from django.core.paginator import Page, Paginator
+from django.db.models import Count, QuerySet
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.models import Body, Decision, Lens, Record, Shot, Sitting
+from yellowjacket.bench.models import Body, Decision, Lens, Record, Rung, RungDarks, Shot, Sitting
 from yellowjacket.bench.services import adopting, finding, history, register, sitting_archive, spread
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
+
+_SITTINGS_A_PAGE = 40
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,18 +45,20 @@ class BodyRow:
 
 def desk(request: HttpRequest) -> HttpResponse:
     """Everything at a glance."""
-    return render(
-        request, "desk/desk.html", {"bodies": _body_rows(), "sittings": _sittings(), "levels": LEVELS, "place": "desk"}
-    )
+    asked = request.GET.get("page", "1")
+    sittings = _sittings(int(asked) if asked.isdigit() else 1)
+    context = {
+        "bodies": _body_rows(), "page": sittings, "sittings": _sitting_rows(sittings), "levels": LEVELS, "place": "desk",
+    }  # fmt: skip
+    return render(request, "desk/desk.html", context)
 
 
 def _body_rows() -> list[BodyRow]:
-    """Bodies with the limits of their newest signed record, in three queries whatever their number."""
-    newest: dict[int, Record] = {}
-    for record in (
-        Record.objects.filter(signed_at__isnull=False).select_related("ladder__sitting").order_by("signed_at")
-    ):
-        newest[record.ladder.body_id] = record
+    """Bodies with the limits of their newest signed record, in four queries whatever their number."""
+    signed = Record.objects.filter(signed_at__isnull=False).order_by("signed_at")
+    last = dict(signed.values_list("ladder__body_id", "pk"))
+    records = Record.objects.filter(pk__in=last.values()).select_related("ladder__sitting")
+    newest: dict[int, Record] = {record.ladder.body_id: record for record in records}
     decisions: dict[int, dict[str, dict[str, str]]] = {}
     for decision in Decision.objects.filter(record__in=newest.values()).select_related("use").order_by("use__position"):
         uses = decisions.setdefault(decision.record_id, {})
@@ -66,15 +73,42 @@ def _body_rows() -> list[BodyRow]:
     return rows
 
 
-def _sittings() -> QuerySet[Sitting]:
-    light = Q(ladders__rungs__shots__kind=Shot.Kind.LIGHT)
-    return Sitting.objects.annotate(
-        planned=Count("ladders__rungs__shots", filter=light, distinct=True),
-        taken=Count("ladders__rungs__shots__frame", filter=light, distinct=True),
-        measured=Count("ladders__rungs", filter=~Q(ladders__rungs__measured_inputs=""), distinct=True),
-        rung_count=Count("ladders__rungs", distinct=True),
-        signed=Count("ladders__records", filter=Q(ladders__records__signed_at__isnull=False), distinct=True),
-    ).prefetch_related("ladders__body")
+@dataclass(frozen=True, slots=True)
+class SittingRow:
+    """A sitting on the desk: light shots planned and taken, rungs and how many are measured, darks, signed records."""
+
+    sitting: Sitting
+    planned: int
+    taken: int
+    rungs: int
+    measured: int
+    darks: int
+    signed: int
+
+
+def _sittings(page: int) -> Page[Sitting]:
+    return Paginator(Sitting.objects.prefetch_related("ladders__body"), _SITTINGS_A_PAGE).get_page(page)
+
+
+def _sitting_rows(sittings: Iterable[Sitting]) -> list[SittingRow]:
+    """What is left to do of each, counted table by table: one join over all would multiply them."""
+    shown = list(sittings)
+
+    def counted(rows: QuerySet[Any], to_sitting: str) -> dict[int, int]:
+        found = rows.filter(**{f"{to_sitting}__in": [one.pk for one in shown]}).order_by().values_list(to_sitting)
+        return dict(found.annotate(Count("pk")))
+
+    shots = Shot.objects.filter(kind=Shot.Kind.LIGHT)
+    planned = counted(shots, "rung__ladder__sitting")
+    taken = counted(shots.filter(frame__isnull=False), "rung__ladder__sitting")
+    rungs = counted(Rung.objects.all(), "ladder__sitting")
+    measured = counted(Rung.objects.exclude(measured_inputs=""), "ladder__sitting")
+    dark = counted(RungDarks.objects.all(), "rung__ladder__sitting")
+    signed = counted(Record.objects.filter(signed_at__isnull=False), "ladder__sitting")
+    return [
+        SittingRow(one, *(found.get(one.pk, 0) for found in (planned, taken, rungs, measured, dark, signed)))
+        for one in shown
+    ]
 
 
 def bodies(request: HttpRequest) -> HttpResponse:

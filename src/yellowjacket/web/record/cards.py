@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import textwrap
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -18,7 +19,7 @@ from yellowjacket.core.tolerance import LEVELS
 PAGE_MM = (105.0, 148.0)
 _MARGIN_MM, _LINE_MM, _FIRST_MM = 7.0, 4.6, 11.0
 _COLUMNS_MM = (7.0, 45.0, 62.0, 80.0)
-_MOST_CHARACTERS = 62
+_MOST_CHARACTERS, _FOOT_CHARACTERS = 54, 72
 # Standard fonts of PDF know Latin 1 only.
 _PLAIN = {"−": "-", "…": "...", "≥": ">=", "–": "-", "⁻": "-", "Δ": "d", "\u2009": " "}
 
@@ -93,7 +94,7 @@ def as_svg(card: Card) -> str:
         parts += [
             _text(x, y, cell, 3.3, strong=row.strong) for x, cell in zip(_COLUMNS_MM, row.cells, strict=False) if cell
         ]
-    parts.append(_text(_MARGIN_MM, PAGE_MM[1] - _MARGIN_MM, card.foot, 2.3))
+    parts += [_text(_MARGIN_MM, y, line, 2.4) for y, line in _foot(card)]
     return "\n".join([*parts, "</svg>"])
 
 
@@ -105,6 +106,12 @@ def _placed(card: Card) -> list[tuple[float, Row]]:
         if y < PAGE_MM[1] - _MARGIN_MM - _LINE_MM:
             found.append((y, row))
     return found
+
+
+def _foot(card: Card) -> list[tuple[float, str]]:
+    """The last lines of the card with their base lines, broken where they would leave it."""
+    lines = textwrap.wrap(card.foot, _FOOT_CHARACTERS)
+    return [(PAGE_MM[1] - _MARGIN_MM - 3.2 * (len(lines) - 1 - n), line) for n, line in enumerate(lines)]
 
 
 def _text(x: float, y: float, words: str, size: float, *, strong: bool = False) -> str:
@@ -127,7 +134,8 @@ def as_pdf(card: Card) -> bytes:
     for y, row in _placed(card):
         for x, cell in zip(_COLUMNS_MM, row.cells, strict=False):
             write(x, y, cell, 9, strong=row.strong)
-    write(_MARGIN_MM, PAGE_MM[1] - _MARGIN_MM, card.foot, 6)
+    for y, line in _foot(card):
+        write(_MARGIN_MM, y, line, 6.5)
     canvas.save()
     return buffer.getvalue()
 

@@ -11,6 +11,7 @@ urlpatterns = [
     path("accept/", views.accept, name="accept"),
     path("sign/", views.sign, name="sign"),
     path("amend/", views.amend, name="amend"),
+    path("report.html", views.report, name="report"),
     path("card.<str:kind>", views.card, name="card"),
     path("remember/", views.remember, name="remember"),
     path("print/", views.printed, name="print"),

@@ -17,7 +17,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.limits import Limit
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.lines import grade_lines
-from yellowjacket.web.record import cards
+from yellowjacket.web.record import cards, reports
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Stave, columns_of
 
@@ -186,6 +186,15 @@ _CARDS = {
     "svg": ("image/svg+xml", cards.as_svg), "pdf": ("application/pdf", cards.as_pdf),
     "txt": ("text/plain; charset=utf-8", cards.as_text),
 }  # fmt: skip
+
+
+@require_GET
+def report(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """The whole sitting as one HTML file that needs nothing else."""
+    sitting = SittingPage(request, sitting_id, "record").sitting
+    response = HttpResponse(reports.report_html(sitting), content_type="text/html; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="{slugify(sitting.name) or "sitting"}-report.html"'
+    return response
 
 
 @require_GET
