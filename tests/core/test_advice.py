@@ -133,6 +133,16 @@ def test_options_are_ranked_with_their_reasons():
     assert options(BodyFindings([]), 800, PROFILE) == []
 
 
+def test_a_low_extended_mark_gives_up_highlights_and_gains_no_light():
+    """At ISO 50 the Heath's wells are full at the electrons of ISO 100 (common practice, no source: extended marks below base
+    give up highlights): the same light gives the same grey there, and no more highlights."""
+    body = findings(HEATH, marks=(50, 100, 200, 400, 800, 1600))
+    low, base = predicted(body, 50, 400), predicted(body, 100, 400)
+    assert low.highlight_stops.value == pytest.approx(base.highlight_stops.value, abs=0.05)
+    assert low.grey_snr.value <= base.grey_snr.value
+    assert low.grey_snr.value == pytest.approx(base.grey_snr.value, rel=0.1)
+
+
 def test_how_much_faster():
     assert faster_by(800, 6400) == pytest.approx(3)
     assert faster_by(6400, 3200) == pytest.approx(-1)

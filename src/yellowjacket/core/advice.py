@@ -132,12 +132,27 @@ def predicted(
         remarks += ("without dark signal: no darks of this body were measured",)
     if found.smoothed:
         remarks += ("the raw is smoothed there: noise reads too good",)
-    grey = saturation.scaled(MID_GREY_SHARE * iso / wanted_iso)
+    grey = grey_e(body, wanted_iso)
     return Prediction(
         _snr(grey, read, found.prnu, dark, noise_factor),
         _snr(grey.scaled(2.0**-SHADOW_STOPS), read, found.prnu, dark, noise_factor),
-        _highlights(iso, wanted_iso), remarks,
+        _highlights(saturation, grey), remarks,
     )  # fmt: skip
+
+
+def grey_e(body: BodyFindings, wanted_iso: float) -> Quantity:
+    """Electrons of grey in the light that an ISO exposes correctly, whatever ISO is set: 0.127 of saturation there.
+
+    Saturation times ISO is the same at every mark but for low extended ones, whose wells are full before the converter ends:
+    the median over the marks stands for all.
+    """
+    known = sorted(
+        (one.saturation_e.scaled(one.iso) for one in body.marks if one.saturation_e.value),
+        key=lambda product: product.value or 0.0,
+    )
+    if not known:
+        return missing("no ISO of this body has a saturation")
+    return known[len(known) // 2].scaled(MID_GREY_SHARE / wanted_iso)
 
 
 def _snr(signal: Quantity, read: Quantity, prnu: float, dark_e: float, factor: float) -> Quantity:
@@ -155,10 +170,12 @@ def _snr(signal: Quantity, read: Quantity, prnu: float, dark_e: float, factor: f
     return Quantity(value, value - spread, value + spread, min(signal.n, read.n))
 
 
-def _highlights(iso: float, wanted_iso: float) -> Quantity:
-    """Stops from grey to saturation: of a correct exposure log2(1/0.127), and what a push keeps on top."""
-    value = math.log2(1 / MID_GREY_SHARE) + math.log2(wanted_iso / iso)
-    return Quantity(value, value, value, 1)
+def _highlights(saturation: Quantity, grey: Quantity) -> Quantity:
+    """Stops from grey to saturation."""
+    value = math.log2((saturation.value or 1.0) / (grey.value or 1.0))
+    parts = [one.se / (one.value or 1.0) / math.log(2) for one in (saturation, grey)]
+    spread = Z95 * math.hypot(*parts)
+    return Quantity(value, value - spread, value + spread, min(saturation.n, grey.n))
 
 
 def level_of(prediction: Prediction, profile: Profile) -> tuple[str, str]:
