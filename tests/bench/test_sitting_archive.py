@@ -196,6 +196,31 @@ def test_rows_that_make_no_sense_are_refused(full):
     assert Sitting.objects.count() == 1
 
 
+def test_an_archive_makes_nothing_be_read_that_may_not_be(full, tmp_path):
+    secret = tmp_path / "elsewhere" / "secret.DNG"
+    secret.parent.mkdir()
+    secret.write_bytes(b"not yours")
+
+    def pointing(rows):
+        for item in rows["own"]:
+            if item["table"] == "Frame":
+                for row in item["rows"]:
+                    row["path"] = str(secret)
+
+    taken = sitting_archive.read(rows_with(packed(full, originals=False), pointing), "bad.zip", again=True)
+    assert {frame.path for frame in Frame.objects.filter(sitting=taken.sitting)} == {"secret.DNG"}
+    assert taken.remarks == ("12 originals are not here: what was measured is, pictures are not",)
+
+
+def test_rows_that_break_a_rule_of_the_database_are_refused(full):
+    def twice(rows):
+        next(item for item in rows["own"] if item["table"] == "Grade")["rows"][0]["grade"] = 9
+
+    with pytest.raises(Refusal, match="cannot be read"):
+        sitting_archive.read(rows_with(packed(full), twice), "bad.zip", again=True)
+    assert Sitting.objects.count() == 1
+
+
 def test_columns_of_a_newer_version_are_left_out(full):
     def newer(rows):
         for item in rows["own"]:

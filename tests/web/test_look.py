@@ -153,6 +153,12 @@ def test_a_spot_outside_a_frame_says_so(client, measured, look):
     assert "the spot lies outside this frame" in client.get(f"{look}/?spot=9000,9000").content.decode()
 
 
+def test_a_spot_from_nowhere_breaks_nothing(client, measured, look):
+    for spot in ("9" * 30 + ",5", "-1,4", "a,b", "5", ""):
+        assert client.get(f"{look}/wall/?spot={spot}").status_code == 200
+        assert client.post(f"{look}/spot/?spot={spot}").status_code == 204
+
+
 def test_a_rung_without_a_frame_leaves_a_gap(client, two, look):
     other = two.ladders.last()
     Frame.objects.filter(shot__rung=other.rungs.first()).delete()

@@ -48,10 +48,9 @@ class Crops:
 
     def spot(self, frame: Frame) -> tuple[int, int]:
         """The current spot in raw pixels: from the URL, else the ladder's, else the middle of the frame."""
-        text = self.page.request.GET.get("spot", "")
-        parts = text.split(",")
-        if len(parts) == 2 and all(part.isdigit() for part in parts):
-            return int(parts[0]), int(parts[1])
+        asked = self.page.asked_spot
+        if asked is not None:
+            return asked
         ladder = self.page.ladder
         if ladder.spot_x is not None and ladder.spot_y is not None:
             return ladder.spot_x, ladder.spot_y

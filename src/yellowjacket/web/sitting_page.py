@@ -24,6 +24,7 @@ from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.core.tolerance import use_noise_factor
 
 _PERSON_KEY = "person"
+_WIDEST_PX = 1_000_000
 # What goes along from step to step.
 CARRIED = ("ladder", "rung", "use", "spot", "size", "rows")
 
@@ -92,6 +93,14 @@ class SittingPage:
         wanted = self.request.GET.get("rung") or self.request.POST.get("rung")
         named = next((rung for rung in self.rungs if rung.key == wanted), None)
         return named or min(self.rungs, key=lambda rung: (abs(rung.at_stops), rung.position))
+
+    @property
+    def asked_spot(self) -> tuple[int, int] | None:
+        """The spot that the address names, in raw pixels; no sensor is wider than what is let through."""
+        parts = self.request.GET.get("spot", "").split(",")
+        if len(parts) != 2 or not all(part.isdigit() for part in parts):
+            return None
+        return min(int(parts[0]), _WIDEST_PX), min(int(parts[1]), _WIDEST_PX)
 
     @property
     def lane_id(self) -> int | None:

@@ -306,6 +306,7 @@ def _keep_verdicts(round_: BlindRound) -> None:
 
 def take_back(round_: BlindRound) -> None:
     """Take the last answer back. Refuses at the beginning, and when the results are out."""
+    must_be_open(round_)
     if round_.finished_at is not None:
         raise Refusal("The round is over: its answers stand.")
     last = round_.trials.filter(answered_at__isnull=False).last()

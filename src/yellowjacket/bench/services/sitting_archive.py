@@ -19,10 +19,10 @@ from typing import IO, Any
 
 from django.conf import settings
 from django.core.exceptions import ValidationError
-from django.db import models, transaction
+from django.db import DatabaseError, models, transaction
 from django.utils.crypto import get_random_string
 
-from yellowjacket import __version__
+from yellowjacket import __version__, home
 from yellowjacket.bench.models import (
     BlindRound,
     BlindTrial,
@@ -166,7 +166,9 @@ def read(file: IO[bytes] | Path, name: str, *, again: bool = False) -> Taken:
     except (KeepingError, zipfile.BadZipFile) as error:
         words = str(error) if isinstance(error, KeepingError) else f"{name} is no archive, or was cut short"
         raise Refusal(f"{words}.") from error
-    except (KeyError, TypeError, ValueError, ValidationError, models.ObjectDoesNotExist) as error:
+    except (
+        KeyError, TypeError, ValueError, OverflowError, ValidationError, models.ObjectDoesNotExist, DatabaseError,
+    ) as error:  # fmt: skip
         raise Refusal(f"{name} holds rows that cannot be read: it is damaged or was tampered with.") from error
 
 
@@ -272,6 +274,14 @@ def _originals(sitting: Sitting, folder: Path, entries: Mapping[str, Mapping[str
             shutil.copyfile(source, place)
             one.path = str(place)
             one.save(update_fields=["path"])
-        elif not Path(one.path).is_file():
-            missing += 1
+            continue
+        if not home.inside_allowed(settings.HOME, Path(one.path)):
+            # An archive must not make anything be read that this installation may not read.
+            one.path = Path(one.path).name
+            one.save(update_fields=["path"])
+        missing += not Path(one.path).is_file()
+    for problem in sitting.problems.exclude(path=""):
+        if not home.inside_allowed(settings.HOME, Path(problem.path)):
+            problem.path = ""
+            problem.save(update_fields=["path"])
     return [f"{missing} originals are not here: what was measured is, pictures are not"] if missing else []

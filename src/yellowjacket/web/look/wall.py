@@ -125,9 +125,9 @@ class Walls:
 
     def spot(self) -> Point:
         """The spot in raw pixels of the current ladder: from the URL, else the ladder's, else the middle."""
-        parts = self.page.request.GET.get("spot", "").split(",")
-        if len(parts) == 2 and all(part.isdigit() for part in parts):
-            return int(parts[0]), int(parts[1])
+        asked = self.page.asked_spot
+        if asked is not None:
+            return asked
         ladder = self.page.ladder
         if ladder.spot_x is not None and ladder.spot_y is not None:
             return ladder.spot_x, ladder.spot_y
