@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from django.template.loader import render_to_string
 
@@ -18,6 +19,7 @@ from yellowjacket.core.quantity import Quantity
 from yellowjacket.web import pictures
 
 _CROP_PX = (150, 110)
+_STYLE = Path(__file__).with_name("report.css")
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,10 +48,11 @@ class LadderPart:
 def report_html(sitting: Sitting) -> str:
     """The whole sitting: question, limits with intervals, conditions, crops, readings, records and provenance."""
     parts = [_ladder(ladder, sitting) for ladder in sitting.ladders.select_related("body", "sitting__profile")]
-    return render_to_string(
-        "record/report.html",
-        {"sitting": sitting, "parts": parts, "quantities": QUANTITIES, "version": __version__, "crop": _CROP_PX},
+    page = render_to_string(
+        "record/report.html", {"sitting": sitting, "parts": parts, "quantities": QUANTITIES, "version": __version__}
     )
+    # The page's own style comes into the file, as nothing lies beside it when it is kept.
+    return page.replace("</head>", f"<style>\n{_STYLE.read_text(encoding='utf-8')}</style></head>", 1)
 
 
 def _ladder(ladder: Ladder, sitting: Sitting) -> LadderPart:
