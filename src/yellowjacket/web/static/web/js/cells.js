@@ -1,4 +1,5 @@
 // Cells that show one spot: the address of a crop says what is cut, so the browser moves them by itself.
+const WAIT_MS = 1500;
 const CROP = /crop\/(\d+),(\d+),(\d+),(\d+)\.png/;
 
 // 100 % is one image pixel to one device pixel, on any screen.
@@ -30,6 +31,11 @@ export function moveCells(spot, root = document) {
 
 // Pictures that are not seen yet are fetched while nothing else happens, so that scrolling finds them there.
 export function fetchAhead(root) {
+  // What is seen comes first.
+  window.setTimeout(() => fetchUnseen(root), WAIT_MS);
+}
+
+function fetchUnseen(root) {
   const waiting = [...root.querySelectorAll("img[loading=lazy]")].filter((image) => !image.complete);
   const next = () => {
     const image = waiting.shift();
