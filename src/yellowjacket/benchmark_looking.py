@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import statistics
 import time
 import tracemalloc
@@ -10,12 +9,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 
 from yellowjacket.benchmark_lines import line
 from yellowjacket.core.develop import DEVELOPERS, Development, develop_at_use
 from yellowjacket.core.frames import read_frame
 from yellowjacket.core.patches import Rect
+from yellowjacket.core.stored_png import stored_png
 
 # Twelve rungs of two bodies, as the wall shows them; a use of 2 MP.
 _CELLS, _CELL_PX = 24, (227, 196)
@@ -42,7 +41,7 @@ def run(folder: Path, frame: Path, report: Callable[[str], None]) -> list[bool]:
         for _ in range(_CELLS):
             x, y = int(chance.integers(0, width - cut[0])), int(chance.integers(0, height - cut[1]))
             picture = develop_at_use(mosaic, Rect(x, y, cut[0], cut[1]), how(developer), factor)
-            Image.fromarray(picture).save(io.BytesIO(), "PNG", compress_level=0)
+            stored_png(picture)
 
     factor = (width * height / _USE_PIXELS) ** 0.5
     for developer in DEVELOPERS:

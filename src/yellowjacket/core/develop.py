@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import shift
 
 from yellowjacket.core.colour import camera_to_srgb
-from yellowjacket.core.filling import area_means, balanced, filled_in
+from yellowjacket.core.filling import area_means, balanced, encoded, filled_in
 from yellowjacket.core.frames import CHANNELS
 from yellowjacket.core.patches import Rect
 
@@ -23,6 +23,10 @@ PLAIN, GRADIENT = "plain", "gradient"
 DEVELOPERS = (PLAIN, GRADIENT)
 # Luminance of linear sRGB (IEC 61966-2-1; from memory), for uses in black and white.
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+# Below this the curve of sRGB is a straight line (IEC 61966-2-1; from memory).
+_LINEAR_BELOW = 0.0031308
+# Steps in which the code of a value is looked up: finer than the codes over most of the range.
+_ENCODING_STEPS = 4096
 # Pixels read around a crop so that its rim is interpolated from real neighbours.
 _RIM_PX = 2
 # Development brings the grey patch here: 18 % of display white.
@@ -145,6 +149,17 @@ def _interpolated(area: NDArray[np.uint16], origin: tuple[int, int], how: Develo
 
 def display_encoded(linear: NDArray[np.floating]) -> NDArray[np.uint8]:
     """Linear values to 8-bit sRGB (IEC 61966-2-1; from memory), clipped to the display's range."""
-    clipped = np.clip(linear, 0.0, 1.0)
-    encoded = np.where(clipped <= 0.0031308, 12.92 * clipped, 1.055 * np.power(clipped, 1 / 2.4) - 0.055)
-    return np.asarray(np.rint(255 * encoded), dtype=np.uint8)
+    result = np.empty(linear.shape, np.uint8)
+    encoded(np.ascontiguousarray(linear).reshape(-1), _BORDERS, _GUESS, result.reshape(-1))
+    return result
+
+
+def _encoding() -> tuple[NDArray[np.float64], NDArray[np.uint8]]:
+    """For every code the value at which the next one begins, and a code to begin the search from."""
+    halves = (np.arange(256) + 0.5) / 255
+    borders = np.where(halves <= _LINEAR_BELOW * 12.92, halves / 12.92, ((halves + 0.055) / 1.055) ** 2.4)
+    starts = np.arange(_ENCODING_STEPS) / _ENCODING_STEPS
+    return borders, np.searchsorted(borders, starts, side="right").astype(np.uint8)
+
+
+_BORDERS, _GUESS = _encoding()

@@ -63,6 +63,28 @@ def filled_in(
 
 
 @njit(cache=True, nogil=True)
+def encoded(
+    values: NDArray[np.floating], borders: NDArray[np.float64], guess: NDArray[np.uint8], result: NDArray[np.uint8]
+) -> None:  # pragma: no cover - compiled
+    """Write into ``result`` the codes of ``values`` (both of one dimension): 0 up to nothing, 255 from 1 on.
+
+    ``borders[c]``: the smallest value above code c. ``guess``: for values from 0 to 1 in equal steps the code at the lower
+    end of the step, from which the borders lead to the code itself.
+    """
+    for n in range(values.size):
+        value = values[n]
+        if value >= 1.0:
+            result[n] = 255
+        elif value > 0.0:
+            code = guess[int(value * guess.size)]
+            while value >= borders[code]:
+                code += 1
+            result[n] = code
+        else:
+            result[n] = 0
+
+
+@njit(cache=True, nogil=True)
 def area_means(linear: NDArray[np.float32], result: NDArray[np.float32]) -> None:  # pragma: no cover - compiled
     """Write into ``result``, shape (rows, columns, 3), the means of the areas of ``linear`` that its pixels cover; pixels
     that lie across a border count by their share."""

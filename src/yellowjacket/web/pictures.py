@@ -32,6 +32,7 @@ from yellowjacket.core.frames import RawFrame, read_frame
 from yellowjacket.core.master_dark import with_pedestal
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.rendered import averaged_rendered, read_rendered
+from yellowjacket.core.stored_png import stored_png
 
 Picture = NDArray[np.uint8]
 T = TypeVar("T", np.uint8, np.uint16)
@@ -100,7 +101,7 @@ def lane_crop_png(picture: LanePicture, rect: Rect, factor: float, *, monochrome
     def make() -> bytes:
         pixels = lane_pixels(picture)
         cut = np.ascontiguousarray(pixels[rect.y : rect.y + rect.h, rect.x : rect.x + rect.w])
-        return _encoded(averaged_rendered(cut, factor, monochrome=monochrome), "PNG")
+        return stored_png(averaged_rendered(cut, factor, monochrome=monochrome))
 
     key = f"{picture.sha256} {picture.quarter_turns} {rect} {factor:.4f} {monochrome}"
     return _cached("crops", hashlib.sha256(key.encode()).hexdigest(), ".png", make)
@@ -122,7 +123,7 @@ def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) ->
     """
     return _cached(
         "crops", _key(frame, f"crop at {factor:.4f}", [rect.x, rect.y, rect.w, rect.h], how), ".png",
-        lambda: _encoded(develop_at_use(_mosaic(frame), rect, how, factor), "PNG"),
+        lambda: stored_png(develop_at_use(_mosaic(frame), rect, how, factor)),
     )  # fmt: skip
 
 
@@ -132,7 +133,7 @@ def calibrated_crop_png(frame: Frame, master: MasterDark, rect: Rect, how: Devel
     def make() -> bytes:
         signal, raw, _ = masters.calibrated(frame, master)
         mosaic = with_pedestal(signal, sum(raw.black_dn.values()) / len(raw.black_dn), raw.white_dn)
-        return _encoded(develop_crop(mosaic, rect, how), "PNG")
+        return stored_png(develop_crop(mosaic, rect, how))
 
     key = _key(frame, f"less {master.sha256}", [rect.x, rect.y, rect.w, rect.h], how)
     return _cached("crops", key, ".png", make)
@@ -143,7 +144,7 @@ def overview_jpeg(frame: Frame, how: Development) -> bytes:
     step = max(1, -(-max(frame.width, frame.height) // (2 * _OVERVIEW_LONG_SIDE_PX)))
     return _cached(
         "overviews", _key(frame, "overview", [step], how), ".jpg",
-        lambda: _encoded(develop_reduced(_mosaic(frame), step, how), "JPEG"),
+        lambda: _as_jpeg(develop_reduced(_mosaic(frame), step, how)),
     )  # fmt: skip
 
 
@@ -174,11 +175,9 @@ def _key(frame: Frame, what: str, numbers: list[int], how: Development) -> str:
     return hashlib.sha256(f"{frame.sha256} {what} {numbers} {_as_text(how)}".encode()).hexdigest()
 
 
-def _encoded(picture: NDArray[np.uint8], kind: str) -> bytes:
+def _as_jpeg(picture: NDArray[np.uint8]) -> bytes:
     buffer = io.BytesIO()
-    # Noise does not compress, and stored as they are all crops of a size are equally long: their length tells nothing.
-    options = {"quality": 90} if kind == "JPEG" else {"compress_level": 0}
-    Image.fromarray(picture).save(buffer, kind, **options)
+    Image.fromarray(picture).save(buffer, "JPEG", quality=90)
     return buffer.getvalue()
 
 
@@ -200,7 +199,7 @@ def _write_whole(path: Path, write: Callable[[Path], object]) -> None:
 
 def cached_png(room: str, key: str, make: Callable[[], Picture]) -> bytes:
     """A grey or colour picture as PNG, made once for its key."""
-    return _cached(room, key, ".png", lambda: _encoded(make(), "PNG"))
+    return _cached(room, key, ".png", lambda: stored_png(make()))
 
 
 def cached_text(room: str, key: str, make: Callable[[], str]) -> str:
@@ -245,3 +244,10 @@ def _trim(folder: Path) -> None:
         total += file.stat().st_size
         if total > settings.CACHE_MAX_BYTES:
             file.unlink(missing_ok=True)
+
+
+def be_ready() -> None:
+    """Develop a picture of a few pixels, which loads what was compiled: the first crop is then as quick as any."""
+    offsets = {"R": (0, 0), "G1": (0, 1), "G2": (1, 0), "B": (1, 1)}
+    how = Development(offsets, dict.fromkeys(offsets, 0.0), (1.0, 1.0, 1.0), None)
+    develop_at_use(np.zeros((8, 8), np.uint16), Rect(0, 0, 8, 8), how, 2.0)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,7 +11,6 @@ from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
-from PIL import Image
 
 from yellowjacket.bench.models import Ladder, Rung
 from yellowjacket.bench.services import darks
@@ -28,6 +26,7 @@ from yellowjacket.core.light_points import LESS_SURE, bright_points, repaired
 from yellowjacket.core.long_exposure import by_channel, per_area
 from yellowjacket.core.night import DARK_CAUTIONS
 from yellowjacket.core.planning import PlanError
+from yellowjacket.core.stored_png import stored_png
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 from yellowjacket.web.stave import Stave, columns_of
@@ -213,9 +212,7 @@ def repair(request: HttpRequest, sitting_id: int, what: str, x: int, y: int) -> 
     shown = repaired(area, 3 * spread) if what == "after" else area
     level = float(np.median(area))
     picture = np.clip((shown - level) / (_REPAIR_WHITE_SPREADS * spread) * 220 + 35, 0, 255).astype(np.uint8)
-    buffer = io.BytesIO()
-    Image.fromarray(picture).save(buffer, "PNG", compress_level=1)
-    return HttpResponse(buffer.getvalue(), content_type="image/png")
+    return HttpResponse(stored_png(picture), content_type="image/png")
 
 
 def _worst(table: PixelTable) -> tuple[int, int]:

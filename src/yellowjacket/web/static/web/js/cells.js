@@ -29,6 +29,15 @@ export function moveCells(spot, root = document) {
   }
 }
 
+// Settled when every picture in view is there, or cannot be had.
+export function whenShown(root) {
+  const seen = [...root.querySelectorAll("img[data-place]")].filter((image) => {
+    const { left, right, top, bottom } = image.getBoundingClientRect();
+    return right > 0 && left < window.innerWidth && bottom > 0 && top < window.innerHeight;
+  });
+  return Promise.allSettled(seen.map((image) => image.decode()));
+}
+
 // Pictures that are not seen yet are fetched while nothing else happens, so that scrolling finds them there.
 export function fetchAhead(root) {
   // What is seen comes first.

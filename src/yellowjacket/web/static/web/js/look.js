@@ -1,5 +1,5 @@
 // Looking and grading: the spot, the switches, rows, pins, grades and reasons by key.
-import { fetchAhead, fitToDevice, moveCells } from "./cells.js";
+import { fetchAhead, fitToDevice, moveCells, whenShown } from "./cells.js";
 import { currentRung, goTo, heads, inTextField, setState, state } from "./stave.js";
 
 const SIZES = ["use", "100", "200", "300", "print"];
@@ -163,6 +163,10 @@ function look(spot, settled) {
   moveCells(spot, wall());
   place(spot);
   if (!settled) return undefined;
+  return whenShown(wall()).then(remember);
+}
+
+function remember() {
   return window.htmx.ajax("POST", `${window.location.pathname}spot/${window.location.search}`, { swap: "none", source: document.body });
 }
 
