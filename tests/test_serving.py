@@ -47,8 +47,9 @@ def get(address: str) -> tuple[bytes, object]:
         return (gzip.decompress(body) if packed else body), response.headers
 
 
-def test_the_server_serves_pages_and_hashed_static_files_and_stops_on_ctrl_c(served):
+def test_pages_and_hashed_static_files_are_served_to_this_machine_only_until_ctrl_c(served):
     address, process = served
+    assert listening_on(address, process) == ["0100007F"]
     page, headers = get(f"{address}/")
     text = page.decode()
     assert "Yellowjacket" in text
@@ -68,13 +69,67 @@ def test_the_server_serves_pages_and_hashed_static_files_and_stops_on_ctrl_c(ser
     assert "Stopped." in process.stdout.read()
 
 
-def test_nobody_but_this_machine_can_reach_it(served):
-    address, process = served
+def listening_on(address, process) -> list[str]:
+    """The addresses on which the port is open, as the kernel writes them: 0100007F is loopback."""
     port = int(address.rsplit(":", 1)[1])
     sockets = [line.split() for line in Path(f"/proc/{process.pid}/net/tcp").read_text().splitlines()[1:]]
-    listening = "0A"
-    ours = [place for _, place, _, state, *_ in sockets if state == listening and place.endswith(f":{port:04X}")]
-    assert ours == [f"0100007F:{port:04X}"]
+    places = [place.split(":") for _, place, _, state, *_ in sockets if state == "0A"]
+    return [host for host, number in places if number == f"{port:04X}"]
+
+
+def test_others_come_in_only_once_there_is_an_account_and_then_by_signing_in(tmp_path):
+    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
+    environment[home.HOME_VARIABLE] = str(tmp_path / "home")
+    port = free_port()
+    command = [sys.executable, "-m", "yellowjacket.cli"]
+    open_door = [*command, "serve", "--host", "0.0.0.0", "--name", "bench.example", "--port", str(port)]
+    refused = subprocess.run(open_door, env=environment, capture_output=True, text=True, check=False)
+    assert refused.returncode == 1
+    assert refused.stderr.strip().splitlines() == [refused.stderr.strip()]
+    assert "yellowjacket account add NAME" in refused.stderr
+    weak = subprocess.run(
+        [*command, "account", "add", "wren"],
+        input="drawer\n",
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert weak.returncode == 1
+    assert "too short" in weak.stderr
+    made = subprocess.run(
+        [*command, "account", "add", "wren"], input="felt-and-pins-9\n", env=environment, capture_output=True, text=True,
+        check=False,
+    )  # fmt: skip
+    assert made.stdout == "wren may sign in as tester.\n", made.stderr
+    process = subprocess.Popen(open_door, env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    try:
+        assert process.stdout.readline() == f"Yellowjacket is up: http://bench.example:{port}/   (Ctrl-C stops it)\n"
+        assert "can be read along the way" in process.stdout.readline()
+        address = f"http://127.0.0.1:{port}"
+        assert listening_on(address, process) == ["00000000"]
+        page, _ = get(f"{address}/bodies/")
+        assert b'<h1 class="tab">Sign in</h1>' in page
+    finally:
+        process.send_signal(signal.SIGINT)
+        process.wait(timeout=15)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["--host", "bench.example"], "bench.example is no address"),
+        (["--host", "203.0.113.7"], "203.0.113.7 is no address of this machine"),
+        (["--host", "0.0.0.0", "--certificate", "x.pem"], "--certificate and --key belong together"),
+        (["--host", "0.0.0.0", "--certificate", "x.pem", "--key", "y.pem"], "x.pem is no file"),
+        (["--host", "0.0.0.0", "--name", "http://bench/"], "a name is a host name"),
+    ],
+)
+def test_where_to_listen_is_checked_first(arguments, words, tmp_path, monkeypatch, capsys):
+    """203.0.113.0/24 is for documentation (RFC 5737) and no machine's address."""
+    monkeypatch.setenv(home.HOME_VARIABLE, str(tmp_path))
+    assert main(["serve", "--port", str(free_port()), *arguments]) == 1
+    assert words in capsys.readouterr().err
 
 
 def test_a_killed_supervisor_leaves_no_server_on_the_port(served):

@@ -8,7 +8,7 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from yellowjacket import __version__, home, keeping
+from yellowjacket import __version__, accounts, home, keeping
 from yellowjacket import commands as commands_of_files
 
 DEFAULT_PORT = 8017
@@ -31,6 +31,14 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
     serve = commands.add_parser("serve", help="start the application on this machine")
     _add_port(serve)
+    serve.add_argument(
+        "--host", default="127.0.0.1", help="address to listen on; others than loopback need an account first"
+    )
+    serve.add_argument(
+        "--name", action="append", default=[], help="host name under which others reach it; may be repeated"
+    )
+    serve.add_argument("--certificate", type=Path, help="PEM file; with --key everything sent is encrypted")
+    serve.add_argument("--key", type=Path, help="PEM file of the certificate's key")
     serve.set_defaults(run=_serve)
     demo = commands.add_parser("demo", help="make the demo sitting if it is not there, then serve")
     _add_port(demo)
@@ -51,6 +59,7 @@ def _parser() -> argparse.ArgumentParser:
     doctor = commands.add_parser("doctor", help="look at database, originals, space and versions; say the remedy")
     doctor.add_argument("--thorough", action="store_true", help="read every original and compare its contents")
     doctor.set_defaults(run=_doctor)
+    accounts.add_to(commands)
     commands_of_files.add_to(commands)
     return parser
 
@@ -60,27 +69,19 @@ def _add_port(parser: argparse.ArgumentParser) -> None:
         "--port",
         type=int,
         default=DEFAULT_PORT,
-        help=f"port on 127.0.0.1 (default {DEFAULT_PORT}); nobody else can reach it",
+        help=f"port to listen on (default {DEFAULT_PORT}); without --host nobody else can reach it",
     )
-
-
-def _set_up_django() -> Path:
-    """Prepare the data folder and load Django with it. Everything Django is imported after this."""
-    folder = home.data_folder()
-    home.prepare(folder)
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "yellowjacket.settings.local")
-    import django
-
-    django.setup()
-    return folder
 
 
 def _serve(arguments: argparse.Namespace) -> int:
     from yellowjacket import serving
 
-    serving.require_free(arguments.port)
-    _set_up_django()
-    return serving.serve(arguments.port)
+    door = serving.door(arguments.port, arguments.host, arguments.name, arguments.certificate, arguments.key)
+    serving.require_free(door.port, door.host)
+    # Before the settings are read.
+    os.environ.update(door.environment)
+    home.set_up_django()
+    return serving.serve(door)
 
 
 def _demo(arguments: argparse.Namespace) -> int:
@@ -88,12 +89,12 @@ def _demo(arguments: argparse.Namespace) -> int:
 
     if not arguments.prepare_only:
         serving.require_free(arguments.port)
-    _set_up_django()
+    home.set_up_django()
     serving.prepare_database()
     from yellowjacket.bench.services.demo import make_demo
 
     make_demo(report=lambda line: print(line, flush=True))
-    return 0 if arguments.prepare_only else serving.serve(arguments.port)
+    return 0 if arguments.prepare_only else serving.serve(serving.Door(arguments.port))
 
 
 def _bench(_arguments: argparse.Namespace) -> int:
@@ -132,7 +133,7 @@ def _say(line: str) -> None:
 def _doctor(arguments: argparse.Namespace) -> int:
     if not (home.data_folder() / keeping.DATABASE).is_file():
         raise ValueError(f"{home.data_folder()} holds no data yet: start the application, or restore a backup")
-    _set_up_django()
+    home.set_up_django()
     from yellowjacket.bench.services import doctor
 
     worst = 0

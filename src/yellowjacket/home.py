@@ -61,3 +61,12 @@ def inside_allowed(home: Path, folder: Path) -> bool:
     """Whether a path, links followed, lies in an allowed folder."""
     resolved = folder.resolve()
     return any(resolved.is_relative_to(allowed.resolve()) for allowed in allowed_folders(home))
+
+
+def set_up_django() -> None:
+    """Prepare the data folder and load Django with it. Everything Django is imported after this."""
+    prepare(data_folder())
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "yellowjacket.settings.local")
+    import django
+
+    django.setup()

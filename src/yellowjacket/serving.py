@@ -4,15 +4,20 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import errno
 import http.client
+import ipaddress
 import os
 import signal
 import socket
+import ssl
 import subprocess
 import sys
 import time
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
+from pathlib import Path
 from types import FrameType
 
 from yellowjacket import __version__, keeping
@@ -30,15 +35,80 @@ _RESTART_PAUSE_S = 1.0
 _PR_SET_PDEATHSIG = 1
 
 
-def require_free(port: int) -> None:
+@dataclass(frozen=True, slots=True)
+class Door:
+    """Where the application listens. ``names``: under which others reach it, empty on loopback; ``certificate`` and ``key``:
+    files (PEM) with which everything that is sent is encrypted."""
+
+    port: int
+    host: str = ADDRESS
+    names: tuple[str, ...] = ()
+    certificate: Path | None = None
+    key: Path | None = None
+
+    @property
+    def open_to_others(self) -> bool:
+        """Whether more than this machine can reach it."""
+        return bool(self.names)
+
+    @property
+    def address(self) -> str:
+        """What to type into a browser."""
+        scheme = "https" if self.certificate else "http"
+        return f"{scheme}://{self.names[0] if self.names else ADDRESS}:{self.port}/"
+
+    @property
+    def environment(self) -> dict[str, str]:
+        """What the settings of the application must know."""
+        if not self.open_to_others:
+            return {}
+        encrypted = {"YELLOWJACKET_ENCRYPTED": "1"} if self.certificate else {}
+        return {"YELLOWJACKET_REACHED_AT": ",".join(self.names), **encrypted}
+
+
+def door(port: int, host: str, names: Sequence[str], certificate: Path | None, key: Path | None) -> Door:
+    """Where to listen, checked. ``host``: an address of this machine, 0.0.0.0 for all of them.
+
+    Raises ValueError with the remedy.
+    """
+    try:
+        address = ipaddress.ip_address("127.0.0.1" if host == "localhost" else host)
+    except ValueError as error:
+        raise ValueError(f"{host} is no address: give one of this machine, or 0.0.0.0 for all of them") from error
+    if bool(certificate) != bool(key):
+        raise ValueError("--certificate and --key belong together")
+    for file in (certificate, key):
+        if file is not None and not file.is_file():
+            raise ValueError(f"{file} is no file")
+    if address.is_loopback:
+        return Door(port, ADDRESS, (), certificate, key)
+    if any("," in name or "/" in name for name in names):
+        raise ValueError("a name is a host name, without scheme, port or path")
+    reached = (*names, *(_own_names() if address.is_unspecified else (str(address),)))
+    return Door(port, str(address), tuple(dict.fromkeys(reached)), certificate, key)
+
+
+def _own_names() -> tuple[str, ...]:
+    """The address from which this machine would speak to others, and its name. Nothing is sent."""
+    found = []
+    with contextlib.suppress(OSError), socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        # A documentation address (RFC 5737): naming a target makes the system choose a way, no more.
+        probe.connect(("192.0.2.1", 9))
+        found.append(str(probe.getsockname()[0]))
+    return (*found, socket.gethostname())
+
+
+def require_free(port: int, host: str = ADDRESS) -> None:
     """Raise OSError, with the remedy, when something listens on the port already."""
     with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            probe.bind((ADDRESS, port))
+            probe.bind((host, port))
         except OSError as error:
+            if error.errno == errno.EADDRNOTAVAIL:
+                raise OSError(f"{host} is no address of this machine") from error
             raise OSError(
-                f"port {port} is taken on {ADDRESS}; stop what uses it or choose another with PORT={port + 1}"
+                f"port {port} is taken on {host}; stop what uses it or choose another with PORT={port + 1}"
             ) from error
 
 
@@ -64,14 +134,31 @@ def _copy_before_change() -> None:
         print(f"The database is brought up to date; {copy} holds it as it was.", flush=True)
 
 
-def serve(port: int) -> int:
-    """Serve until Ctrl-C or SIGTERM. Returns the exit code."""
+def serve(door: Door) -> int:
+    """Serve until Ctrl-C or SIGTERM. Returns the exit code. Raises ValueError where others could come in and nobody has an
+    account to keep them out."""
     prepare_database()
+    if door.open_to_others:
+        _require_account()
     _resume_jobs()
-    supervisor = _Supervisor(port)
+    supervisor = _Supervisor(door)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, supervisor.on_signal)
     return supervisor.run()
+
+
+def _require_account() -> None:
+    from django.db import connection
+
+    from yellowjacket.bench.services.people import any_account
+
+    found = any_account()
+    connection.close()
+    if not found:
+        raise ValueError(
+            "others could reach the application, and nobody has an account yet: "
+            "make one with `yellowjacket account add NAME --role tester`, then serve again"
+        )
 
 
 def _resume_jobs() -> None:
@@ -86,8 +173,8 @@ def _resume_jobs() -> None:
 class _Supervisor:
     """Starts both children, prints the address, restarts a dead worker, stops both gracefully."""
 
-    def __init__(self, port: int) -> None:
-        self._port = port
+    def __init__(self, door: Door) -> None:
+        self._door = door
         self._stopping = False
 
     def on_signal(self, _number: int, _frame: FrameType | None) -> None:
@@ -97,7 +184,9 @@ class _Supervisor:
         web, worker = self._start_web(), _start_worker()
         try:
             if self._wait_until_up(web):
-                print(f"Yellowjacket is up: http://{ADDRESS}:{self._port}/   (Ctrl-C stops it)", flush=True)
+                print(f"Yellowjacket is up: {self._door.address}   (Ctrl-C stops it)", flush=True)
+                if self._door.open_to_others and not self._door.certificate:
+                    print("Others reach it too, and what is sent can be read along the way.", flush=True)
             while not self._stopping and web.poll() is None:
                 if worker.poll() is not None:
                     time.sleep(_RESTART_PAUSE_S)
@@ -114,17 +203,35 @@ class _Supervisor:
 
     def _start_web(self) -> subprocess.Popen[bytes]:
         command = [
-            sys.executable, "-m", "gunicorn", "yellowjacket.web.wsgi:application", "--bind", f"{ADDRESS}:{self._port}",
+            sys.executable, "-m", "gunicorn", "yellowjacket.web.wsgi:application", "--bind", self._bind,
             "--workers", str(_WEB_WORKERS), "--threads", str(_WEB_THREADS), "--preload", "--log-level", "warning",
             "--graceful-timeout", str(int(_STOP_TIMEOUT_S)), "--timeout", "120",
         ]  # fmt: skip
+        if self._door.certificate:
+            command += ["--certfile", str(self._door.certificate), "--keyfile", str(self._door.key)]
         return _child(command)
+
+    @property
+    def _bind(self) -> str:
+        host = self._door.host
+        return f"[{host}]:{self._door.port}" if ":" in host else f"{host}:{self._door.port}"
+
+    def _knock(self) -> http.client.HTTPConnection:
+        """A connection to the server: to loopback where it listens everywhere."""
+        host = self._door.host
+        host = ADDRESS if ipaddress.ip_address(host).is_unspecified else host
+        if self._door.certificate is None:
+            return http.client.HTTPConnection(host, self._door.port, timeout=2)
+        # Only whether it answers is asked; the certificate names other hosts than this.
+        context = ssl.create_default_context()
+        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+        return http.client.HTTPSConnection(host, self._door.port, timeout=2, context=context)
 
     def _wait_until_up(self, web: subprocess.Popen[bytes]) -> bool:
         deadline = time.monotonic() + _START_TIMEOUT_S
         while time.monotonic() < deadline and web.poll() is None and not self._stopping:
             try:
-                connection = http.client.HTTPConnection(ADDRESS, self._port, timeout=2)
+                connection = self._knock()
                 connection.request("GET", "/")
                 connection.getresponse().read()
             except OSError:

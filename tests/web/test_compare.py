@@ -1,12 +1,13 @@
 """Comparing ladders, and what the record says besides ISO."""
 
+import io
 import re
 
 import pytest
 from django.contrib.messages import get_messages
 
 from tests.web.test_look import two  # noqa: F401 - a fixture
-from yellowjacket.bench.models import Reading, Record, RememberedLimit
+from yellowjacket.bench.models import Body, ForeignCurve, Reading, Record, RememberedLimit, TrailEntry
 from yellowjacket.bench.services import comparing, judging, lanes, other_limits, recording
 from yellowjacket.bench.services.errors import Refusal
 
@@ -102,7 +103,97 @@ def test_a_signed_record_keeps_the_other_limits(client, measured):
         for level in ("clean", "usable", "emergency"):
             if (use.pk, level) not in recording.decisions_of(record):
                 recording.decide(record, use, level, None)
+    said_of = {"what": "invariant from", "limit_use": "", "decided_other": "ISO 400"}
+    assert 'value="ISO 400"' in client.post(f"{base}/decide-other/", said_of).content.decode()
     client.post(f"{base}/sign/", {"answer": "x", "note": "", "signed_by": "Wren", "sign": "1"})
     record = Record.objects.get()
     assert record.signed
-    assert record.evidence["others"] == other_limits.as_evidence(found)
+    kept = record.evidence["others"]
+    assert [{k: v for k, v in one.items() if k != "decided"} for one in kept] == other_limits.as_evidence(found)
+    assert [one["decided"] for one in kept if one["what"] == "invariant from"] == ["ISO 400"]
+    late = client.post(f"{base}/decide-other/", said_of | {"decided_other": "ISO 100"}).content.decode()
+    assert "was signed by Wren" in late
+    amended = recording.amend(record)
+    assert amended.other_decisions.get().text == "ISO 400"
+    assert "ISO 400" in client.get(f"{base}/card.txt").content.decode()
+
+
+def test_what_is_open_besides_iso_is_taken_over_as_found(client, measured):
+    ladder, use = measured.ladders.get(), measured.uses.first()
+    lane = lanes.create_lane(ladder, "finish", "gentle")
+    for rung, grade in zip(ladder.rungs.all(), (1, 2, 3), strict=True):
+        judging.grade_rung(rung, use, "Wren", grade, lane=lane)
+    base = f"/sittings/{measured.pk}/record"
+    assert "Clean ISO with gentle" in client.get(f"{base}/").content.decode()
+    client.post(f"{base}/accept-others/")
+    record = recording.open_record(ladder)
+    decided = {one.what: one.text for one in record.other_decisions.filter(use=use.name)}
+    # Clean is grade A: the first rung only; usable up to C, where the ladder ends.
+    assert decided["clean ISO with gentle"] == "ISO 100"
+    assert decided["usable ISO with gentle"] == "ISO 400"
+    assert "Take over as found" not in client.get(f"{base}/").content.decode()
+
+
+# Curves from elsewhere
+
+
+def upload(text, **more):
+    fields = {"name": "Tarn II", "quantity": "range", "unit": "", "megapixels": "", "source": "a magazine, 2025"}
+    return fields | more | {"curve": io.BytesIO(text.encode())}
+
+
+def test_a_curve_from_elsewhere_stands_beside_ones_own_and_is_marked(client, two):  # noqa: F811
+    text = "ISO;range (dB)\n100;72,2\n200;66,2\n"
+    answer = client.post("/compare/foreign/?" + address(two).split("?")[1], upload(text), follow=True).content.decode()
+    assert "marked as foreign data" in answer
+    assert "turned from dB into stops; decimal commas read as such" in answer
+    row = re.search(r'<tr class=" foreign">.*?</tr>', answer, re.S).group(0)
+    assert "not measured here: a magazine, 2025" in row
+    assert ">12.0<" in row
+    # It was given per pixel, so at a size it is not shown.
+    assert '<tr class=" foreign">' not in client.get(address(two, size=10_000)).content.decode()
+    again = client.post("/compare/foreign/", upload(text), follow=True).content.decode()
+    assert "is here already" in again
+    client.post(f"/compare/foreign/{ForeignCurve.objects.get().pk}/strike/")
+    assert not ForeignCurve.objects.exists()
+    assert set(TrailEntry.objects.values_list("act", flat=True)) >= {"foreign curve taken in", "foreign curve struck"}
+
+
+@pytest.mark.parametrize(
+    ("text", "more", "words"),
+    [
+        ("ISO,read noise (DN)\n100,3\n", {"quantity": "read_noise"}, "without the gain"),
+        ("ISO,range (stops)\n100,12\n", {"source": ""}, "where it is from"),
+        ("ISO,range (stops)\n100,12\n", {"megapixels": "many"}, "in megapixels"),
+        ("ISO,range (stops)\n" + "100,12\n" * 99999, {}, "larger than 256 kB"),
+    ],
+)
+def test_a_doubtful_curve_is_refused_and_nothing_is_kept(client, db, text, more, words):
+    assert words in client.post("/compare/foreign/", upload(text, **more), follow=True).content.decode()
+    assert not ForeignCurve.objects.exists()
+
+
+def test_a_file_that_is_no_text_is_refused(client, db):
+    fields = upload("") | {"curve": io.BytesIO(b"\xff\xfe\x00\x01")}
+    assert "no text in UTF-8" in client.post("/compare/foreign/", fields, follow=True).content.decode()
+    assert (
+        "Choose a CSV file"
+        in client.post("/compare/foreign/", upload("") | {"curve": ""}, follow=True).content.decode()
+    )
+
+
+def test_bodies_of_one_sensor_are_grouped_and_it_is_said(client, two):  # noqa: F811
+    Body.objects.update(sensor="S-22")
+    text = client.get(address(two)).content.decode()
+    assert "One sensor, S-22" in text
+    assert "have one sensor, S-22" in text
+
+
+def test_differences_carry_intervals(two):  # noqa: F811
+    found = comparing.compare(list(two.ladders.all()), None)
+    (against,) = found.against
+    ranges = next(one for one in against.differences if one.name == f"Range against {found.ladders[0].name}")
+    one = ranges.by_mark[100]
+    assert one.low < one.value < one.high
+    first, other = (ladder.at(100, "range_snr1") for ladder in found.ladders)
+    assert one.value == pytest.approx(other.value - first.value)

@@ -112,3 +112,20 @@ def mean(parts: Sequence[Quantity]) -> Quantity:
         high = sum(p.high if p.high is not None else value for p in known) / len(known)
         return Quantity(value, low, high, n, reason)
     return with_error(value, math.sqrt(sum(p.se**2 for p in known)) / len(known), n, reason)
+
+
+def ratio(one: Quantity, other: Quantity) -> Quantity:
+    """``one`` over ``other``, both positive and independent; unknown with the reason of whichever is."""
+    for part in (one, other):
+        if part.value is None or part.value <= 0:
+            return missing(part.reason or "nothing to divide by")
+    assert one.value is not None and other.value is not None  # noqa: S101, PT018 - seen above
+    relative = math.hypot(one.se / one.value, other.se / other.value)
+    return with_relative_error(one.value / other.value, relative, min(one.n, other.n))
+
+
+def difference(one: Quantity, other: Quantity) -> Quantity:
+    """``one`` less ``other``, independent of each other; unknown with the reason of whichever is."""
+    if one.value is None or other.value is None:
+        return missing(one.reason or other.reason or "not measured")
+    return with_error(one.value - other.value, math.hypot(one.se, other.se), min(one.n, other.n))

@@ -1,14 +1,18 @@
 """What every way of running shares. Paths and the secret come from ``local`` or ``test``."""
 
+from datetime import timedelta
+
 from csp.constants import NONE, SELF
 
 INSTALLED_APPS = [
+    "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
     "django.contrib.messages",
     "whitenoise.runserver_nostatic",
     "django.contrib.staticfiles",
     "csp",
+    "axes",
     "django_tasks",
     "django_tasks_db",
     "yellowjacket.bench",
@@ -23,8 +27,11 @@ MIDDLEWARE = [
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "yellowjacket.web.people.doors.Doors",
+    "axes.middleware.AxesMiddleware",
 ]
 
 TEMPLATES = [
@@ -35,6 +42,7 @@ TEMPLATES = [
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.messages.context_processors.messages",
+                "yellowjacket.web.people.doors.who",
             ],
             "builtins": [
                 "django.templatetags.static",
@@ -77,6 +85,27 @@ SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_HTTPONLY = True
 CSRF_COOKIE_SAMESITE = "Lax"
 CSRF_FAILURE_VIEW = "yellowjacket.web.errors.csrf_failure"
+
+# Signing in is only asked for where others can reach the application: `yellowjacket serve --host`.
+SIGN_IN = False
+LOGIN_URL, LOGIN_REDIRECT_URL, LOGOUT_REDIRECT_URL = "people:sign-in", "desk:page", "people:sign-in"
+# Names and addresses under which others reach it, for the phone page.
+REACHED_AT: list[str] = []
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
+]
+# After five failures, whatever the name, an address waits.
+AXES_FAILURE_LIMIT = 5
+AXES_LOCKOUT_PARAMETERS = ["ip_address"]
+AXES_COOLOFF_TIME = timedelta(minutes=15)
+AXES_RESET_ON_SUCCESS = True
+AXES_ENABLE_ADMIN = False
+AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "yellowjacket.web.people.doors.locked_out"
 
 # Uploads: one raw file may be this large, and so many may come at once; larger folders are read in place.
 UPLOAD_MAX_BYTES = 500 * 1024 * 1024

@@ -1,5 +1,7 @@
 """One machine, one data folder: everything lies under YELLOWJACKET_HOME."""
 
+import os
+
 from django.core.exceptions import ImproperlyConfigured
 
 from yellowjacket.home import data_folder, read_secret
@@ -11,7 +13,11 @@ _secret = read_secret(HOME)
 if _secret is None:
     raise ImproperlyConfigured(f"{HOME} is not prepared; run `yellowjacket serve` once, it makes the folder")
 SECRET_KEY = _secret
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+# Set by `yellowjacket serve --host`: under which names others reach this machine, and whether what is sent is encrypted.
+REACHED_AT = [name for name in os.environ.get("YELLOWJACKET_REACHED_AT", "").split(",") if name]
+SIGN_IN = bool(REACHED_AT)
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = bool(os.environ.get("YELLOWJACKET_ENCRYPTED"))
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *REACHED_AT]
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",

@@ -23,3 +23,5 @@ STORAGES = {
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 TASKS = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
+# Passwords of tests guard nothing, and a slow hash would cost half a second each.
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]

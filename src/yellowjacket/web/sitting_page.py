@@ -12,6 +12,7 @@ from functools import cached_property
 from typing import Any
 from urllib.parse import urlencode
 
+from django.conf import settings
 from django.contrib import messages
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
@@ -138,8 +139,9 @@ class SittingPage:
 
     @property
     def person(self) -> str:
-        """Who is judging."""
-        return str(self.request.session.get(_PERSON_KEY, ""))
+        """Who is judging: as typed, else the account."""
+        account = self.request.user.get_username() if settings.SIGN_IN else ""
+        return str(self.request.session.get(_PERSON_KEY) or account)
 
     @person.setter
     def person(self, name: str) -> None:

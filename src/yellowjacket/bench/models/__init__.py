@@ -3,18 +3,20 @@
 from yellowjacket.bench.models.conditions import Conditions
 from yellowjacket.bench.models.darks import MasterDark, RungDarks
 from yellowjacket.bench.models.findings import Patch, Reading
+from yellowjacket.bench.models.foreign import ForeignCurve
 from yellowjacket.bench.models.frames import Frame, Problem
 from yellowjacket.bench.models.jobs import Job
-from yellowjacket.bench.models.judgement import Decision, Grade, PairVerdict, Record, RememberedLimit
+from yellowjacket.bench.models.judgement import Decision, Grade, OtherDecision, PairVerdict, Record, RememberedLimit
 from yellowjacket.bench.models.lanes import Lane, LanePicture, Placement
+from yellowjacket.bench.models.people import PhonePass, TrailEntry
 from yellowjacket.bench.models.preparation import CheckItem, MarkedSpot, PlanTemplate, SittingEvent
 from yellowjacket.bench.models.register import Body, Firmware, Lens, ToleranceProfile
 from yellowjacket.bench.models.rounds import BlindRound, BlindTrial, JurySheet
 from yellowjacket.bench.models.sittings import Ladder, Rung, Shot, Sitting, Use
 
 __all__ = [
-    "BlindRound", "BlindTrial", "Body", "CheckItem", "Conditions", "Decision", "Firmware", "Frame", "Grade", "Job",
-    "JurySheet", "Ladder", "Lane", "LanePicture", "Lens", "MarkedSpot", "MasterDark", "PairVerdict", "Patch", "Placement",
-    "PlanTemplate", "Problem", "Reading", "Record", "RememberedLimit", "Rung", "RungDarks", "Shot", "Sitting", "SittingEvent",
-    "ToleranceProfile", "Use",
+    "BlindRound", "BlindTrial", "Body", "CheckItem", "Conditions", "Decision", "Firmware", "ForeignCurve", "Frame",
+    "Grade", "Job", "JurySheet", "Ladder", "Lane", "LanePicture", "Lens", "MarkedSpot", "MasterDark", "OtherDecision",
+    "PairVerdict", "Patch", "PhonePass", "Placement", "PlanTemplate", "Problem", "Reading", "Record", "RememberedLimit",
+    "Rung", "RungDarks", "Shot", "Sitting", "SittingEvent", "ToleranceProfile", "TrailEntry", "Use",
 ]  # fmt: skip

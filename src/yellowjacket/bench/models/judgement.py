@@ -145,6 +145,28 @@ class Decision(models.Model):
     def __str__(self) -> str:
         return f"{self.use} {self.level}: {self.iso}"
 
+    @property
+    def words(self) -> str:
+        """The decided mark as it is written."""
+        return f"ISO {self.iso}" if self.iso else "none"
+
+
+class OtherDecision(models.Model):
+    """What a person decided of a limit besides the highest ISO as is: a push, a time, ISO with a finish. In words, as shown."""
+
+    record = models.ForeignKey(Record, on_delete=models.CASCADE, related_name="other_decisions")
+    what = models.CharField(max_length=80)
+    # Name of the use; empty for any.
+    use = models.CharField(max_length=60, blank=True)
+    text = models.CharField(max_length=60)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["record", "what", "use"], name="other_decision_once")]
+
+    def __str__(self) -> str:
+        return f"{self.what}, {self.use or 'any use'}: {self.text}"
+
 
 class RememberedLimit(models.Model):
     """A limit from before this application, typed in by hand; it stands beside the record and is never measured."""

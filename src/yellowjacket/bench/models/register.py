@@ -45,6 +45,12 @@ class Body(models.Model):
     bulb = models.BooleanField(default=True)
     lenr_from_s = models.FloatField(null=True, blank=True, default=1.0)
     lenr_switchable = models.BooleanField(default=True)
+    # What is inside, where it is known: bodies of one sensor are grouped by it.
+    sensor = models.CharField(
+        max_length=60,
+        blank=True,
+        help_text="Bodies of the same sensor are grouped by this name when they are compared.",
+    )
     # [{"name", "width", "height", "bits"}], the full mode first.
     raw_modes = models.JSONField(default=list, blank=True)
     frame_mb = models.FloatField("raw file, MB", null=True, blank=True)

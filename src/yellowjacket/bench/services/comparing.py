@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db.models import Q
@@ -11,16 +11,21 @@ from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.verdicts import stops_of
 from yellowjacket.core.matched import MatchedRung, Seen, ahead_in_words, matched_rungs
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.quantity import Quantity, difference, missing, ratio
 
 FEWEST, MOST = 2, 6
 # What is compared: name, quantity, unit, whether it belongs to the grey patch or to the rung or a texture.
 QUANTITIES = (
     ("Grey SNR", "snr", ""), ("Shadow SNR", "shadow_snr", ""), ("Chroma noise", "noise_chroma", "ΔE of a*b*"),
-    ("Range, SNR 1", "range_snr1", "stops"), ("Detail", "detail", "lp/ph"), ("Colour shift", "neutral_drift_de00", "ΔE00"),
+    ("Range, SNR 1", "range_snr1", "stops"), ("Read noise", "read_noise_e", "e⁻"), ("Detail", "detail", "lp/ph"), ("Colour shift", "neutral_drift_de00", "ΔE00"),
 )  # fmt: skip
-# What follows the size of a use; the rest does not, and is the same at every size.
-_AT_A_SIZE = ("snr", "shadow_snr", "noise_chroma", "range_snr1", "detail")
+# What is said of single pixels only, and of no size.
+_PER_PIXEL = ("read_noise_e",)
+# What one body has more or less of than the other at the same mark: name, quantity, unit, how it is told.
+_DIFFERENCES: tuple[tuple[str, str, str, Callable[[Quantity, Quantity], Quantity]], ...] = (
+    ("Range against", "range_snr1", "stops", difference), ("Detail, share of", "detail", "×", ratio),
+    ("Colour shift against", "neutral_drift_de00", "ΔE00", difference),
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,12 +45,22 @@ class Compared:
 
 
 @dataclass(frozen=True, slots=True)
+class Difference:
+    """What the other has more of than the first, by ISO mark: "Range against Heath", in stops."""
+
+    name: str
+    unit: str
+    by_mark: Mapping[int, Quantity]
+
+
+@dataclass(frozen=True, slots=True)
 class Against:
     """Another ladder held against the first: by how many stops it may go higher for the same shadow SNR, in words too."""
 
     other: Compared
     rungs: Sequence[MatchedRung]
     words: str
+    differences: Sequence[Difference]
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +79,16 @@ def comparable() -> list[Ladder]:
     rungs = Rung.objects.filter(ladder__kind=Ladder.Kind.ISO).exclude(measured_inputs="")
     found = Ladder.objects.filter(pk__in=rungs.values("ladder")).select_related("body", "sitting")
     return sorted(found, key=lambda one: (one.sitting.held_on, one.sitting_id, -one.position), reverse=True)
+
+
+def by_sensor(ladders: Sequence[Ladder]) -> list[tuple[str, list[Ladder]]]:
+    """Ladders of bodies that share a sensor together, the order kept; the sensor is empty for all others, which come last."""
+    found: dict[str, list[Ladder]] = {}
+    for ladder in ladders:
+        found.setdefault(ladder.body.sensor.strip(), []).append(ladder)
+    shared = {sensor: group for sensor, group in found.items() if sensor and len({one.body_id for one in group}) > 1}
+    rest = [ladder for ladder in ladders if ladder.body.sensor.strip() not in shared]
+    return [*shared.items(), *([("", rest)] if rest else [])]
 
 
 def sizes_of(ladders: Sequence[Ladder]) -> list[tuple[str, int]]:
@@ -88,9 +113,24 @@ def compare(ladders: Sequence[Ladder], output_pixels: int | None) -> Comparison:
     against = []
     for one, its in zip(compared[1:], seen[1:], strict=True):
         matched = matched_rungs(seen[0], its)
-        against.append(Against(one, matched, ahead_in_words(first.name, one.name, matched)))
+        words = ahead_in_words(first.name, one.name, matched)
+        against.append(Against(one, matched, words, _differences(first, one)))
     marks = sorted({rung.iso for one in compared for rung in one.rungs})
     return Comparison(compared, marks, against, _unfair(compared), _held(ladders))
+
+
+def _differences(first: Compared, other: Compared) -> list[Difference]:
+    """At the marks that both have; a quantity that neither has is left out."""
+    found = []
+    for name, quantity, unit, told in _DIFFERENCES:
+        by_mark = {}
+        for rung in other.rungs:
+            its, own = other.at(rung.iso, quantity), first.at(rung.iso, quantity)
+            if its is not None and own is not None:
+                by_mark[rung.iso] = told(its, own)
+        if any(one.known for one in by_mark.values()):
+            found.append(Difference(f"{name} {first.name}", unit, by_mark))
+    return found
 
 
 def _names(ladders: Sequence[Ladder]) -> list[str]:
@@ -124,7 +164,7 @@ def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[str
     speaks = Q(patch=None) | Q(patch__role=Patch.Role.GREY) | Q(patch__role=Patch.Role.TEXTURE, quantity="detail")
     rows = Reading.objects.filter(
         speaks, Q(use=None) | Q(use=use), rung__ladder=ladder, channel__in=("G", "all"),
-        quantity__in=[quantity for _, quantity, _ in QUANTITIES],
+        quantity__in=[quantity for _, quantity, _ in QUANTITIES if not (output_pixels and quantity in _PER_PIXEL)],
     )  # fmt: skip
     found: dict[int, dict[str, Quantity]] = {}
     # A body no larger than the use has no reading at it: per pixel is its size.
@@ -145,6 +185,14 @@ def _unfair(compared: Sequence[Compared]) -> list[str]:
         f"{one.name} smooths its raw at ISO {', '.join(map(str, one.smoothed))}: noise and range read too good there"
         for one in compared
         if one.smoothed
+    ]
+    by_body: dict[str, list[Compared]] = {}
+    for one in compared:
+        by_body.setdefault(one.ladder.body.sensor.strip(), []).append(one)
+    said += [
+        f"{' and '.join(one.name for one in group)} have one sensor, {sensor}: what differs is what is made of it"
+        for sensor, group in by_body.items()
+        if sensor and len({one.ladder.body_id for one in group}) > 1
     ]
     fixed = [one.name for one in compared if one.ladder.method == Ladder.Method.FIXED]
     if fixed:

@@ -136,7 +136,7 @@ def make_demo(report: Callable[[str], None]) -> None:
             text="Read noise halves from ISO 400 to 800: prefer 800 in dim rooms.",
         )
         recording.accept_measured(record)
-        others = other_limits.of_body(first, ladder.body, list(first.uses.all()))
+        others = other_limits.of_ladder(ladder, list(first.uses.all()))
         recording.sign(record, _JUDGE, other_limits.as_evidence(others))
     second = Sitting.objects.filter(name=_DRAWER_7).first()
     if second is not None and not second.frames.exists():

@@ -139,7 +139,7 @@ def _ladder(ladder: Ladder) -> dict[str, object]:
         "lanes": [_lane(lane) for lane in ladder.lanes.prefetch_related("pictures__rung", "pictures__frame")],
         "conditions": conditions(ladder),
         "proposals": evidence(ladder)["proposals"],
-        "records": [_record(record) for record in ladder.records.prefetch_related("decisions__use")],
+        "records": [_record(record) for record in ladder.records.prefetch_related("decisions__use", "other_decisions")],
     }  # fmt: skip
 
 
@@ -184,4 +184,5 @@ def _record(record: Record) -> dict[str, object]:
             {"use": decision.use.name, "level": decision.level, "iso": decision.iso}
             for decision in record.decisions.all()
         ],
+        "besides": [{"what": one.what, "use": one.use, "text": one.text} for one in record.other_decisions.all()],
     }  # fmt: skip

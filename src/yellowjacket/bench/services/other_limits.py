@@ -7,8 +7,8 @@ from dataclasses import asdict, dataclass
 
 from django.db.models import QuerySet
 
-from yellowjacket.bench.models import Body, Ladder, Reading, RememberedLimit, Sitting, Use
-from yellowjacket.bench.services import darks, pushing
+from yellowjacket.bench.models import Body, Ladder, Reading, Record, RememberedLimit, Sitting, Use
+from yellowjacket.bench.services import darks, pushing, recording, trail
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.recovery import StopLimit
 from yellowjacket.core.stops import shutter_label
@@ -27,6 +27,22 @@ class OtherLimit:
     interval: str = ""
     because: str = ""
     source: str = ""
+
+
+def of_ladder(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
+    """What can be decided beside the highest ISO as is: the body's other limits, and ISO with each finish that was graded."""
+    return [*_finished(ladder), *of_body(ladder.sitting, ladder.body, uses)]
+
+
+def _finished(ladder: Ladder) -> list[OtherLimit]:
+    rows = []
+    for lane in ladder.lanes.filter(grades__isnull=False).distinct():
+        for one in recording.proposals(ladder, lane):
+            graded = one.graded
+            text = f"ISO {graded.mark}" if graded.mark is not None else "–"
+            ends = graded.criterion or graded.reason
+            rows.append(OtherLimit(f"{one.level} ISO with {lane.name}", one.use.name, text, "", ends, "graded"))
+    return rows
 
 
 def of_body(sitting: Sitting, body: Body, uses: Sequence[Use]) -> list[OtherLimit]:
@@ -118,12 +134,21 @@ def remembered(body: Body) -> QuerySet[RememberedLimit]:
     return RememberedLimit.objects.filter(body=body)
 
 
+def take_over(record: Record, others: Sequence[OtherLimit], person: str = "") -> None:
+    """Decide as measured whatever is measured and still open."""
+    decided = set(record.other_decisions.values_list("what", "use"))
+    for one in others:
+        if (one.what, one.use) not in decided and one.text != "–":
+            recording.decide_other(record, one.what, one.use, one.text, person)
+
+
 def remember(body: Body, what: str, text: str, use: str, source: str, person: str) -> RememberedLimit:
     """Keep a limit from before, marked as typed by hand. Refuses half of one, and one without a source."""
     if not what.strip() or not text.strip():
         raise Refusal("Say which limit it was, and its value: highest usable ISO, 3200.")
     if not source.strip():
         raise Refusal("Say where it is from: a notebook, an earlier test, somebody's word.")
+    trail.note("remembered", f"{body}: {what.strip()}", person=person, after=text.strip())
     return RememberedLimit.objects.create(
         body=body, what=what.strip()[:60], text=text.strip()[:60], use=use.strip()[:60], source=source.strip()[:120],
         person=person.strip()[:80],

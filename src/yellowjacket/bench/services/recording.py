@@ -9,7 +9,8 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
-from yellowjacket.bench.models import Decision, Frame, Ladder, Lane, Patch, Reading, Record, Rung, Use
+from yellowjacket.bench.models import Decision, Frame, Ladder, Lane, OtherDecision, Patch, Reading, Record, Rung, Use
+from yellowjacket.bench.services import trail
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.core import stops
@@ -108,27 +109,56 @@ def open_record(ladder: Ladder) -> Record:
 
 
 @transaction.atomic
-def decide(record: Record, use: Use, level: str, iso: int | None) -> Decision:
-    """Set the decided limit of a use and level. Refuses signed records and ISO marks not on the ladder."""
+def decide(record: Record, use: Use, level: str, iso: int | None, person: str = "") -> Decision:
+    """Set the decided limit of a use and level; the trail keeps it. Refuses signed records and ISO marks not on the ladder."""
     _must_be_open(record)
     if level not in LEVELS:
         raise Refusal(f"There is no level {level!r}; there are {', '.join(LEVELS)}.")
     if iso is not None and not record.ladder.rungs.filter(iso=iso).exists():
         raise Refusal(f"ISO {iso} is not a rung of this ladder.")
+    earlier = record.decisions.filter(use=use, level=level).first()
     decision, _ = Decision.objects.update_or_create(record=record, use=use, level=level, defaults={"iso": iso})
+    _noted(
+        record, "decided", f"{use.name}, {level}", person, before=earlier.words if earlier else "", after=decision.words
+    )
     return decision
 
 
 @transaction.atomic
-def accept_measured(record: Record) -> None:
+def decide_other(record: Record, what: str, use: str, text: str, person: str = "") -> None:
+    """Set what is decided of a limit besides the highest ISO as is, in words; nothing opens it again. Refuses signed records
+    and limits that name nothing."""
+    _must_be_open(record)
+    if not what:
+        raise Refusal("Say which limit is decided.")
+    earlier = record.other_decisions.filter(what=what, use=use).first()
+    said = text.strip()[: OtherDecision._meta.get_field("text").max_length]
+    if said:
+        OtherDecision.objects.update_or_create(record=record, what=what, use=use, defaults={"text": said})
+    elif earlier is not None:
+        earlier.delete()
+    before = earlier.text if earlier else ""
+    if said != before:
+        _noted(record, "decided", f"{use}, {what}" if use else what, person, before=before, after=said or "open")
+
+
+def _noted(record: Record, act: str, what: str, person: str, *, before: str = "", after: str = "") -> None:
+    about = f"{record.ladder.body.model}, version {record.version}{': ' if what else ''}{what}"
+    trail.note(act, about, sitting=record.ladder.sitting, person=person, before=before, after=after)
+
+
+@transaction.atomic
+def accept_measured(record: Record, person: str = "") -> None:
     """Take over the measured mark wherever nothing is decided yet; what was not measured stays open."""
     _must_be_open(record)
     decided = set(record.decisions.values_list("use_id", "level"))
-    Decision.objects.bulk_create(
+    made = Decision.objects.bulk_create(
         Decision(record=record, use=p.use, level=p.level, iso=p.measured.mark)
         for p in proposals(record.ladder)
         if (p.use.pk, p.level) not in decided and (p.measured.mark is not None or p.measured.criterion)
     )
+    for one in made:
+        _noted(record, "took over as measured", f"{one.use.name}, {one.level}", person, after=one.words)
 
 
 def note(record: Record, *, answer: str, text: str) -> None:
@@ -153,8 +183,11 @@ def sign(record: Record, person: str, others: Sequence[Mapping[str, str]] = ()) 
         )
     in_order(record)
     record.signed_by, record.signed_at = person.strip()[:80], timezone.now()
-    record.evidence = {**evidence(record.ladder), "others": list(others)}
+    decided = {(one.what, one.use): one.text for one in record.other_decisions.all()}
+    besides = [{**one, "decided": decided.get((one["what"], one["use"]), "")} for one in others]
+    record.evidence = {**evidence(record.ladder), "others": besides}
     record.save()
+    _noted(record, "signed", "", record.signed_by)
     return record
 
 
@@ -171,7 +204,7 @@ def in_order(record: Record) -> None:
             )
 
 
-def amend(record: Record) -> Record:
+def amend(record: Record, person: str = "") -> Record:
     """Open a new version that begins with the decisions of the signed one, which stays as it is."""
     if not record.signed:
         raise Refusal("This version is still open; change it directly.")
@@ -184,6 +217,10 @@ def amend(record: Record) -> Record:
         Decision.objects.bulk_create(
             Decision(record=version, use_id=d.use_id, level=d.level, iso=d.iso) for d in record.decisions.all()
         )
+        OtherDecision.objects.bulk_create(
+            OtherDecision(record=version, what=d.what, use=d.use, text=d.text) for d in record.other_decisions.all()
+        )
+        _noted(version, "amended", "", person, before=f"version {record.version}", after=f"version {version.version}")
     return version
 
 

@@ -38,6 +38,7 @@ from yellowjacket.bench.models import (
     LanePicture,
     Lens,
     MarkedSpot,
+    OtherDecision,
     PairVerdict,
     Patch,
     Placement,
@@ -50,6 +51,7 @@ from yellowjacket.bench.models import (
     Sitting,
     SittingEvent,
     ToleranceProfile,
+    TrailEntry,
     Use,
 )
 from yellowjacket.bench.services.errors import Refusal
@@ -70,7 +72,8 @@ _OWN: tuple[tuple[type[models.Model], str], ...] = (
     (Frame, "sitting"), (Patch, "ladder__sitting"), (Reading, "rung__ladder__sitting"), (RungDarks, "rung__ladder__sitting"),
     (Lane, "ladder__sitting"), (LanePicture, "lane__ladder__sitting"), (Placement, "ladder__sitting"),
     (Grade, "use__sitting"), (PairVerdict, "use__sitting"), (Record, "ladder__sitting"),
-    (Decision, "record__ladder__sitting"), (BlindRound, "sitting"), (BlindTrial, "round__sitting"), (JurySheet, "sitting"),
+    (Decision, "record__ladder__sitting"), (OtherDecision, "record__ladder__sitting"), (TrailEntry, "sitting"),
+    (BlindRound, "sitting"), (BlindTrial, "round__sitting"), (JurySheet, "sitting"),
     (MarkedSpot, "sitting"), (CheckItem, "sitting"), (Conditions, "sitting"), (SittingEvent, "sitting"), (Problem, "sitting"),
 )  # fmt: skip
 

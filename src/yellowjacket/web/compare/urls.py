@@ -5,4 +5,8 @@ from django.urls import path
 from yellowjacket.web.compare import views
 
 app_name = "compare"
-urlpatterns = [path("", views.page, name="page")]
+urlpatterns = [
+    path("", views.page, name="page"),
+    path("foreign/", views.take_in, name="take-in"),
+    path("foreign/<int:curve_id>/strike/", views.strike, name="strike"),
+]

@@ -4,17 +4,23 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from django.contrib import messages
 from django.db.models import prefetch_related_objects
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
 
-from yellowjacket.bench.services import comparing
+from yellowjacket.bench.models import ForeignCurve
+from yellowjacket.bench.services import comparing, foreign
 from yellowjacket.bench.services.comparing import QUANTITIES, Comparison
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core import stops
+from yellowjacket.core.foreign import QUANTITIES as FOREIGN
 from yellowjacket.core.quantity import Quantity
+from yellowjacket.web.sitting_page import carried_out
 
 _CHART_PX = (1040.0, 230.0)
 _PAD_PX = 26.0
@@ -41,6 +47,8 @@ class Line:
     style: int
     cells: Sequence[Quantity | None]
     first: bool
+    # Where the values are somebody else's: their source.
+    source: str = ""
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -53,13 +61,14 @@ def page(request: HttpRequest) -> HttpResponse:
     pixels = int(size) if size.isdigit() else None
     context: dict[str, object] = {
         "place": "compare", "offered": offered, "wanted": wanted, "sizes": comparing.sizes_of(wanted) if wanted else [],
-        "size": pixels, "most": comparing.MOST,
+        "size": pixels, "most": comparing.MOST, "groups": comparing.by_sensor(offered),
+        "foreign": foreign.known(), "foreign_quantities": FOREIGN.items(),
     }  # fmt: skip
     if wanted:
         try:
             found = comparing.compare(wanted, pixels)
             context |= {
-                "found": found, "lines": _lines(found), "curves": _curves(found), "chart_px": _CHART_PX,
+                "found": found, "lines": _lines(found, _foreign(found, pixels)), "curves": _curves(found), "chart_px": _CHART_PX,
                 "axis": [(x, mark) for mark in found.marks if (x := _x(found, mark)) is not None],
             }  # fmt: skip
         except Refusal as refusal:
@@ -67,13 +76,29 @@ def page(request: HttpRequest) -> HttpResponse:
     return render(request, "compare/page.html", context)
 
 
-def _lines(found: Comparison) -> list[Line]:
+def _foreign(found: Comparison, pixels: int | None) -> list[Line]:
+    """Curves from elsewhere that were given at this size, on the marks of the comparison."""
     lines = []
+    for curve in foreign.known().filter(output_pixels=pixels or 0):
+        values = {mark: value for mark, value in curve.points if mark in found.marks}
+        if values:
+            cells = [Quantity(values[mark]) if mark in values else None for mark in found.marks]
+            known = FOREIGN[curve.quantity]
+            lines.append(Line(known.name, known.unit, curve.name, -1, cells, False, curve.source))
+    return lines
+
+
+def _lines(found: Comparison, elsewhere: Sequence[Line]) -> list[Line]:
+    """Own readings by quantity, each with what others say of it below; then what only others say."""
+    lines: list[Line] = []
     for name, quantity, unit in QUANTITIES:
         rows = [(n, one, [one.at(mark, quantity) for mark in found.marks]) for n, one in enumerate(found.ladders)]
-        if not any(cell is not None and cell.value is not None for _, _, cells in rows for cell in cells):
-            continue
-        lines += [Line(name, unit, one.name, n, cells, n == 0) for n, one, cells in rows]
+        beside = [line for line in elsewhere if line.quantity == name]
+        if any(cell is not None and cell.value is not None for _, _, cells in rows for cell in cells):
+            lines += [Line(name, unit, one.name, n, cells, n == 0) for n, one, cells in rows]
+        elif beside:
+            beside[0] = replace(beside[0], first=True)
+        lines += beside
     return lines
 
 
@@ -101,3 +126,39 @@ def _x(found: Comparison, mark: int) -> float:
 def _y(snr: float) -> float:
     share = math.log(min(max(snr, _LEAST_SNR), _MOST_SNR) / _LEAST_SNR) / math.log(_MOST_SNR / _LEAST_SNR)
     return (1 - share) * (_CHART_PX[1] - 2 * _PAD_PX) + _PAD_PX
+
+
+@require_POST
+def take_in(request: HttpRequest) -> HttpResponse:
+    """Keep a curve from elsewhere; back to the comparison."""
+    upload, said = request.FILES.get("curve"), request.POST
+
+    def action() -> None:
+        if upload is None:
+            raise Refusal("Choose a CSV file: ISO and value in two columns, with a heading.")
+        foreign.take_in(
+            upload.read(foreign.LARGEST_BYTES + 1), upload.name or "the file", name=said.get("name", ""),
+            quantity=said.get("quantity", ""), unit=said.get("unit", ""), output_pixels=_pixels(said.get("megapixels", "")),
+            source=said.get("source", ""),
+        )  # fmt: skip
+
+    if carried_out(request, action):
+        messages.success(request, "The curve is kept, marked as foreign data.")
+    return redirect(f"{reverse('compare:page')}?{request.GET.urlencode()}")
+
+
+def _pixels(megapixels: str) -> int:
+    """Pixels of a size given in megapixels, 0 where none is given."""
+    if not megapixels.strip():
+        return 0
+    try:
+        return round(1e6 * float(megapixels.replace(",", ".")))
+    except (ValueError, OverflowError) as error:
+        raise Refusal("The size is given in megapixels; leave it empty for a curve per pixel.") from error
+
+
+@require_POST
+def strike(request: HttpRequest, curve_id: int) -> HttpResponse:
+    """Remove a curve from elsewhere."""
+    foreign.strike(get_object_or_404(ForeignCurve, pk=curve_id))
+    return redirect(f"{reverse('compare:page')}?{request.GET.urlencode()}")

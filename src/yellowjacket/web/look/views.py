@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
 from yellowjacket.bench.services import checking, judging, placements, recording, verdicts
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.services.people import READER
 from yellowjacket.core.develop import DEVELOPERS
 from yellowjacket.core.patches import Rect
 from yellowjacket.web import pictures
@@ -19,6 +20,7 @@ from yellowjacket.web.lines import crop_line, grade_lines
 from yellowjacket.web.look import presets
 from yellowjacket.web.look.switches import LADDERS, ONE, ROWS, SIZE_WORDS, SPOTS, SURROUNDS, Looking, keep_screen
 from yellowjacket.web.look.wall import CELL_WIDTH_PX, Walls
+from yellowjacket.web.people.doors import role_of
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 from yellowjacket.web.stave import Stave, columns_of
 
@@ -54,7 +56,8 @@ def keep_spot(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _keep_spot(page: SittingPage) -> None:
-    if "spot" not in page.request.GET:
+    # A reader looks elsewhere without moving anybody's spot.
+    if "spot" not in page.request.GET or role_of(page.request) == READER:
         return
     ladder = page.ladder
     ladder.spot_x, ladder.spot_y = Walls(page, Looking()).spot()

@@ -56,10 +56,9 @@ def card_of(record: Record) -> Card:
     others = evidence.get("others", [])
     if others:
         rows.append(Row(("Besides ISO",), True))
-        rows += [
-            Row((f"{one['what'].capitalize()}{', ' + one['use'].lower() if one['use'] else ''}", "", one["text"]))
-            for one in others
-        ]
+        for one in others:
+            what = f"{one['what'].capitalize()}{', ' + one['use'].lower() if one['use'] else ''}"
+            rows.append(Row((what, "", one.get("decided") or one["text"])))
     mind = marks_to_mind(ladder)
     if mind:
         rows.append(Row(("Marks to mind",), True))

@@ -73,7 +73,7 @@ def _ladder(ladder: Ladder, sitting: Sitting) -> LadderPart:
     ]  # fmt: skip
     return LadderPart(
         ladder, recording.proposals(ladder), recording.conditions(ladder), shown,
-        other_limits.of_body(sitting, ladder.body, list(sitting.uses.all())) if ladder.kind == Ladder.Kind.ISO else (),
+        other_limits.of_ladder(ladder, list(sitting.uses.all())) if ladder.kind == Ladder.Kind.ISO else (),
         other_limits.marks_to_mind(ladder), frames, list(ladder.records.prefetch_related("decisions__use")),
     )  # fmt: skip
 

@@ -12,7 +12,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Decision, Record, Use
-from yellowjacket.bench.services import exporting, other_limits, recording
+from yellowjacket.bench.services import exporting, other_limits, recording, trail
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.limits import Limit
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
@@ -20,6 +20,8 @@ from yellowjacket.web.lines import grade_lines
 from yellowjacket.web.record import cards, reports
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Stave, columns_of
+
+_TRAIL_ROWS = 30
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,9 +36,15 @@ class Row:
     @property
     def decided_text(self) -> str:
         """The decided mark."""
-        if self.decision is None:
-            return "open"
-        return f"ISO {self.decision.iso}" if self.decision.iso else "none"
+        return self.decision.words if self.decision else "open"
+
+
+@dataclass(frozen=True, slots=True)
+class OtherRow:
+    """A limit besides the highest ISO as is, and what is decided of it."""
+
+    limit: other_limits.OtherLimit
+    decided: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,12 +76,21 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
         blocks.append(UseBlock(use, remark or use.size_text, rows))
     doubts = sorted({doubt for p in proposals for doubt in p.measured.doubts + p.graded.doubts})
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung), grade_lines(page, proposals))
+    others = _others(page, record)
     return page.context(
         record=record, blocks=blocks, doubts=doubts, stave=stave, conditions=recording.conditions(page.ladder),
         versions=page.ladder.records.all(), open_count=len(LEVELS) * len(page.uses) - len(decisions),
-        decided=bool(decisions), others=other_limits.of_body(page.sitting, page.ladder.body, page.uses),
+        decided=bool(decisions), others=others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
+        open_others=sum(not row.decided and row.limit.text != "–" for row in others),
         to_mind=other_limits.marks_to_mind(page.ladder), remembered=other_limits.remembered(page.ladder.body),
     )  # fmt: skip
+
+
+def _others(page: SittingPage, record: Record) -> list[OtherRow]:
+    decided = {(one.what, one.use): one.text for one in record.other_decisions.all()}
+    return [
+        OtherRow(one, decided.get((one.what, one.use), "")) for one in other_limits.of_ladder(page.ladder, page.uses)
+    ]
 
 
 def _record(request: HttpRequest, page: SittingPage) -> Record:
@@ -101,10 +118,27 @@ def decide(request: HttpRequest, sitting_id: int) -> HttpResponse:
         if mark != "none" and not mark.isdigit():
             raise Refusal("Choose a mark, or none.")
         use = get_object_or_404(Use, sitting=sitting_page.sitting, pk=request.POST.get("for_use"))
-        recording.decide(record, use, request.POST.get("level", ""), int(mark) if mark.isdigit() else None)
+        recording.decide(
+            record, use, request.POST.get("level", ""), int(mark) if mark.isdigit() else None, sitting_page.person
+        )
     except Refusal as refusal:
         message = str(refusal)
     return render(request, "record/_table.html", _context(sitting_page, record) | {"message": message})
+
+
+@require_POST
+def decide_other(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Set what is decided of another limit; answers with their table."""
+    sitting_page = SittingPage(request, sitting_id, "record")
+    record = _record(request, sitting_page)
+    message, said = "", request.POST
+    try:
+        recording.decide_other(
+            record, said.get("what", ""), said.get("limit_use", ""), said.get("decided_other", ""), sitting_page.person
+        )
+    except Refusal as refusal:
+        message = str(refusal)
+    return render(request, "record/_others.html", _context(sitting_page, record) | {"message": message})
 
 
 def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage, Record], object]) -> HttpResponse:
@@ -120,7 +154,17 @@ def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingP
 @require_POST
 def accept(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Take over the measured marks where nothing is decided."""
-    return _carry_out(request, sitting_id, lambda _, record: recording.accept_measured(record))
+    return _carry_out(request, sitting_id, lambda page, record: recording.accept_measured(record, page.person))
+
+
+@require_POST
+def accept_others(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Take over as measured what is open besides ISO."""
+
+    def action(page: SittingPage, record: Record) -> None:
+        other_limits.take_over(record, other_limits.of_ladder(page.ladder, page.uses), page.person)
+
+    return _carry_out(request, sitting_id, action)
 
 
 @require_POST
@@ -130,7 +174,7 @@ def sign(request: HttpRequest, sitting_id: int) -> HttpResponse:
     def action(page: SittingPage, record: Record) -> None:
         recording.note(record, answer=request.POST.get("answer", ""), text=request.POST.get("note", ""))
         if "sign" in request.POST:
-            others = other_limits.of_body(page.sitting, page.ladder.body, page.uses)
+            others = other_limits.of_ladder(page.ladder, page.uses)
             recording.sign(record, request.POST.get("signed_by", ""), other_limits.as_evidence(others))
             page.person = page.person or request.POST.get("signed_by", "")
 
@@ -154,7 +198,7 @@ def remember(request: HttpRequest, sitting_id: int) -> HttpResponse:
 @require_POST
 def amend(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Open a new version of a signed record."""
-    return _carry_out(request, sitting_id, lambda _, record: recording.amend(record))
+    return _carry_out(request, sitting_id, lambda page, record: recording.amend(record, page.person))
 
 
 @require_GET

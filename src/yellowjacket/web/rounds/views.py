@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from django.contrib import messages
+from django.contrib.auth.decorators import login_not_required
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -81,6 +82,7 @@ def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, obje
     return context
 
 
+@login_not_required
 def page(request: HttpRequest, token: str) -> HttpResponse:
     """The next picture, or the results; a guest says their name first, and comes too late after the last day."""
     round_ = _round(token)
@@ -117,6 +119,7 @@ def _answered(request: HttpRequest, token: str, action: Callable[[BlindRound], o
     return render(request, "rounds/_trial.html", _context(round_) | {"refusal": refusal})
 
 
+@login_not_required
 @require_POST
 def answer(request: HttpRequest, token: str) -> HttpResponse:
     """Keep an answer and show the next picture."""
@@ -124,6 +127,7 @@ def answer(request: HttpRequest, token: str) -> HttpResponse:
     return _answered(request, token, lambda round_: rounds.answer(round_, request.POST.get("trial", ""), said))
 
 
+@login_not_required
 @require_POST
 def back(request: HttpRequest, token: str) -> HttpResponse:
     """Take the last answer back."""
@@ -148,6 +152,7 @@ def profile(request: HttpRequest, sitting_id: int, round_id: int) -> HttpRespons
     return redirect("rounds:result", sitting_id=sitting_id, round_id=round_id)
 
 
+@login_not_required
 @require_GET
 def picture(request: HttpRequest, token: str, trial: str, side: str = "left") -> HttpResponse:
     """The crop of a trial: equal brightness, neutral development, bytes that hold nothing but the picture."""

@@ -128,6 +128,20 @@ for (const zone of document.querySelectorAll("[data-drop]")) {
   });
 }
 
+// A reader looks only: what would be refused cannot be pressed. The server decides, this only says so beforehand.
+function lookOnly() {
+  if (document.body.dataset.role !== "reader") return;
+  for (const form of document.querySelectorAll("#content form[method=post]:not([data-own])")) {
+    for (const field of form.elements) field.disabled = true;
+  }
+  for (const one of document.querySelectorAll("#content [hx-post], #content [data-grade], #content [data-reason]")) {
+    one.disabled = true;
+    one.title = "You look only";
+  }
+}
+document.addEventListener("htmx:afterSwap", lookOnly);
+lookOnly();
+
 startCountdown();
 startPatches();
 startLook();

@@ -167,6 +167,7 @@ function look(spot, settled) {
 }
 
 function remember() {
+  if (document.body.dataset.role === "reader") return undefined;
   return window.htmx.ajax("POST", `${window.location.pathname}spot/${window.location.search}`, { swap: "none", source: document.body });
 }
 

@@ -1,0 +1,1 @@
+"""Signing in, roles, phones and the trail."""
