@@ -2,6 +2,7 @@
 
 import math
 
+import numpy as np
 import pytest
 
 from yellowjacket.core.advice import (
@@ -11,14 +12,17 @@ from yellowjacket.core.advice import (
     at_iso,
     ev100_of_lux,
     faster_by,
+    in_light,
     iso_for,
     level_of,
     options,
     predicted,
 )
+from yellowjacket.core.colour import SRGB_TO_XYZ, neutral_under
 from yellowjacket.core.quantity import Quantity, with_error
 from yellowjacket.core.tolerance import Profile
 from yellowjacket.simcam.bodies import BODIES, HEATH
+from yellowjacket.simcam.sensor import Lamp, neutral_response
 
 PROFILE = Profile("default")
 
@@ -155,3 +159,53 @@ def test_uncertainty_comes_through():
     got = predicted(body, 100, 800).shadow_snr
     assert got.low < got.value < got.high
     assert isinstance(got, Quantity)
+
+
+# Light of another colour
+
+
+@pytest.mark.outside
+@pytest.mark.parametrize("body", list(BODIES.values()), ids=list(BODIES))
+@pytest.mark.parametrize("kelvin", [2856, 5003, 6504])
+def test_a_lamp_of_a_colour_gives_the_channels_what_is_predicted(body, kelvin):
+    """The simulated camera under a lamp of the illuminant's own colour. CIE 15 gives A (2856 K) the place 0.44758, 0.40745,
+    D50 0.34567, 0.35850 and D65 0.31272, 0.32903; the white that the files' matrices share is D65 (from memory)."""
+    x, y = {2856: (0.44758, 0.40745), 5003: (0.34567, 0.35850), 6504: (0.31272, 0.32903)}[kelvin]
+    lamp = Lamp(colour=tuple(np.linalg.solve(SRGB_TO_XYZ, [x / y, 1.0, (1 - x - y) / y])))
+    shot = neutral_response(body, lamp)
+    predicted_shares = neutral_under(kelvin, body.matrix)
+    assert predicted_shares == pytest.approx(tuple(shot), abs=0.006)
+
+
+@pytest.mark.outside
+def test_lamp_light_has_little_blue():
+    """White points of CIE 15 with Y = 100 (from memory): A has X 109.85, Z 35.58; D55 has X 95.68, Z 92.14. A body that saw
+    X, Y and Z itself would lose 1.4 stops of Z from daylight to lamp light."""
+    lamp, day = neutral_under(2856, np.eye(3)), neutral_under(5503, np.eye(3))
+    assert lamp == pytest.approx((1.0985, 1.0, 0.3558), abs=0.003)
+    assert day == pytest.approx((0.9568, 1.0, 0.9214), abs=0.003)
+
+
+@pytest.mark.outside
+@pytest.mark.parametrize("body", list(BODIES.values()), ids=list(BODIES))
+def test_under_lamps_blue_is_the_noisy_channel(body):
+    """Common practice, no source."""
+    rows = in_light(findings(body), 1600, 1600, neutral_under(2856, body.matrix))
+    assert min(rows, key=lambda row: row.shadow_snr.value).name == "blue"
+
+
+def test_green_in_any_light_is_what_was_predicted_without_a_colour():
+    known = findings(HEATH)
+    rows = in_light(known, 800, 3200, (0.5, 1.0, 0.25), 1 / 60, 1.4)
+    plain = predicted(known, 800, 3200, 1 / 60, 1.4)
+    assert rows[1].shadow_snr == plain.shadow_snr
+    assert rows[1].highlight_stops == plain.highlight_stops
+    # A quarter of the light is two stops more headroom.
+    assert rows[2].highlight_stops.value == pytest.approx(plain.highlight_stops.value + 2)
+    assert in_light(BodyFindings([]), 800, 800, (1.0, 1.0, 1.0)) == []
+
+
+@pytest.mark.parametrize("kelvin", [1000, 40_000])
+def test_light_that_is_none_is_refused(kelvin):
+    with pytest.raises(ValueError, match="light is told from 1700 K"):
+        neutral_under(kelvin, HEATH.matrix)

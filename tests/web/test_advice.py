@@ -5,7 +5,9 @@ import re
 
 import pytest
 
+from yellowjacket.bench.models import Frame, Reading
 from yellowjacket.bench.services import advising
+from yellowjacket.simcam.bodies import HEATH
 
 pytestmark = pytest.mark.django_db
 
@@ -31,7 +33,7 @@ def test_there_is_an_answer_before_anything_is_asked(client, measured):
 
 def test_options_come_in_order_with_their_reasons(ask):
     text = ask(amount="400")
-    assert re.findall(r'<th scope="row">(ISO \d+)</th>', text)
+    assert re.findall(r'<th scope="row" class="nowrap">(ISO \d+)</th>', text)
     assert "best" in text
     assert "3 ISO marks" in text
     assert "95 %" in text
@@ -84,3 +86,37 @@ def test_findings_are_those_of_the_readings(measured):
     assert known.findings.dark_e_per_s is None
     assert advising.long_of(ladder.body, measured.profile.criteria.long_exposure, "usable", 1.0, None) is None
     assert advising.darks_that_fit(ladder.body, 400, 60.0, 20.0) == []
+
+
+def test_the_sliders_move_what_is_asked_by_thirds(ask):
+    plain, faster = ask(), ask(shutter_stops="1", aperture_stops="-0.3333333")
+    assert "A meter asks for ISO 400" in plain
+    assert "What if" not in plain
+    assert "<b>What if f/7.1, 1/250 s:</b> A meter asks for ISO 635" in faster
+    assert "light +1.00 stops:</b> A meter asks for ISO 200" in re.sub(r"\s+", " ", ask(light_stops="1"))
+    assert "less than or equal to 4" in ask(light_stops="9")
+
+
+def test_the_colour_of_the_light_moves_the_channels(ask, measured):
+    Frame.objects.update(matrix=HEATH.matrix.tolist())
+    text = ask(kelvin="2856")
+    assert "In light of 2856 K" in text
+    assert "Blue is the weakest" in text
+    assert "an approximation in other light" in text
+    assert "greater than or equal to 1700" in ask(kelvin="300")
+    Frame.objects.update(matrix=None)
+    assert "name no colour matrix" in ask(kelvin="2856").lower()
+
+
+def test_a_cast_is_told_between_the_rungs_that_measured_it(measured, make_sitting):
+    """An exposure ladder with casts of 1, 3 and 9 at pushes of 0, 1 and 2 stops."""
+    body, use = measured.ladders.get().body, measured.uses.first()
+    other = make_sitting(name="Pushed", kind="exposure", method="shutter", under=2, over=0)
+    ladder = other.ladders.get()
+    for rung, stops, cast in zip(ladder.rungs.order_by("position"), (-2, -1, 0), (9.0, 3.0, 1.0), strict=True):
+        for quantity, value in (("step_stops", stops), ("cast_de00", cast)):
+            Reading.objects.create(rung=rung, channel="G", quantity=quantity, value=value, low=value, high=value, n=9)
+    assert advising.cast_of(body, use, 0.5).de00.value == pytest.approx(2.0)
+    assert advising.cast_of(body, use, 2.0).de00.value == pytest.approx(9.0)
+    assert "in Pushed" in advising.cast_of(body, use, 1.0).words
+    assert advising.cast_of(body, use, 2.5) is None

@@ -140,6 +140,38 @@ def predicted(
     )  # fmt: skip
 
 
+@dataclass(frozen=True, slots=True)
+class ChannelInLight:
+    """A colour channel in light of another colour: the share of green's light that a neutral gives it, its shadow SNR per pixel
+    or at a use, and its stops of highlights over grey."""
+
+    name: str
+    share: float
+    shadow_snr: Quantity
+    highlight_stops: Quantity
+
+
+def in_light(
+    body: BodyFindings, iso: float, wanted_iso: float, shares: tuple[float, float, float], exposure_s: float = 0.0,
+    noise_factor: float = 1.0,
+) -> list[ChannelInLight]:  # fmt: skip
+    """Red, green and blue of a neutral in light that gives them these shares of green's. Empty where the ISO is not known.
+
+    The meter is taken to hold green where it is in any light; electrons then follow the shares, and read noise does not.
+    """
+    found, _ = at_iso(body, iso)
+    grey = grey_e(body, wanted_iso)
+    if found is None or grey.value is None:
+        return []
+    dark = (body.dark_e_per_s or 0.0) * exposure_s
+    rows = []
+    for name, share in zip(("red", "green", "blue"), shares, strict=True):
+        own = grey.scaled(share)
+        shadow = _snr(own.scaled(2.0**-SHADOW_STOPS), found.read_noise_e, found.prnu, dark, noise_factor)
+        rows.append(ChannelInLight(name, share, shadow, _highlights(found.saturation_e, own)))
+    return rows
+
+
 def grey_e(body: BodyFindings, wanted_iso: float) -> Quantity:
     """Electrons of grey in the light that an ISO exposes correctly, whatever ISO is set: 0.127 of saturation there.
 

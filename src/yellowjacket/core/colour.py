@@ -26,6 +26,9 @@ _DRAWS = 2000
 _SHIFT_DRAWS = 400
 # Patches of less chroma on the reference rung say nothing about saturation.
 _LEAST_CHROMA = 8.0
+# Colour temperatures that can be told, K, and where lamps end and daylight begins.
+KELVIN_RANGE = (1700, 25000)
+_DAYLIGHT_FROM = 4000.0
 NOT_DISTINGUISHABLE = "not distinguishable from none"
 
 
@@ -65,9 +68,39 @@ def camera_to_srgb(xyz_to_camera: NDArray[np.float64] | None) -> NDArray[np.floa
     return np.asarray(np.linalg.inv(to_camera / to_camera.sum(axis=1, keepdims=True)))
 
 
+def neutral_under(kelvin: float, xyz_to_camera: NDArray[np.float64]) -> tuple[float, float, float]:
+    """What a neutral surface gives red, green and blue in light of a colour temperature, green 1.
+
+    Up to 4000 K the light of a glowing body (lamps), above it daylight (CIE 15). The matrix is that of the file; it holds for
+    the light it was made in and is an approximation elsewhere. Raises ValueError outside KELVIN_RANGE.
+    """
+    if not KELVIN_RANGE[0] <= kelvin <= KELVIN_RANGE[1]:
+        raise ValueError(
+            f"light is told from {KELVIN_RANGE[0]} K, deeper than a candle, to {KELVIN_RANGE[1]} K, bluer than any sky"
+        )
+    library = _library()
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        place = library.daylight(kelvin) if kelvin >= _DAYLIGHT_FROM else library.glowing(kelvin)
+        response = xyz_to_camera @ np.asarray(library.of_place(place), np.float64)
+    if min(response) <= 0:
+        raise ValueError(f"the file's matrix says nothing of light of {kelvin:.0f} K")
+    red, green, blue = response
+    return float(red / green), 1.0, float(blue / green)
+
+
+@dataclass(frozen=True, slots=True)
+class _Library:
+    delta_e: Callable[..., Any]
+    to_lab: Callable[..., Any]
+    of_place: Callable[..., Any]
+    daylight: Callable[..., Any]
+    glowing: Callable[..., Any]
+
+
 @lru_cache(maxsize=1)
-def _library() -> tuple[Callable[..., Any], Callable[..., Any]]:
-    """delta_E_CIE2000 and XYZ_to_Lab of colour-science, imported at first use: that costs a second.
+def _library() -> _Library:
+    """What is used of colour-science, imported at first use: that costs a second.
 
     The library announces optional packages that are not installed, and leaves stand-ins for them where every other
     library would take them for the real ones: those go.
@@ -75,15 +108,16 @@ def _library() -> tuple[Callable[..., Any], Callable[..., Any]]:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         from colour.difference import delta_E_CIE2000
-        from colour.models import XYZ_to_Lab
+        from colour.models import XYZ_to_Lab, xy_to_XYZ
+        from colour.temperature import CCT_to_xy_CIE_D, CCT_to_xy_Kang2002
     for name in [name for name, module in sys.modules.items() if isinstance(module, NonCallableMock)]:
         del sys.modules[name]
-    return delta_E_CIE2000, XYZ_to_Lab
+    return _Library(delta_E_CIE2000, XYZ_to_Lab, xy_to_XYZ, CCT_to_xy_CIE_D, CCT_to_xy_Kang2002)
 
 
 def delta_e_2000(first: NDArray[np.float64], second: NDArray[np.float64]) -> NDArray[np.float64]:
     """CIEDE2000 (CIE 142) between Lab colours, shape (…, 3)."""
-    delta_e, _ = _library()
+    delta_e = _library().delta_e
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         return np.asarray(delta_e(first, second), dtype=np.float64)
@@ -91,7 +125,7 @@ def delta_e_2000(first: NDArray[np.float64], second: NDArray[np.float64]) -> NDA
 
 def lab_of_linear_srgb(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     """CIELAB (D65 white) of linear sRGB, shape (…, 3); negatives are kept."""
-    _, to_lab = _library()
+    to_lab = _library().to_lab
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         white = SRGB_TO_XYZ.sum(axis=1)

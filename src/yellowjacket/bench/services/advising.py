@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
-from yellowjacket.bench.models import Body, Ladder, MasterDark, Reading, Rung, Use
-from yellowjacket.bench.services import darks, masters
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Reading, Rung, Use
+from yellowjacket.bench.services import darks, masters, pushing
 from yellowjacket.bench.services.recording import proposals
 from yellowjacket.core import stops
 from yellowjacket.core.advice import BodyFindings, MarkFindings
@@ -88,6 +92,50 @@ def _dark(body: Body, celsius: float | None) -> tuple[float | None, str]:
         return max(current.value or 0.0, 0.0), ", dark signal as measured"
     warmed = (current.value or 0.0) * 2.0 ** ((celsius - reference) / found.whole.doubling_c)
     return max(warmed, 0.0), f", dark signal of {reference:.0f} °C taken to {celsius:.0f} °C"
+
+
+@dataclass(frozen=True, slots=True)
+class Cast:
+    """The cast that a push brings out, as measured on an exposure ladder: ΔE00, and where it is from."""
+
+    de00: Quantity
+    words: str
+
+
+def cast_of(body: Body, use: Use, push_stops: float) -> Cast | None:
+    """Between the rungs of the newest exposure ladder of a body that was measured; None without one, or beyond its rungs.
+
+    An error of the black level is what pushes bring out; it stands in DN, so that other ISO marks may differ.
+    """
+    ladders = Ladder.objects.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("sitting__profile", "body")
+    for ladder in ladders.order_by("-sitting__held_on", "-pk"):
+        rows = [
+            (-rung.stops.value, rung.findings[pushing.CAST])
+            for rung in pushing.exposed(ladder, use).plain
+            if rung.stops.value is not None and rung.findings.get(pushing.CAST, missing("")).known
+        ]
+        rows.sort(key=lambda row: row[0])
+        for (low, one), (high, other) in pairwise(rows):
+            if low <= push_stops <= high and high > low:
+                share = (push_stops - low) / (high - low)
+                words = f"measured at ISO {ladder.metered_iso} in {ladder.sitting}"
+                return Cast(_mixed(one, other, share), words)
+    return None
+
+
+def _mixed(one: Quantity, other: Quantity, share: float) -> Quantity:
+    """Straight between two rungs, with the wider of what their intervals say."""
+
+    def at(a: float | None, b: float | None) -> float | None:
+        return None if a is None or b is None else (1 - share) * a + share * b
+
+    return Quantity(at(one.value, other.value), at(one.low, other.low), at(one.high, other.high), min(one.n, other.n))
+
+
+def matrix_of(ladder: Ladder) -> NDArray[np.float64] | None:
+    """The colour matrix of a ladder's files, XYZ to camera, None where they name none."""
+    frame = Frame.objects.filter(shot__rung__ladder=ladder).defer("report").first()
+    return frame.xyz_to_camera if frame else None
 
 
 def bodies_with_findings() -> list[Body]:

@@ -17,7 +17,8 @@ FEWEST, MOST = 2, 6
 # What is compared: name, quantity, unit, whether it belongs to the grey patch or to the rung or a texture.
 QUANTITIES = (
     ("Grey SNR", "snr", ""), ("Shadow SNR", "shadow_snr", ""), ("Chroma noise", "noise_chroma", "ΔE of a*b*"),
-    ("Range, SNR 1", "range_snr1", "stops"), ("Read noise", "read_noise_e", "e⁻"), ("Detail", "detail", "lp/ph"), ("Colour shift", "neutral_drift_de00", "ΔE00"),
+    ("Range, SNR 1", "range_snr1", "stops"), ("Read noise", "read_noise_e", "e⁻"), ("Detail", "detail", "lp/ph"),
+    ("Colour shift", "neutral_drift_de00", "ΔE00"),
 )  # fmt: skip
 # What is said of single pixels only, and of no size.
 _PER_PIXEL = ("read_noise_e",)

@@ -135,8 +135,9 @@ def make_demo(report: Callable[[str], None]) -> None:
             answer="As expected: ISO 3200 for the large print and pixel by pixel, ISO 12800 for the web.",
             text="Read noise halves from ISO 400 to 800: prefer 800 in dim rooms.",
         )
-        recording.accept_measured(record)
+        recording.accept_measured(record, _JUDGE)
         others = other_limits.of_ladder(ladder, list(first.uses.all()))
+        other_limits.take_over(record, others, _JUDGE)
         recording.sign(record, _JUDGE, other_limits.as_evidence(others))
     second = Sitting.objects.filter(name=_DRAWER_7).first()
     if second is not None and not second.frames.exists():
@@ -257,7 +258,7 @@ def _plan(
     profile, _ = ToleranceProfile.objects.get_or_create(name="Survey default", defaults={"thresholds": _OWN_THRESHOLDS})
     sitting = Sitting(
         name=name, scene="specimen drawer", question=question, expectation=expectation, held_on=held_on,
-        lens="90 mm macro, f/8", light="lamp room, two panels", temperature_c=20.0, profile=profile,
+        lens="90 mm macro", light="lamp room, two panels", temperature_c=20.0, profile=profile,
     )  # fmt: skip
     requests = [LadderRequest(shooting.register_simulated(body), spec) for body, spec in ladders]
     create_sitting(sitting, USES, requests)

@@ -26,7 +26,7 @@ from yellowjacket.core.same_pixels import AREA, OWN, SAME
 from yellowjacket.core.tolerance import LEVELS, Criterion, Profile
 
 # The cast of the neutral stands for neutral drift along an exposure ladder.
-_CAST = "neutral_drift"
+CAST = "neutral_drift"
 _NO_HIGHLIGHT = "no highlight patch: draw one on the Measure page, on the brightest part that must keep its shape"
 
 
@@ -71,9 +71,9 @@ def _exposed_rung(
     findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use,
 ) -> ExposedRung:  # fmt: skip
     found = {**findings.get(None, {}).get(rung.pk, {}), **findings.get(use.pk, {}).get(rung.pk, {})}
-    found.pop(_CAST, None)
+    found.pop(CAST, None)
     if cast in own:
-        found[_CAST] = own[cast].result
+        found[CAST] = own[cast].result
     step = own["step_stops"].result if "step_stops" in own else missing("not measured yet")
     return ExposedRung(step, rung.label, found)
 

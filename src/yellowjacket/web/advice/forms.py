@@ -8,7 +8,9 @@ from typing import Any
 from django import forms
 
 from yellowjacket.bench.models import Body, Ladder, Use
+from yellowjacket.core import stops
 from yellowjacket.core.advice import ev100_of_lux, iso_for
+from yellowjacket.core.colour import KELVIN_RANGE
 from yellowjacket.core.tolerance import LEVELS
 from yellowjacket.web.desk.forms import ShutterField
 from yellowjacket.web.plan.forms import ApertureField
@@ -16,11 +18,31 @@ from yellowjacket.web.plan.forms import ApertureField
 ISO, EV, LUX = "iso", "ev", "lux"
 _LIGHTS = ((ISO, "the ISO a meter asks for"), (EV, "EV at ISO 100"), (LUX, "lux on the subject"))
 _MOST_ISO = 3_276_800
+# So far the sliders move, stops.
+_WHAT_IF = 4.0
 
 
 def _same(use: Use) -> tuple[object, ...]:
     """What makes uses of two sittings the same."""
     return use.name, use.whole_frame_pixels, use.monochrome
+
+
+class _Slider(forms.NumberInput):
+    input_type = "range"
+
+
+class StopsSlider(forms.FloatField):
+    """What if: by how many stops something is moved, in thirds. Empty is not at all."""
+
+    def __init__(self, label: str, fewer: str, more: str) -> None:
+        widget = _Slider(attrs={"step": f"{1 / 3:.7f}", "data-stops": f"{fewer}|{more}"})
+        super().__init__(
+            label=label, min_value=-_WHAT_IF, max_value=_WHAT_IF, initial=0.0, required=False, widget=widget
+        )
+
+    def clean(self, value: Any) -> float:
+        """Stops, rounded to thirds."""
+        return round(3 * (super().clean(value) or 0.0)) / 3
 
 
 class AdviceForm(forms.Form):
@@ -33,7 +55,13 @@ class AdviceForm(forms.Form):
     light = forms.ChoiceField(choices=_LIGHTS, label="Light, as", initial=ISO)
     amount = forms.FloatField(label="and that is", initial=6400)
     celsius = forms.FloatField(label="Sensor, °C", min_value=-40, max_value=70, required=False)
+    kelvin = forms.FloatField(
+        label="Colour of the light, K", min_value=KELVIN_RANGE[0], max_value=KELVIN_RANGE[1], required=False
+    )
     level = forms.ChoiceField(choices=[(one, one) for one in LEVELS], label="At least", initial="usable")
+    aperture_stops = StopsSlider("What if: aperture", "wider", "smaller")
+    shutter_stops = StopsSlider("What if: shutter", "slower", "faster")
+    light_stops = StopsSlider("What if: light", "less", "more")
 
     def __init__(self, data: Any = None, *, body: Body | None, **kwargs: Any) -> None:
         found = Use.objects.filter(sitting__ladders__body=body, sitting__ladders__kind=Ladder.Kind.ISO)
@@ -50,9 +78,21 @@ class AdviceForm(forms.Form):
         self.fields["use"].queryset = uses  # type: ignore[attr-defined]
 
     @property
+    def exposure_s(self) -> float:
+        """The shutter with what it is moved by."""
+        return float(self.cleaned_data["shutter"] * 2.0 ** -self.cleaned_data["shutter_stops"])
+
+    @property
+    def setting(self) -> str:
+        """Aperture and shutter as moved, as the trade writes them."""
+        moved = self.cleaned_data["aperture"] * 2.0 ** (self.cleaned_data["aperture_stops"] / 2)
+        return f"{stops.aperture_mark(moved).label}, {stops.shutter_label(self.exposure_s)}"
+
+    @property
     def wanted_iso(self) -> float:
-        """The ISO at which aperture and shutter expose correctly. Raises ValueError for light that cannot be."""
+        """The ISO at which aperture and shutter, as moved, expose correctly. Raises ValueError for light that cannot be."""
         data = self.cleaned_data
+        moved = data["aperture_stops"] + data["shutter_stops"] - data["light_stops"]
         amount: float = data["amount"]
         if not math.isfinite(amount):
             raise ValueError("the light must be a number")
@@ -63,6 +103,7 @@ class AdviceForm(forms.Form):
             if abs(ev) > 40:
                 raise ValueError("no light on Earth has such an EV: −10 is starlight, 16 full sun on snow")
             wanted = iso_for(data["aperture"], data["shutter"], ev)
+        wanted *= 2.0**moved
         if not 1 <= wanted <= _MOST_ISO:
             raise ValueError(f"these ask for ISO {wanted:.3g}, which no body has: change aperture, shutter or light")
         return wanted

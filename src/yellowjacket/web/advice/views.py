@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse
@@ -10,7 +11,9 @@ from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.models import Body, Use
 from yellowjacket.bench.services import advising
-from yellowjacket.core.advice import NOT_USABLE, Option, faster_by, options
+from yellowjacket.core import stops
+from yellowjacket.core.advice import NOT_USABLE, ChannelInLight, Option, faster_by, in_light, options
+from yellowjacket.core.colour import neutral_under
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.advice.forms import AdviceForm
 
@@ -26,6 +29,7 @@ class Row:
 
     option: Option
     speckle: int
+    cast: advising.Cast | None
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -78,15 +82,49 @@ def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
         }
     profile = use.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
     factor, remark = use_noise_factor(body.pixels, use.whole_frame_pixels)
-    found = options(known.findings, wanted, profile, data["shutter"], factor)
+    found = options(known.findings, wanted, profile, form.exposure_s, factor)
     limit = advising.limit_of(known.ladder, use, data["level"])
     long = advising.long_of(body, profile.long_exposure, data["level"], factor, data["celsius"])
     best = found[0] if found else None
+    faster = faster_by(wanted, limit.mark) if limit and limit.mark else None
     return {
         "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": profile, "level": data["level"],
         "short": best is not None and _ORDER.index(best.level) > _ORDER.index(data["level"]),
-        "rows": [Row(one, _SPECKLE.get(one.level, _LOST)) for one in found],
-        "limit": limit, "faster": faster_by(wanted, limit.mark) if limit and limit.mark else None, "long": long,
-        "shutter": data["shutter"], "celsius": data["celsius"],
-        "fits": advising.darks_that_fit(body, best.mark if best else round(wanted), data["shutter"], data["celsius"]),
+        "rows": [
+            Row(one, _SPECKLE.get(one.level, _LOST), advising.cast_of(body, use, one.push_stops)) for one in found
+        ],
+        "limit": limit, "faster": faster, "over": -(faster or 0.0), "long": long,
+        "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
+        "moved": any(data[name] for name in ("aperture_stops", "shutter_stops", "light_stops")),
+        "light_stops": data["light_stops"], "coloured": _coloured(known, form, best, wanted, factor),
+        "fits": advising.darks_that_fit(body, best.mark if best else round(wanted), form.exposure_s, data["celsius"]),
     }  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Coloured:
+    """What light of another colour does to the channels of the best option, or why that cannot be told."""
+
+    kelvin: float
+    channels: Sequence[ChannelInLight]
+    weakest: ChannelInLight | None = None
+    first_to_clip: ChannelInLight | None = None
+    refusal: str = ""
+
+
+def _coloured(
+    known: advising.Known, form: AdviceForm, best: Option | None, wanted: float, factor: float
+) -> Coloured | None:
+    kelvin = form.cleaned_data["kelvin"]
+    if kelvin is None or best is None:
+        return None
+    matrix = advising.matrix_of(known.ladder)
+    if matrix is None:
+        return Coloured(kelvin, (), refusal="the files of this body name no colour matrix")
+    try:
+        shares = neutral_under(kelvin, matrix)
+    except ValueError as error:
+        return Coloured(kelvin, (), refusal=str(error))
+    channels = in_light(known.findings, stops.exact_iso(best.mark), wanted, shares, form.exposure_s, factor)
+    by_share = sorted(channels, key=lambda one: one.share)
+    return Coloured(kelvin, channels, by_share[0], by_share[-1]) if by_share else None

@@ -110,7 +110,8 @@ class BodyForm(forms.ModelForm):
     # Fields by the group they stand in.
     groups = (
         ("Name plate", ("make", "model", "serial", "nickname", "firmware")),
-        ("Sensor and raw", ("sensor", "pixel_width", "pixel_height", "sensor_width_mm", "sensor_height_mm", "raw_modes", "frame_mb")),
+        ("Sensor and raw", ("sensor", "pixel_width", "pixel_height", "sensor_width_mm", "sensor_height_mm", "raw_modes",
+                            "frame_mb")),
         ("ISO dial", ("lowest_iso", "native_lowest_iso", "native_highest_iso", "highest_iso", "iso_step", "iso_list")),
         ("Shutter and LENR", ("fastest_shutter_s", "electronic_fastest_s", "slowest_shutter_s", "bulb", "lenr_from_s",
                               "lenr_switchable")),

@@ -4,6 +4,7 @@ import { startLook } from "./look.js";
 import { startPair } from "./pair.js";
 import { startPatches } from "./patches.js";
 import { startRounds } from "./rounds.js";
+import { startSliders } from "./sliders.js";
 import { go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
 import { startTime } from "./time.js";
 
@@ -148,3 +149,4 @@ startLook();
 startPair();
 startTime();
 startRounds();
+startSliders();
