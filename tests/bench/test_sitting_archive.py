@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import zipfile
 
 import pytest
@@ -125,12 +126,37 @@ def test_a_sitting_that_is_here_already_asks_first(full):
 def test_a_profile_of_the_same_name_is_kept_beside_the_one_here(full):
     buffer = packed(full)
     ToleranceProfile.objects.filter(pk=full.profile_id).update(thresholds={"shadow_snr": [20, 8, 4]})
-    Body.objects.update(price="900")
     taken = sitting_archive.read(buffer, "one.zip", again=True)
     assert taken.sitting.profile.name.startswith("Default (imported")
     assert taken.sitting.profile.thresholds == {}
-    assert len(taken.remarks) == 2
-    assert Body.objects.get().price == "900"
+    assert len(taken.remarks) == 1
+
+
+def test_a_body_that_is_described_otherwise_here_is_asked_about(full):
+    buffer = packed(full)
+    Body.objects.update(price="900")
+    with pytest.raises(sitting_archive.Question) as asked:
+        sitting_archive.read(buffer, "one.zip")
+    assert "is here already" in asked.value.is_here
+    assert asked.value.described == ("Ostrel Heath is described otherwise here: price 900 here, nothing there.",)
+    assert Sitting.objects.count() == 1
+    here = sitting_archive.read(buffer, "one.zip", again=True, described=sitting_archive.HERE)
+    assert here.sitting.ladders.get().body.price == "900"
+    assert Body.objects.count() == 1
+    both = sitting_archive.read(buffer, "one.zip", again=True, described=sitting_archive.BOTH)
+    own = both.sitting.ladders.get().body
+    assert (own.price, own.make, own.model) == ("", "Ostrel", "Heath")
+    assert "(imported" in own.serial
+    assert set(Body.objects.values_list("price", flat=True)) == {"900", ""}
+
+
+def test_a_column_of_another_version_is_no_difference(full):
+    def older(rows):
+        for item in rows["shared"]:
+            item["row"].pop("sensor", None)
+
+    Body.objects.update(sensor="S-52")
+    assert sitting_archive.read(rows_with(packed(full), older), "old.zip", again=True).remarks == ()
 
 
 def changed(buffer, change):
@@ -246,9 +272,15 @@ def test_the_pages_give_and_take(client, full):
     data = b"".join(response.streaming_content)
     assert response["Content-Disposition"].endswith('filename="drawer-1.yellowjacket.zip"')
     upload = SimpleUploadedFile("drawer-1.yellowjacket.zip", data)
-    assert "is here already" in words(client.post("/archive/take-in/", {"archive": upload}))
-    upload = SimpleUploadedFile("drawer-1.yellowjacket.zip", data)
-    taken = client.post("/archive/take-in/", {"archive": upload, "again": "1"})
+    Body.objects.update(price="900")
+    asked = client.post("/archive/take-in/", {"archive": upload}).content.decode()
+    assert "Before drawer-1.yellowjacket.zip comes in" in asked
+    assert "price 900 here, nothing there" in asked
+    token = re.search(r'name="token" value="(\w+)"', asked).group(1)
+    # What was sent waits; it is not sent again.
+    taken = client.post("/archive/take-in/", {"token": token, "again": "1", "described": "here"})
+    assert "waits no longer" in words(client.post("/archive/take-in/", {"token": token, "again": "1"}))
+    assert "waits no longer" in words(client.post("/archive/take-in/", {"token": "../../secret-key0", "again": "1"}))
     assert Sitting.objects.count() == 2
     assert taken.headers["Location"] == f"/sittings/{Sitting.objects.order_by('pk').last().pk}/plan/"
     assert "Choose an archive file" in words(client.post("/archive/take-in/"))

@@ -1,9 +1,11 @@
 """Finding what was kept, and a body's limits over time."""
 
 import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
-from yellowjacket.bench.models import MarkedSpot, Record
-from yellowjacket.bench.services import finding, history, judging, recording
+from yellowjacket.bench.models import MarkedSpot, Problem, Record, Sitting
+from yellowjacket.bench.services import finding, history, judging, other_limits, overview, recording
 from yellowjacket.core.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
@@ -49,7 +51,8 @@ def signed(sitting, firmware="1.10", shift=0.0):
     for use in sitting.uses.all():
         for level, iso in zip(LEVELS, (100, 200, 400), strict=True):
             recording.decide(record, use, level, iso)
-    record = recording.sign(record, "Wren")
+    others = other_limits.as_evidence(other_limits.of_ladder(ladder, list(sitting.uses.all())))
+    record = recording.sign(record, "Wren", others)
     for one in record.evidence["proposals"]:
         one["measured"] |= {"crossing": 200 * 2**shift, "low": 190 * 2**shift, "high": 210 * 2**shift}
     record.evidence["conditions"]["firmware"] = [firmware]
@@ -87,3 +90,26 @@ def test_of_every_ladder_the_newest_version_counts(measured):
     found = history.of_body(measured.ladders.get().body)
     assert [entry.record.signed_by for entry in found] == ["Ash"]
     assert Record.objects.count() == 2
+
+
+def test_the_desk_shows_limits_besides_iso_the_newest_change_and_what_waits(client, measured, make_sitting):
+    first = signed(measured)
+    assert first.evidence["others"]
+    later = make_sitting(name="Drawer 2")
+    Sitting.objects.filter(pk=later.pk).update(held_on="2026-05-01")
+    signed(later, firmware="1.20", shift=1.0)
+    Problem.objects.create(sitting=later, file_name="x.DNG", code="odd", reason="is odd", remedy="look")
+    page = client.get("/").content.decode()
+    assert "Web: +1.0 stop" in page
+    assert "firmware 1.20" in page
+    assert "1 file to decide on" in page
+    row = overview.body_rows()[0]
+    assert row.record.ladder.sitting == later
+    assert [limit.use for limit in row.limits] == ["Pixel level", "Web"]
+    Record.objects.filter(ladder__sitting=later).update(
+        evidence={"others": [{"what": "push, usable", "use": "Web", "text": "3.1 stops", "decided": "3 stops"}]}
+    )
+    assert overview.body_rows()[0].limits[1].besides == ["push 3 stops"]
+    with CaptureQueriesContext(connection) as few:
+        client.get("/")
+    assert len(few) < 30

@@ -53,6 +53,11 @@ def _measured(record: Record) -> dict[str, Mapping[str, Any]]:
     return {one["use"]: one["measured"] for one in record.evidence.get("proposals", []) if one["level"] == _LEVEL}
 
 
+def changed(before: Record, after: Record) -> tuple[str, ...]:
+    """What changed significantly from one record to the next, use by use."""
+    return _against(before, after)[0]
+
+
 def _against(before: Record, after: Record) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """What changed significantly and what did not: the intervals of both crossings decide."""
     changes, steady = [], []

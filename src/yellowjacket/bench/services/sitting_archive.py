@@ -12,7 +12,7 @@ import json
 import shutil
 import tempfile
 import zipfile
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
@@ -76,6 +76,19 @@ _OWN: tuple[tuple[type[models.Model], str], ...] = (
     (BlindRound, "sitting"), (BlindTrial, "round__sitting"), (JurySheet, "sitting"),
     (MarkedSpot, "sitting"), (CheckItem, "sitting"), (Conditions, "sitting"), (SittingEvent, "sitting"), (Problem, "sitting"),
 )  # fmt: skip
+
+
+# What becomes of a body or lens that is described otherwise here: asked, the one here stands for it, or both are kept.
+ASK, HERE, BOTH = "ask", "here", "both"
+
+
+class Question(Refusal):
+    """Nothing is stored before a person has decided. ``is_here``: the sitting itself is here already; ``described``: a sentence
+    for each body and lens that is described otherwise here."""
+
+    def __init__(self, is_here: str, described: Sequence[str]) -> None:
+        super().__init__(" ".join((*([is_here] if is_here else []), *described)))
+        self.is_here, self.described = is_here, tuple(described)
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,9 +157,12 @@ def _row(one: models.Model) -> dict[str, Any]:
     return found
 
 
-def read(file: IO[bytes] | Path, name: str, *, again: bool = False) -> Taken:
-    """Take a sitting in from an archive: all or nothing. Refuses damage, tricks, unknown versions, and a sitting that is here
-    already unless ``again`` says that a second one is wanted."""
+def read(file: IO[bytes] | Path, name: str, *, again: bool = False, described: str = ASK) -> Taken:
+    """Take a sitting in from an archive: all or nothing. Refuses damage, tricks and unknown versions.
+
+    Raises Question for a sitting that is here already unless ``again`` says that a second one is wanted, and for bodies and
+    lenses that are described otherwise here unless ``described`` says what becomes of them: HERE or BOTH.
+    """
     try:
         with zipfile.ZipFile(file) as archive, tempfile.TemporaryDirectory(prefix="yellowjacket-") as scratch:
             manifest = read_manifest(archive, name, FORMAT)
@@ -165,7 +181,7 @@ def read(file: IO[bytes] | Path, name: str, *, again: bool = False) -> Taken:
                     raise Refusal(f"{name}: {path!r} leads out of the archive: it was tampered with.")
                 extract(archive, entry, folder / path)
             document = json.loads((folder / ROWS).read_text(encoding="utf-8"))
-            return _stored(document, folder, entries, again=again)
+            return _stored(document, folder, entries, again=again, described=described)
     except (KeepingError, zipfile.BadZipFile) as error:
         words = str(error) if isinstance(error, KeepingError) else f"{name} is no archive, or was cut short"
         raise Refusal(f"{words}.") from error
@@ -177,22 +193,19 @@ def read(file: IO[bytes] | Path, name: str, *, again: bool = False) -> Taken:
 
 @transaction.atomic
 def _stored(
-    document: Mapping[str, Any], folder: Path, entries: Mapping[str, Mapping[str, Any]], *, again: bool
+    document: Mapping[str, Any], folder: Path, entries: Mapping[str, Mapping[str, Any]], *, again: bool, described: str
 ) -> Taken:
     tables = {model.__name__: model for model, _ in _OWN} | {model.__name__: model for model in _SHARED}
     numbers: dict[tuple[str, Any], Any] = {}
     remarks: list[str] = []
-    for item in document["shared"]:
-        model = tables[item["table"]]
-        one, remark = _shared(model, item["row"])
-        numbers[item["table"], item["row"]["id"]] = one.pk
-        remarks += [remark] if remark else []
     own = {item["table"]: item["rows"] for item in document["own"]}
     (row,) = own["Sitting"]
-    if not again and Sitting.objects.filter(name=row["name"], held_on=row["held_on"]).exists():
-        raise Refusal(
-            f"A sitting “{row['name']}” of {row['held_on']} is here already. Take it in once more as a second one, or leave it."
-        )
+    _ask(row, [(tables[item["table"]], item["row"]) for item in document["shared"]], again=again, described=described)
+    for item in document["shared"]:
+        model = tables[item["table"]]
+        one, remark = _shared(model, item["row"], described)
+        numbers[item["table"], item["row"]["id"]] = one.pk
+        remarks += [remark] if remark else []
     for model, _ in _OWN:
         for values in own.get(model.__name__, ()):
             numbers[model.__name__, values["id"]] = _made(model, values, numbers).pk
@@ -204,21 +217,57 @@ def _stored(
     return Taken(sitting, tuple(remarks))
 
 
-def _shared(model: type[models.Model], row: Mapping[str, Any]) -> tuple[models.Model, str]:
-    """The body, lens or profile of that name here, made when there is none. A profile of the same name with other thresholds
-    is kept beside the one that is here."""
-    key = {name: row[name] for name in _SHARED[model]}
-    present = model._default_manager.filter(**key).first()
+def _ask(
+    sitting: Mapping[str, Any], shared: Sequence[tuple[type[models.Model], Mapping[str, Any]]], *, again: bool,
+    described: str,
+) -> None:  # fmt: skip
+    is_here = ""
+    if not again and Sitting.objects.filter(name=sitting["name"], held_on=sitting["held_on"]).exists():
+        is_here = f"A sitting “{sitting['name']}” of {sitting['held_on']} is here already."
+    otherwise = []
+    if described == ASK:
+        for model, row in shared:
+            present = _present(model, row)
+            different = _different(present, row) if present and model is not ToleranceProfile else []
+            if different:
+                otherwise.append(f"{present} is described otherwise here: {'; '.join(different)}.")
+    if is_here or otherwise:
+        raise Question(is_here, otherwise)
+
+
+def _present(model: type[models.Model], row: Mapping[str, Any]) -> models.Model | None:
+    return model._default_manager.filter(**{name: row[name] for name in _SHARED[model]}).first()
+
+
+def _different(present: models.Model, row: Mapping[str, Any]) -> list[str]:
+    """In words, field by field; columns that only one of both versions knows are no difference."""
+    here = _row(present)
+    return [
+        f"{name.replace('_', ' ')} {_said(here[name])} here, {_said(row[name])} there"
+        for name in here
+        if name != "id" and name in row and here[name] != row[name]
+    ]
+
+
+def _said(value: object) -> str:
+    return str(value)[:60] if value not in ("", None, []) else "nothing"
+
+
+def _shared(model: type[models.Model], row: Mapping[str, Any], described: str) -> tuple[models.Model, str]:
+    """The body, lens or profile of that name here, made when there is none. One that is described otherwise is kept beside the
+    one that is here: a profile always, a body or lens where that was decided."""
+    present = _present(model, row)
     if present is None:
         return _made(model, row, {}), ""
-    same = {k: v for k, v in _row(present).items() if k != "id"} == {k: v for k, v in row.items() if k != "id"}
-    if same:
+    if not _different(present, row):
         return present, ""
-    if isinstance(present, ToleranceProfile):
-        name = f"{row['name'][:60]} (imported {get_random_string(4).lower()})"
-        made = _made(model, {**row, "name": name}, {})
-        return made, f"the tolerance “{row['name']}” has other thresholds here: the sitting's own is kept as “{name}”"
-    return present, f"{present} is described otherwise here: the description that was here stands"
+    if model is not ToleranceProfile and described != BOTH:
+        return present, f"{present} is described otherwise here: the description that was here stands"
+    # The last of the fields that name it carries the mark: serial of a body, name of the others.
+    mark = _SHARED[model][-1]
+    name = f"{row[mark][:60]} (imported {get_random_string(4).lower()})".strip()
+    made = _made(model, {**row, mark: name}, {})
+    return made, f"{present} is described otherwise here: the sitting's own is kept beside it, marked “{name}”"
 
 
 def _made(model: type[models.Model], values: Mapping[str, Any], numbers: Mapping[tuple[str, Any], Any]) -> models.Model:

@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterable
-from dataclasses import dataclass
-from typing import Any
 
-from django.conf import settings
 from django.contrib import messages
 from django.core.paginator import Page, Paginator
-from django.db.models import Count, QuerySet
+from django.db.models import Count
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.models import Body, Decision, Lens, Record, Rung, RungDarks, Shot, Sitting
-from yellowjacket.bench.services import adopting, finding, history, register, sitting_archive, spread
+from yellowjacket.bench.models import Body, Lens, Sitting
+from yellowjacket.bench.services import (
+    adopting,
+    finding,
+    history,
+    incoming,
+    overview,
+    register,
+    sitting_archive,
+    spread,
+)
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
@@ -26,89 +31,19 @@ from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
 _SITTINGS_A_PAGE = 40
 
 
-@dataclass(frozen=True, slots=True)
-class LimitRow:
-    """The newest signed limits of a body for one use."""
-
-    use: str
-    marks: list[str]
-
-
-@dataclass(frozen=True, slots=True)
-class BodyRow:
-    """A body on the desk."""
-
-    body: Body
-    record: Record | None
-    limits: list[LimitRow]
-
-
 def desk(request: HttpRequest) -> HttpResponse:
     """Everything at a glance."""
     asked = request.GET.get("page", "1")
     sittings = _sittings(int(asked) if asked.isdigit() else 1)
     context = {
-        "bodies": _body_rows(), "page": sittings, "sittings": _sitting_rows(sittings), "levels": LEVELS, "place": "desk",
+        "bodies": overview.body_rows(), "page": sittings, "sittings": overview.sitting_rows(sittings), "levels": LEVELS,
+        "place": "desk",
     }  # fmt: skip
     return render(request, "desk/desk.html", context)
 
 
-def _body_rows() -> list[BodyRow]:
-    """Bodies with the limits of their newest signed record, in four queries whatever their number."""
-    signed = Record.objects.filter(signed_at__isnull=False).order_by("signed_at")
-    last = dict(signed.values_list("ladder__body_id", "pk"))
-    records = Record.objects.filter(pk__in=last.values()).select_related("ladder__sitting")
-    newest: dict[int, Record] = {record.ladder.body_id: record for record in records}
-    decisions: dict[int, dict[str, dict[str, str]]] = {}
-    for decision in Decision.objects.filter(record__in=newest.values()).select_related("use").order_by("use__position"):
-        uses = decisions.setdefault(decision.record_id, {})
-        uses.setdefault(decision.use.name, {})[decision.level] = str(decision.iso or "none")
-    rows = []
-    for body in Body.objects.all():
-        found = newest.get(body.pk)
-        limits = decisions.get(found.pk, {}) if found else {}
-        rows.append(
-            BodyRow(body, found, [LimitRow(use, [marks.get(v, "–") for v in LEVELS]) for use, marks in limits.items()])
-        )
-    return rows
-
-
-@dataclass(frozen=True, slots=True)
-class SittingRow:
-    """A sitting on the desk: light shots planned and taken, rungs and how many are measured, darks, signed records."""
-
-    sitting: Sitting
-    planned: int
-    taken: int
-    rungs: int
-    measured: int
-    darks: int
-    signed: int
-
-
 def _sittings(page: int) -> Page[Sitting]:
     return Paginator(Sitting.objects.prefetch_related("ladders__body"), _SITTINGS_A_PAGE).get_page(page)
-
-
-def _sitting_rows(sittings: Iterable[Sitting]) -> list[SittingRow]:
-    """What is left to do of each, counted table by table: one join over all would multiply them."""
-    shown = list(sittings)
-
-    def counted(rows: QuerySet[Any], to_sitting: str) -> dict[int, int]:
-        found = rows.filter(**{f"{to_sitting}__in": [one.pk for one in shown]}).order_by().values_list(to_sitting)
-        return dict(found.annotate(Count("pk")))
-
-    shots = Shot.objects.filter(kind=Shot.Kind.LIGHT)
-    planned = counted(shots, "rung__ladder__sitting")
-    taken = counted(shots.filter(frame__isnull=False), "rung__ladder__sitting")
-    rungs = counted(Rung.objects.all(), "ladder__sitting")
-    measured = counted(Rung.objects.exclude(measured_inputs=""), "ladder__sitting")
-    dark = counted(RungDarks.objects.all(), "rung__ladder__sitting")
-    signed = counted(Record.objects.filter(signed_at__isnull=False), "ladder__sitting")
-    return [
-        SittingRow(one, *(found.get(one.pk, 0) for found in (planned, taken, rungs, measured, dark, signed)))
-        for one in shown
-    ]
 
 
 def bodies(request: HttpRequest) -> HttpResponse:
@@ -137,17 +72,23 @@ def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:
 
 @require_POST
 def take_in(request: HttpRequest) -> HttpResponse:
-    """A sitting from an archive file; to its plan when it is in."""
-    upload = request.FILES.get("archive")
+    """A sitting from an archive file; to its plan when it is in, to a question where something is here already."""
     try:
-        if upload is None or upload.file is None:
-            raise Refusal("Choose an archive file of a sitting first.")
-        if (upload.size or 0) > settings.ARCHIVE_MAX_BYTES:
-            raise Refusal(f"{upload.name} is larger than {settings.ARCHIVE_MAX_BYTES // 1024**3} GB.")
-        taken = sitting_archive.read(upload.file, upload.name or "the file", again="again" in request.POST)
+        waiting = incoming.kept(request.POST.get("token", "")) or incoming.keep(request.FILES.get("archive"))
+        name = request.POST.get("name") or getattr(request.FILES.get("archive"), "name", "") or "the file"
+        taken = sitting_archive.read(
+            waiting.path,
+            name,
+            again="again" in request.POST,
+            described=request.POST.get("described", sitting_archive.ASK),
+        )
+    except sitting_archive.Question as question:
+        context = {"place": "archive", "question": question, "token": waiting.token, "name": name}
+        return render(request, "desk/question.html", context)
     except Refusal as refusal:
         messages.error(request, str(refusal))
         return redirect("desk:archive")
+    waiting.path.unlink(missing_ok=True)
     messages.success(request, f"“{taken.sitting}” is in. " + " ".join(f"{one.capitalize()}." for one in taken.remarks))
     return redirect("plan:page", sitting_id=taken.sitting.pk)
 
