@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
@@ -99,7 +100,8 @@ def _with(criterion: Criterion, own: object) -> Criterion:
         raise ValueError(f"{criterion.label} needs three numbers: clean, usable, emergency")
     values = tuple(float(value) for value in own)
     ordered = tuple(sorted(values, reverse=criterion.at_least))
-    if values != ordered or min(values) <= 0:
+    # A NaN equals itself where it is the same object, so that order alone would let it through.
+    if not all(map(math.isfinite, values)) or values != ordered or min(values) <= 0:
         way = "fall" if criterion.at_least else "rise"
         raise ValueError(f"{criterion.label}: clean, usable and emergency must {way} and be positive")
     return Criterion(

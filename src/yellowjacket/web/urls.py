@@ -17,6 +17,7 @@ urlpatterns = [
     path("sittings/<int:sitting_id>/time/", include("yellowjacket.web.time.urls")),
     path("compare/", include("yellowjacket.web.compare.urls")),
     path("advice/", include("yellowjacket.web.advice.urls")),
+    path("tolerance/", include("yellowjacket.web.tolerance.urls")),
     path("practice/", include("yellowjacket.web.practice.urls")),
     path("sittings/<int:sitting_id>/uses/", include("yellowjacket.web.uses.urls")),
     path("sittings/<int:sitting_id>/look/pair/", include("yellowjacket.web.pair.urls")),

@@ -28,7 +28,7 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
     Use,
 )
-from yellowjacket.bench.services import placements, verdicts
+from yellowjacket.bench.services import placements, tolerances, verdicts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
 from yellowjacket.core.blind import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
@@ -423,12 +423,7 @@ def profile_from_round(round_: BlindRound, name: str) -> ToleranceProfile:
     found = result_of(round_)
     if found.snr.value is None:
         raise Refusal(f"This round gives no threshold: {found.snr.reason}.")
-    name = name.strip()[:80]
-    if not name:
-        raise Refusal("Give the profile a name.")
-    if ToleranceProfile.objects.filter(name=name).exists():
-        raise Refusal(f"There is a profile “{name}” already: choose another name.")
     default = next(one for one in DEFAULT_CRITERIA if one.key == CRITERION)
     usable = default.threshold("usable")
     own = [round(found.snr.value * default.threshold(level) / usable, 3) for level in LEVELS]
-    return ToleranceProfile.objects.create(name=name, thresholds={CRITERION: own})
+    return tolerances.add(name, {CRITERION: own})

@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import BlindRound, BlindTrial
-from yellowjacket.bench.services import rounds
+from yellowjacket.bench.services import rounds, tolerances
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.frames import FrameError
@@ -142,8 +142,7 @@ def profile(request: HttpRequest, sitting_id: int, round_id: int) -> HttpRespons
     def make() -> None:
         made = rounds.profile_from_round(round_, request.POST.get("name", ""))
         if "use_it" in request.POST:
-            round_.sitting.profile = made
-            round_.sitting.save(update_fields=["profile"])
+            tolerances.put_in_force(round_.sitting, made)
             messages.success(request, f"“{made}” is the tolerance of {round_.sitting} now: its limits follow.")
         else:
             messages.success(request, f"“{made}” can be chosen as the tolerance of a sitting now.")

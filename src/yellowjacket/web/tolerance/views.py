@@ -1,0 +1,104 @@
+"""Tolerance: what is accepted, criterion by criterion; own profiles made, given away, taken in and put in force."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_POST
+
+from yellowjacket.bench.models import Sitting, ToleranceProfile
+from yellowjacket.bench.services import tolerances
+from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.core.profile_files import profile_document
+from yellowjacket.core.tolerance import LEVELS, Criterion
+from yellowjacket.web.plan.forms import DEFAULT_PROFILE
+from yellowjacket.web.sitting_page import carried_out
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A criterion as the page shows it: three thresholds with the names of their fields, and what was typed there."""
+
+    criterion: Criterion
+    fields: tuple[tuple[str, str], ...]
+
+
+def page(request: HttpRequest) -> HttpResponse:
+    """The profiles, and the thresholds of the one that is looked at, from which another is made."""
+    default, _ = ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
+    profiles = list(tolerances.known())
+    wanted = request.GET.get("profile", "")
+    shown = next((one for one in profiles if str(one.pk) == wanted), default)
+    if request.method == "POST":
+        made: list[ToleranceProfile] = []
+        if carried_out(request, lambda: made.append(tolerances.add(request.POST.get("name", ""), _typed(request)))):
+            messages.success(request, f"“{made[0]}” can be put in force for a sitting now.")
+            return redirect(f"{request.path}?profile={made[0].pk}")
+    profile = shown.criteria
+    groups = (("Pictures", profile.criteria), ("Long exposures", profile.long_exposure))
+    context = {
+        "place": "tolerance", "profiles": profiles, "shown": shown, "levels": LEVELS,
+        "groups": [(name, [_line(one, request) for one in criteria]) for name, criteria in groups],
+        "sittings": Sitting.objects.exclude(profile=shown), "name": request.POST.get("name", ""),
+    }  # fmt: skip
+    return render(request, "tolerance/page.html", context)
+
+
+def _line(one: Criterion, request: HttpRequest) -> Line:
+    names = [f"{one.key}-{level}" for level in LEVELS]
+    typed = [request.POST.get(name, f"{one.threshold(level):g}") for name, level in zip(names, LEVELS, strict=True)]
+    return Line(one, tuple(zip(names, typed, strict=True)))
+
+
+def _typed(request: HttpRequest) -> dict[str, list[float]]:
+    """Thresholds as typed. Refuses what is no number, naming it."""
+    found: dict[str, list[float]] = {}
+    for name, text in request.POST.dict().items():
+        key, dash, level = name.rpartition("-")
+        if dash and level in LEVELS:
+            try:
+                found.setdefault(key, []).append(float(str(text).replace(",", ".")))
+            except ValueError as error:
+                raise Refusal(f"{key.replace('_', ' ')}, {level}: {text[:20]!r} is no number.") from error
+    return found
+
+
+@require_POST
+def take_in(request: HttpRequest) -> HttpResponse:
+    """A profile from a file."""
+    upload = request.FILES.get("profile")
+
+    def action() -> None:
+        if upload is None:
+            raise Refusal("Choose the file of a profile first.")
+        made = tolerances.take_in(upload.read(tolerances.LARGEST_BYTES + 1), upload.name or "the file")
+        messages.success(request, f"“{made}” is here.")
+
+    carried_out(request, action)
+    return redirect("tolerance:page")
+
+
+@require_GET
+def as_json(request: HttpRequest, profile_id: int) -> JsonResponse:
+    """A profile as a file."""
+    profile = get_object_or_404(ToleranceProfile, pk=profile_id)
+    document = profile_document(profile.criteria)
+    response = JsonResponse(document, json_dumps_params={"indent": 1, "ensure_ascii": False})
+    response["Content-Disposition"] = f'attachment; filename="{slugify(profile.name) or "tolerance"}.json"'
+    return response
+
+
+@require_POST
+def put_in_force(request: HttpRequest, profile_id: int) -> HttpResponse:
+    """The limits of a sitting follow this profile from now on."""
+    profile = get_object_or_404(ToleranceProfile, pk=profile_id)
+    chosen = request.POST.get("sitting", "")
+    sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=int(chosen) if chosen.isdigit() else 0)
+    tolerances.put_in_force(sitting, profile)
+    messages.success(request, f"{sitting} follows “{profile}” now; what was signed keeps its own.")
+    return redirect(f"{reverse('tolerance:page')}?profile={profile.pk}")
