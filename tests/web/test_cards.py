@@ -1,12 +1,18 @@
 """Field cards: what was decided, as SVG, PDF and text, of signed records only."""
 
+import base64
 import re
+import zlib
 from xml.etree import ElementTree
 
 import pytest
 
+from yellowjacket.bench.models import Frame, Reading
 from yellowjacket.bench.services import recording
+from yellowjacket.core.quantity import missing, with_error
 from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.web.record import plots
+from yellowjacket.web.templatetags.values import number
 
 pytestmark = pytest.mark.django_db
 
@@ -53,9 +59,6 @@ def test_other_kinds_of_cards_do_not_exist(client, signed):
 
 
 def test_the_report_needs_nothing_else_and_its_figures_are_the_databases(client, signed):
-    from yellowjacket.bench.models import Frame, Reading
-    from yellowjacket.web.templatetags.values import number
-
     sitting = signed.ladder.sitting
     response = client.get(f"/sittings/{sitting.pk}/record/report.html")
     assert response["Content-Disposition"].endswith('report.html"')
@@ -72,3 +75,43 @@ def test_the_report_needs_nothing_else_and_its_figures_are_the_databases(client,
         assert sha256 in text
     assert "Signed by Wren &amp; &lt;Ash&gt;" in text
     assert "nan" not in re.sub(r"base64,[^\"]+", "", text).lower().replace("nance", "")
+
+
+def test_the_report_on_paper_has_the_same_figures(client, signed):
+    """The text of the PDF, read back through its own compressed streams."""
+    sitting = signed.ladder.sitting
+    response = client.get(f"/sittings/{sitting.pk}/record/report.pdf")
+    assert response["Content-Type"] == "application/pdf"
+    assert response.content.startswith(b"%PDF-")
+    words = text_of(response.content)
+    for reading in Reading.objects.filter(quantity="shadow_snr", use=None, channel__in=("G", "all")):
+        assert number(reading.value) in words
+    for sha256 in Frame.objects.values_list("sha256", flat=True):
+        assert sha256 in words
+    assert "Signed by Wren & <Ash>" in words
+    assert client.get(f"/sittings/{sitting.pk}/record/report.doc").status_code == 404
+    # The same sitting gives the same bytes.
+    assert client.get(f"/sittings/{sitting.pk}/record/report.pdf").content == response.content
+
+
+def text_of(data: bytes) -> str:
+    """What is shown as text in a PDF of ours: ASCII 85 and Flate around plain strings, no subset fonts."""
+    parts = []
+    for stream in re.findall(rb"stream\r?\n(.*?)endstream", data, re.S):
+        packed = stream.strip()
+        if packed.endswith(b"~>"):
+            plain = zlib.decompress(base64.a85decode(b"<~" + packed, adobe=True))
+            shown = re.findall(rb"\(((?:[^()\\]|\\.)*)\) Tj", plain)
+            parts += [re.sub(rb"\\(.)", rb"\1", one).decode("latin-1") for one in shown]
+    return " ".join(parts)
+
+
+def test_a_plot_breaks_where_nothing_was_measured():
+    values = [with_error(8.0, 0.1, 9), missing("no pair"), with_error(2.0, 0.1, 9), with_error(1.0, 0.1, 9)]
+    plot = plots.plot_of("SNR", ["100", "200", "400", "800"], values)
+    assert [len(run) for run in plot.runs] == [1, 2]
+    # Stops are equal steps: from 8 to 2 twice as far as from 2 to 1.
+    first, second, third = (point[1] for point in plot.points)
+    assert (second - first) / (third - second) == pytest.approx(2, rel=0.01)
+    assert plots.plot_of("SNR", ["100", "200"], [values[0], values[1]]) is None
+    assert "&lt;b&gt;" in plots.as_svg(plots.plot_of("<b>", ["100", "200"], [values[0], values[2]]))

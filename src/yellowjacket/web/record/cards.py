@@ -14,14 +14,13 @@ from reportlab.pdfgen.canvas import Canvas
 from yellowjacket.bench.models import Record
 from yellowjacket.bench.services.other_limits import marks_to_mind
 from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.web.record.plots import latin
 
 # A6 standing, mm; what printers leave white, and the lines.
 PAGE_MM = (105.0, 148.0)
 _MARGIN_MM, _LINE_MM, _FIRST_MM = 7.0, 4.6, 11.0
 _COLUMNS_MM = (7.0, 45.0, 62.0, 80.0)
 _MOST_CHARACTERS, _FOOT_CHARACTERS = 54, 72
-# Standard fonts of PDF know Latin 1 only.
-_PLAIN = {"−": "-", "…": "...", "≥": ">=", "–": "-", "⁻": "-", "Δ": "d", "\u2009": " "}
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +125,7 @@ def as_pdf(card: Card) -> bytes:
 
     def write(x: float, y: float, words: str, size: float, *, strong: bool = False) -> None:
         canvas.setFont("Helvetica-Bold" if strong else "Helvetica", size)
-        canvas.drawString(x * mm, (PAGE_MM[1] - y) * mm, _latin(words))
+        canvas.drawString(x * mm, (PAGE_MM[1] - y) * mm, latin(words))
 
     write(_MARGIN_MM, _FIRST_MM, card.title, 14, strong=True)
     write(_MARGIN_MM, _FIRST_MM + _LINE_MM, card.sub, 8.5)
@@ -137,9 +136,3 @@ def as_pdf(card: Card) -> bytes:
         write(_MARGIN_MM, y, line, 6.5)
     canvas.save()
     return buffer.getvalue()
-
-
-def _latin(words: str) -> str:
-    for sign, plain in _PLAIN.items():
-        words = words.replace(sign, plain)
-    return words.encode("latin-1", "replace").decode("latin-1")

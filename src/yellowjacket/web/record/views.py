@@ -18,6 +18,7 @@ from yellowjacket.core.limits import Limit
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.lines import grade_lines
 from yellowjacket.web.record import cards, reports
+from yellowjacket.web.record.report_pdf import report_pdf
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Stave, columns_of
 
@@ -232,12 +233,20 @@ _CARDS = {
 }  # fmt: skip
 
 
+_REPORTS = {
+    "html": ("text/html; charset=utf-8", reports.report_html), "pdf": ("application/pdf", report_pdf),
+}  # fmt: skip
+
+
 @require_GET
-def report(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """The whole sitting as one HTML file that needs nothing else."""
+def report(request: HttpRequest, sitting_id: int, kind: str) -> HttpResponse:
+    """The whole sitting as one file that needs nothing else."""
     sitting = SittingPage(request, sitting_id, "record").sitting
-    response = HttpResponse(reports.report_html(sitting), content_type="text/html; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="{slugify(sitting.name) or "sitting"}-report.html"'
+    if kind not in _REPORTS:
+        raise Http404
+    content_type, make = _REPORTS[kind]
+    response = HttpResponse(make(sitting), content_type=content_type)
+    response["Content-Disposition"] = f'attachment; filename="{slugify(sitting.name) or "sitting"}-report.{kind}"'
     return response
 
 

@@ -30,10 +30,10 @@ class Line:
 
 def page(request: HttpRequest) -> HttpResponse:
     """The profiles, and the thresholds of the one that is looked at, from which another is made."""
-    default, _ = ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
+    ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
     profiles = list(tolerances.known())
     wanted = request.GET.get("profile", "")
-    shown = next((one for one in profiles if str(one.pk) == wanted), default)
+    shown = next((one for one in profiles if str(one.pk) == wanted), max(profiles, key=_in_use))
     if request.method == "POST":
         made: list[ToleranceProfile] = []
         if carried_out(request, lambda: made.append(tolerances.add(request.POST.get("name", ""), _typed(request)))):
@@ -47,6 +47,10 @@ def page(request: HttpRequest) -> HttpResponse:
         "sittings": Sitting.objects.exclude(profile=shown), "name": request.POST.get("name", ""),
     }  # fmt: skip
     return render(request, "tolerance/page.html", context)
+
+
+def _in_use(profile: ToleranceProfile) -> int:
+    return int(getattr(profile, "in_use", 0))
 
 
 def _line(one: Criterion, request: HttpRequest) -> Line:
