@@ -13,6 +13,7 @@ urlpatterns = [
     path("archive/", views.archive, name="archive"),
     path("archive/take-in/", views.take_in, name="take-in"),
     path("sittings/<int:sitting_id>/archive.zip", views.give, name="give"),
+    path("sittings/<int:sitting_id>/frames.zip", views.plain, name="plain"),
     path("bodies/", views.bodies, name="bodies"),
     path("bodies/new/", views.edit_body, name="body-new"),
     path("bodies/from-frame/", views.body_from_frame, name="body-from-frame"),

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Callable
+from typing import IO
 
 from django.contrib import messages
 from django.core.paginator import Page, Paginator
@@ -19,6 +21,7 @@ from yellowjacket.bench.services import (
     history,
     incoming,
     overview,
+    plain_folder,
     register,
     sitting_archive,
     spread,
@@ -96,11 +99,22 @@ def take_in(request: HttpRequest) -> HttpResponse:
 @require_GET
 def give(request: HttpRequest, sitting_id: int) -> FileResponse:
     """A sitting as an archive file, with its originals or without."""
+    originals = request.GET.get("originals") == "yes"
+    return _given(sitting_id, ".yellowjacket", lambda one, file: sitting_archive.write(one, file, originals=originals))
+
+
+@require_GET
+def plain(request: HttpRequest, sitting_id: int) -> FileResponse:
+    """The frames of a sitting as a plain folder, named by body and rung."""
+    return _given(sitting_id, "-frames", plain_folder.write)
+
+
+def _given(sitting_id: int, suffix: str, write: Callable[[Sitting, IO[bytes]], object]) -> FileResponse:
     sitting = get_object_or_404(Sitting, pk=sitting_id)
     file = tempfile.TemporaryFile(prefix="yellowjacket-")  # noqa: SIM115 - the response closes it
-    sitting_archive.write(sitting, file, originals=request.GET.get("originals") == "yes")
+    write(sitting, file)
     file.seek(0)
-    name = f"{slugify(sitting.name) or 'sitting'}.yellowjacket.zip"
+    name = f"{slugify(sitting.name) or 'sitting'}{suffix}.zip"
     return FileResponse(file, as_attachment=True, filename=name, content_type="application/zip")
 
 
