@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import urllib.request
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
@@ -27,7 +28,7 @@ from tests.browser.driving import (
 pytestmark = pytest.mark.browser
 
 
-def test_from_new_sitting_to_signed_record(site, browser):
+def test_from_new_sitting_to_signed_record_card_and_restored_archive(site, browser, tmp_path):
     address, _ = site
     browser.get(address)
     find(browser, "a.do").click()
@@ -37,6 +38,8 @@ def test_from_new_sitting_to_signed_record(site, browser):
     look(browser)
     judge_blind(browser)
     record(browser)
+    keep(browser, address)
+    restore(browser, address, tmp_path / "drawer.zip")
     assert complaints(browser) == []
 
 
@@ -232,16 +235,64 @@ def record(browser):
     wait_for_text(browser, "#table .actions", "8 open limits")
     find(browser, "#table .actions button").click()
     wait_for_text(browser, "#foot", "all decided, not signed")
-    find(browser, "#answer").send_keys("ISO 3200 pixel by pixel")
+    find(browser, "#others [name=decided_other]").send_keys("ISO 800, as it seems" + Keys.TAB)
+    WebDriverWait(browser, WAIT_S).until(lambda b: b.find_elements(By.CSS_SELECTOR, "#others [value^='ISO 800']"))
+    # The limits in a sentence stand there already.
+    assert find(browser, "#answer").get_attribute("value").startswith("Usable up to ISO 800 for pixel level")
+    find(browser, "#answer").send_keys(" As expected.")
     name = find(browser, "#signed_by")
     name.clear()
     name.send_keys("Wren")
-    find(browser, "[name=sign]").click()
+    click(browser, "[name=sign]")
     wait_for_text(browser, ".record-foot", "Amend")
     assert "Wren" in find(browser, ".record-foot").text
     find(browser, ".rail-home").click()
     wait_for_text(browser, ".limits-of-bodies", "Ostrel Heath")
     wait_for_text(browser, ".limits-of-bodies", "100")
+
+
+def keep(browser, address):
+    """The field card and the report as files, the record on paper, the trail of what was decided."""
+    click(browser, ".limits-of-bodies td a")
+    click(browser, "details:has(.trail) summary")
+    wait_for_text(browser, ".trail", "ISO 800, as it seems")
+    for label, begins in (
+        ("Field card", b"%PDF-"),
+        ("Report", b"%PDF-"),
+        ("text", b"Ostrel Heath\n"),
+        ("HTML", b"<!doctype"),
+    ):
+        link = next(a for a in browser.find_elements(By.CSS_SELECTOR, ".top-right a") if a.text == label)
+        with urllib.request.urlopen(link.get_attribute("href"), timeout=60) as response:
+            assert response.read(len(begins)) == begins
+    card = find(browser, "a[href*='card.txt']").get_attribute("href")
+    with urllib.request.urlopen(card, timeout=60) as response:
+        assert "signed by Wren" in response.read().decode()
+    record_page = browser.current_url
+    click(browser, ".top-right a[href*='/print/']")
+    wait_for_text(browser, ".signature", "Signed by Wren")
+    assert browser.print_page()
+    browser.get(record_page)
+
+
+def restore(browser, address, file):
+    """The sitting leaves with its frames and comes back as a second one, asked about first; its record is signed."""
+    archive = find(browser, "a[href*='originals=yes']").get_attribute("href")
+    urllib.request.urlretrieve(archive, file)
+    signed = [cell.text for cell in browser.find_elements(By.CSS_SELECTOR, "#table td.decided")]
+    browser.get(f"{address}/archive/")
+    find(browser, "[name=archive]").send_keys(str(file))
+    click(browser, "form[action*='take-in'] button")
+    wait_for_text(browser, ".question legend", "is here already")
+    click(browser, "[name=again]")
+    click(browser, ".question .do")
+    wait_for_text(browser, ".notice", "“Drawer 9” is in.")
+    click(browser, "[data-step=record]")
+    wait_for_text(browser, ".facts", "Wren")
+    assert [cell.text for cell in browser.find_elements(By.CSS_SELECTOR, "#table td.decided")] == signed
+    assert "/sittings/1/" not in browser.current_url
+    click(browser, "[data-step=measure]")
+    wait_for_text(browser, ".picture-side", "Everything is measured")
 
 
 def test_frames_of_a_real_card_are_imported_by_folder_and_by_file(site, browser):
@@ -398,6 +449,7 @@ STEPS = (
 SITTING_PAGES = [f"/sittings/1/{step}/" for step in STEPS]
 PAGES = ["/", "/archive/", "/bodies/", "/bodies/new/", "/sittings/new/", "/sittings/from-plan/", *SITTING_PAGES]
 PAGES += ["/sittings/1/shoot/?room=dark", "/practice/", "/advice/", "/compare/?ladder=1", "/search/?q=drawer"]
+PAGES += ["/tolerance/", "/people/", "/people/sign-in/", "/people/password/", "/phone/"]
 
 
 @pytest.mark.parametrize("path", PAGES)

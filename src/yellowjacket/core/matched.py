@@ -10,6 +10,7 @@ from itertools import groupby, pairwise
 import numpy as np
 
 from yellowjacket.core.quantity import Z95, Quantity, missing
+from yellowjacket.core.stops import exact_iso, iso_mark
 
 # Closer than this two bodies are called level: a third of a stop, the finest mark of a dial.
 LEVEL_STOPS = 1 / 3
@@ -33,6 +34,13 @@ class MatchedRung:
 
     mark: int
     ahead_stops: Quantity
+
+    @property
+    def equal_mark(self) -> int | None:
+        """The dial mark of the other, in thirds, that equals this rung; None where it is not known."""
+        if self.ahead_stops.value is None:
+            return None
+        return int(iso_mark(exact_iso(self.mark) * 2.0**self.ahead_stops.value).nominal)
 
 
 def matched_rungs(one: Sequence[Seen], other: Sequence[Seen]) -> list[MatchedRung]:

@@ -24,6 +24,7 @@ CODE_MINUTES, PHONE_HOURS = 10, 12
 # After so many wrong codes within CODE_MINUTES none is taken until they have passed.
 _MOST_WRONG = 5
 WRONG_CODE = "wrong phone code"
+_A_PHONE = "a phone"
 
 
 def role_of(user: User) -> str:
@@ -120,9 +121,9 @@ def redeem(code: str, now: datetime) -> PhonePass:
         if one is not None:
             one.used_at, one.open_until = now, now + timedelta(hours=PHONE_HOURS)
             one.save(update_fields=["used_at", "open_until"])
-            trail.note("phone let in", one.sitting.name, sitting=one.sitting)
+            trail.note("phone let in", one.sitting.name, sitting=one.sitting, person=_A_PHONE)
             return one
-    trail.note(WRONG_CODE, "typed on a phone")
+    trail.note(WRONG_CODE, "typed on a phone", person=_A_PHONE)
     raise Refusal("This code is wrong, used or too old. Ask for a new one on the Shoot page.")
 
 

@@ -161,6 +161,18 @@ def accept_measured(record: Record, person: str = "") -> None:
         _noted(record, "took over as measured", f"{one.use.name}, {one.level}", person, after=one.words)
 
 
+def answer_of(record: Record) -> str:
+    """The decided usable limits in a sentence, as a beginning for the tester's own; empty while any is open."""
+    by_mark: dict[int | None, list[str]] = {}
+    decisions = record.decisions.filter(level="usable").select_related("use").order_by("use__position")
+    for decision in decisions:
+        by_mark.setdefault(decision.iso, []).append(decision.use.name.lower())
+    if len(decisions) < record.ladder.sitting.uses.count():
+        return ""
+    parts = [f"{f'ISO {iso}' if iso else 'no ISO'} for {' and '.join(uses)}" for iso, uses in by_mark.items()]
+    return f"Usable up to {', '.join(parts)}." if parts else ""
+
+
 def note(record: Record, *, answer: str, text: str) -> None:
     """Keep the tester's answer and note. Refuses signed records."""
     _must_be_open(record)

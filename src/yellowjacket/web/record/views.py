@@ -83,6 +83,7 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
         versions=page.ladder.records.all(), open_count=len(LEVELS) * len(page.uses) - len(decisions),
         decided=bool(decisions), others=others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
         open_others=sum(not row.decided and row.limit.text != "–" for row in others),
+        answer=record.answer or recording.answer_of(record),
         to_mind=other_limits.marks_to_mind(page.ladder), remembered=other_limits.remembered(page.ladder.body),
     )  # fmt: skip
 
