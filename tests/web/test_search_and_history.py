@@ -4,7 +4,7 @@ import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from yellowjacket.bench.models import MarkedSpot, Problem, Record, Sitting
+from yellowjacket.bench.models import Body, MarkedSpot, Problem, Record, Sitting
 from yellowjacket.bench.services import finding, history, judging, other_limits, overview, recording
 from yellowjacket.core.tolerance import LEVELS
 
@@ -103,13 +103,13 @@ def test_the_desk_shows_limits_besides_iso_the_newest_change_and_what_waits(clie
     assert "Web: +1.0 stop" in page
     assert "firmware 1.20" in page
     assert "1 file to decide on" in page
-    row = overview.body_rows()[0]
+    row = overview.body_rows(Body.objects.all())[0]
     assert row.record.ladder.sitting == later
     assert [limit.use for limit in row.limits] == ["Pixel level", "Web"]
     Record.objects.filter(ladder__sitting=later).update(
         evidence={"others": [{"what": "push, usable", "use": "Web", "text": "3.1 stops", "decided": "3 stops"}]}
     )
-    assert overview.body_rows()[0].limits[1].besides == ["push 3 stops"]
+    assert overview.body_rows(Body.objects.all())[0].limits[1].besides == ["push 3 stops"]
     with CaptureQueriesContext(connection) as few:
         client.get("/")
     assert len(few) < 30

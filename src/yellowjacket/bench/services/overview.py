@@ -44,16 +44,17 @@ class BodyRow:
     changes: Sequence[str] = ()
 
 
-def body_rows() -> list[BodyRow]:
-    """Every body, in four queries whatever their number."""
-    newest, before = _last_two()
+def body_rows(bodies: Iterable[Body]) -> list[BodyRow]:
+    """What is known of bodies, in four queries whatever their number."""
+    shown = list(bodies)
+    newest, before = _last_two(shown)
     decisions: dict[int, dict[str, dict[str, str]]] = {}
     rows = Decision.objects.filter(record__in=[one.pk for one in newest.values()]).select_related("use")
     for decision in rows.order_by("use__position"):
         uses = decisions.setdefault(decision.record_id, {})
         uses.setdefault(decision.use.name, {})[decision.level] = str(decision.iso or "none")
     found = []
-    for body in Body.objects.all():
+    for body in shown:
         record = newest.get(body.pk)
         if record is None:
             found.append(BodyRow(body, None, ()))
@@ -69,9 +70,9 @@ def body_rows() -> list[BodyRow]:
     return found
 
 
-def _last_two() -> tuple[dict[int, Record], dict[int, Record]]:
+def _last_two(bodies: Sequence[Body]) -> tuple[dict[int, Record], dict[int, Record]]:
     """Of every body the record of its newest sitting, and that of the ladder before; of every ladder the newest version."""
-    signed = Record.objects.filter(signed_at__isnull=False)
+    signed = Record.objects.filter(signed_at__isnull=False, ladder__body__in=bodies)
     ladders: dict[int, dict[int, tuple[object, int]]] = {}
     columns = ("ladder__body_id", "ladder_id", "ladder__sitting__held_on", "pk")
     for body, ladder, held_on, pk in signed.order_by("version").values_list(*columns):

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Callable
-from typing import IO
+from typing import IO, TypeVar
 
 from django.contrib import messages
 from django.core.paginator import Page, Paginator
-from django.db.models import Count
+from django.db.models import Count, Model, QuerySet
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
@@ -31,22 +31,25 @@ from yellowjacket.core.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
 
-_SITTINGS_A_PAGE = 40
+_SITTINGS_A_PAGE, _BODIES_A_PAGE = 40, 40
+T = TypeVar("T", bound=Model)
 
 
 def desk(request: HttpRequest) -> HttpResponse:
     """Everything at a glance."""
-    asked = request.GET.get("page", "1")
-    sittings = _sittings(int(asked) if asked.isdigit() else 1)
+    sittings = _page(request, "page", Sitting.objects.prefetch_related("ladders__body"), _SITTINGS_A_PAGE)
+    bodies = _page(request, "bodies", Body.objects.all(), _BODIES_A_PAGE)
     context = {
-        "bodies": overview.body_rows(), "page": sittings, "sittings": overview.sitting_rows(sittings), "levels": LEVELS,
-        "place": "desk",
+        "bodies": overview.body_rows(bodies), "bodies_page": bodies, "page": sittings,
+        "sittings": overview.sitting_rows(sittings), "levels": LEVELS, "place": "desk",
     }  # fmt: skip
     return render(request, "desk/desk.html", context)
 
 
-def _sittings(page: int) -> Page[Sitting]:
-    return Paginator(Sitting.objects.prefetch_related("ladders__body"), _SITTINGS_A_PAGE).get_page(page)
+def _page(request: HttpRequest, name: str, rows: QuerySet[T], a_page: int) -> Page[T]:
+    """The part of the rows that the address asks for, the first where it asks for none."""
+    asked = request.GET.get(name, "1")
+    return Paginator(rows, a_page).get_page(int(asked) if asked.isdigit() else 1)
 
 
 def bodies(request: HttpRequest) -> HttpResponse:
