@@ -100,7 +100,8 @@ def _own_names() -> tuple[str, ...]:
 
 def require_free(port: int, host: str = ADDRESS) -> None:
     """Raise OSError, with the remedy, when something listens on the port already."""
-    with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as probe:
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    with socket.socket(family, socket.SOCK_STREAM) as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             probe.bind((host, port))

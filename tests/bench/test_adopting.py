@@ -10,7 +10,7 @@ import pytest
 
 from tests import making
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
-from yellowjacket.bench.services import adopting, checking, measuring
+from yellowjacket.bench.services import adopting, checking, measuring, remedies
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import UseSpec, planned_ladders, schedule_of
 from yellowjacket.web.plan.forms import offered_uses
@@ -124,7 +124,7 @@ def test_a_guess_can_be_taken_apart_and_made_again(inbox):
         adopting.dissolve(ladder)
     singles = [frame for frame in Frame.objects.all() if frame.shot.rung.iso == 400 and frame.shot.kind == "dark"]
     for frame in singles:
-        checking.keep_as_extra(frame)
+        remedies.keep_as_extra(frame)
     fresh = list(Frame.objects.filter(shot=None))
     darks = adopting.gather(sitting, fresh, "time")
     assert (darks.kind, darks.method, darks.rungs.count()) == ("time", "capped", 1)

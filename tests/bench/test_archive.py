@@ -4,7 +4,7 @@ import pytest
 
 from yellowjacket import home
 from yellowjacket.bench.models import Frame
-from yellowjacket.bench.services import checking, daylog, importing, spread
+from yellowjacket.bench.services import checking, daylog, importing, remedies, spread
 
 pytestmark = pytest.mark.django_db
 
@@ -34,7 +34,7 @@ def test_what_wants_a_decision_is_counted_anew_after_every_change(filled, django
     with django_assert_max_num_queries(3):
         assert checking.open_count(filled) == 0
     frame = Frame.objects.filter(shot__rung__key="200").first()
-    checking.keep_as_extra(frame)
+    remedies.keep_as_extra(frame)
     assert checking.open_count(filled) == 1
     daylog.undo(filled)
     assert checking.open_count(filled) == 0

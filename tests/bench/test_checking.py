@@ -3,7 +3,7 @@
 import pytest
 
 from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Shot, SittingEvent
-from yellowjacket.bench.services import checking, day, daylog, shooting, sittings
+from yellowjacket.bench.services import checking, day, daylog, remedies, shooting, sittings
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
@@ -97,7 +97,7 @@ def test_every_mishap_at_once_is_found_and_repaired(ladder):
     for finding in checking.audit(ladder).findings:
         frame = Frame.objects.get(pk=finding.frame.pk) if finding.frame else None
         if frame is not None and frame.shot is not None:
-            checking.reshoot(frame)
+            remedies.reshoot(frame)
     Problem.objects.all().delete()
     shoot(ladder)
     assert checking.audit(ladder).findings == ()
@@ -128,8 +128,8 @@ def test_a_file_is_assigned_by_hand_and_both_values_are_kept(ladder):
     accept(ladder)
     shoot(ladder, mishaps=["iso"])
     problem = Problem.objects.get()
-    shot = checking.free_shots(ladder.sitting)[0]
-    checking.assign_problem(problem, shot)
+    shot = remedies.free_shots(ladder.sitting)[0]
+    remedies.assign_problem(problem, shot)
     frame = Frame.objects.get(shot=shot)
     assert frame.iso == 2 * shot.rung.iso
     assert frame.overrides == {"iso": shot.rung.iso}
@@ -144,20 +144,20 @@ def test_remedies_are_logged_and_undone_newest_first(ladder):
     shoot(ladder)
     first, second = Frame.objects.filter(shot__rung__key="200").order_by("shot__repeat")
     shot = first.shot
-    checking.keep_as_extra(first)
-    checking.exclude(second, "blinked")
+    remedies.keep_as_extra(first)
+    remedies.exclude(second, "blinked")
     with pytest.raises(Refusal, match="Say why"):
-        checking.exclude(Frame.objects.filter(shot__isnull=False).first(), " ")
+        remedies.exclude(Frame.objects.filter(shot__isnull=False).first(), " ")
     with pytest.raises(Refusal, match="is on no shot"):
-        checking.keep_as_extra(Frame.objects.get(pk=second.pk))
+        remedies.keep_as_extra(Frame.objects.get(pk=second.pk))
     daylog.undo(ladder.sitting)
     second.refresh_from_db()
     assert (second.standing, second.shot.repeat) == ("used", 2)
-    checking.assign_frame(Frame.objects.get(pk=first.pk), shot)
+    remedies.assign_frame(Frame.objects.get(pk=first.pk), shot)
     first.refresh_from_db()
     assert (first.standing, first.shot_id) == ("used", shot.pk)
     with pytest.raises(Refusal, match="has a frame"):
-        checking.assign_frame(second, shot)
+        remedies.assign_frame(second, shot)
     assert SittingEvent.objects.filter(undone_at__isnull=False).count() == 1
 
 
@@ -202,16 +202,16 @@ def test_a_marked_spot_is_watched_and_can_be_ruled_out(ladder):
     accept(ladder)
     # Corner of the fine texture, where detail is judged.
     left, top, width, height = TEXTURE_BOX
-    checking.mark_spot(ladder, "texture", left + width // 2, top + height // 2)
+    remedies.mark_spot(ladder, "texture", left + width // 2, top + height // 2)
     shoot(ladder, mishaps=["defocus"])
     (finding,) = [one for one in checking.audit(ladder).findings if one.code == "soft"]
     assert "on “texture”" in finding.text
     spot = MarkedSpot.objects.get()
-    checking.rule_out(spot)
+    remedies.rule_out(spot)
     assert "on “texture”" not in "".join(one.text for one in checking.audit(ladder).findings)
     daylog.undo(ladder.sitting)
     assert "on “texture”" in "".join(one.text for one in checking.audit(ladder).findings)
-    checking.strike_spot(spot)
+    remedies.strike_spot(spot)
     daylog.undo(ladder.sitting)
     assert MarkedSpot.objects.get().name == "texture"
 
@@ -220,16 +220,16 @@ def test_a_soft_marked_spot_is_told_with_its_name(ladder):
     job = shooting.start_shooting(ladder, "one", ["soft"])
     job.refresh_from_db()
     left, top, width, height = PATCHES_BOX
-    checking.mark_spot(ladder, "patch edge", left + width // 10, top + height // 2)
+    remedies.mark_spot(ladder, "patch edge", left + width // 10, top + height // 2)
     (finding,) = [one for one in checking.audit(ladder).findings if one.code == "soft-start"]
     assert finding.spot.name == "patch edge"
 
 
 @pytest.mark.parametrize(("name", "words"), [(" ", "Name the spot"), ("pin", "marked already")])
 def test_spots_without_a_name_or_twice_are_refused(ladder, name, words):
-    checking.mark_spot(ladder, "pin", 10, 10)
+    remedies.mark_spot(ladder, "pin", 10, 10)
     with pytest.raises(Refusal, match=words):
-        checking.mark_spot(ladder, name, 20, 20)
+        remedies.mark_spot(ladder, name, 20, 20)
 
 
 def test_a_corrected_file_keeps_both_values_and_finds_its_shot(ladder):
@@ -238,14 +238,14 @@ def test_a_corrected_file_keeps_both_values_and_finds_its_shot(ladder):
     missing = next(one for one in checking.audit(ladder).findings if one.code == "missing")
     other = Frame.objects.filter(shot__rung__ladder=ladder).exclude(shot__rung=missing.rung).last()
     was = other.iso
-    checking.keep_as_extra(other)
+    remedies.keep_as_extra(other)
     other.refresh_from_db()
-    checking.correct(other, {"iso": missing.rung.iso, "exposure_s": missing.rung.exposure_s})
+    remedies.correct(other, {"iso": missing.rung.iso, "exposure_s": missing.rung.exposure_s})
     other.refresh_from_db()
     assert (other.iso, other.said("iso")) == (was, missing.rung.iso)
     assert other.shot.rung == missing.rung
     with pytest.raises(Refusal, match="nothing to correct"):
-        checking.correct(other, {"iso": missing.rung.iso, "exposure_s": missing.rung.exposure_s})
+        remedies.correct(other, {"iso": missing.rung.iso, "exposure_s": missing.rung.exposure_s})
     daylog.undo(ladder.sitting)
     other.refresh_from_db()
     assert (other.shot, other.overrides) == (None, {})

@@ -6,7 +6,7 @@ import pytest
 from django.utils import timezone
 
 from yellowjacket.bench.models import Conditions, Shot, SittingEvent
-from yellowjacket.bench.services import checking, conditions, day, daylog, shooting
+from yellowjacket.bench.services import checking, conditions, day, daylog, remedies, shooting
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import planned_ladders, schedule_of
 from yellowjacket.core.ladder import Exposure
@@ -128,11 +128,11 @@ def test_a_drift_is_told_once_and_can_be_let_be(run, body):
     ladder = run.ladders.get()
     (finding,) = [one for one in checking.audit(ladder).findings if one.code == "temperature"]
     assert finding.short == "+5.0 °C"
-    checking.let_be(finding.rung, "temperature")
+    remedies.let_be(finding.rung, "temperature")
     ladder.refresh_from_db()
     assert "temperature" not in {one.code for one in checking.audit(ladder).findings}
     daylog.undo(run)
     ladder.refresh_from_db()
     assert "temperature" in {one.code for one in checking.audit(ladder).findings}
     with pytest.raises(Refusal, match="remedy of its own"):
-        checking.let_be(finding.rung, "moved")
+        remedies.let_be(finding.rung, "moved")

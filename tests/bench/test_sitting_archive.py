@@ -261,7 +261,7 @@ def test_text_is_no_archive():
         sitting_archive.read(io.BytesIO(b"hello"), "x.zip")
 
 
-def test_the_pages_give_and_take(client, full):
+def test_the_pages_give_and_take(client, full, data_folder):
     from django.contrib.messages import get_messages
     from django.core.files.uploadedfile import SimpleUploadedFile
 
@@ -277,11 +277,19 @@ def test_the_pages_give_and_take(client, full):
     assert "Before drawer-1.yellowjacket.zip comes in" in asked
     assert "price 900 here, nothing there" in asked
     token = re.search(r'name="token" value="(\w+)"', asked).group(1)
+    # What is no archive does not wait.
+    damaged = client.post("/archive/take-in/", {"archive": SimpleUploadedFile("x.zip", data[:-99])})
+    assert "x.zip" in words(damaged)
+    assert len(list((data_folder / "cache" / "incoming").iterdir())) == 1
     # What was sent waits; it is not sent again.
     taken = client.post("/archive/take-in/", {"token": token, "again": "1", "described": "here"})
     assert "waits no longer" in words(client.post("/archive/take-in/", {"token": token, "again": "1"}))
     assert "waits no longer" in words(client.post("/archive/take-in/", {"token": "../../secret-key0", "again": "1"}))
     assert Sitting.objects.count() == 2
+    newest = Sitting.objects.order_by("pk").last()
+    # What was decided elsewhere is told apart from what was decided here.
+    assert {one.account for one in newest.trail.all()} == {"by archive"}
+    assert {one.account for one in full.trail.all()} == {""}
     assert taken.headers["Location"] == f"/sittings/{Sitting.objects.order_by('pk').last().pk}/plan/"
     assert "Choose an archive file" in words(client.post("/archive/take-in/"))
     assert "Take in a sitting" in client.get("/archive/").content.decode()

@@ -120,3 +120,15 @@ def test_a_cast_is_told_between_the_rungs_that_measured_it(measured, make_sittin
     assert advising.cast_of(body, use, 2.0).de00.value == pytest.approx(9.0)
     assert "in Pushed" in advising.cast_of(body, use, 1.0).words
     assert advising.cast_of(body, use, 2.5) is None
+
+
+def test_any_iso_can_be_asked_about(ask):
+    text = re.sub(r"\s+", " ", ask(iso="200"))
+    assert "If ISO 200 is set" in text
+    assert "Pushed by 1.0 stops it is" in text
+    between = ask(iso="320")
+    assert "Between ISO 200 and 400." in between
+    assert "Over by 1.0 stops, to be pulled" in ask(iso="800")
+    assert "Extrapolated by 1.0 stop from ISO 400." in ask(iso="800")
+    assert "too far from what was measured" in ask(iso="25600")
+    assert "greater than or equal to 1" in ask(iso="0")

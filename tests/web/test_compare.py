@@ -189,11 +189,16 @@ def test_bodies_of_one_sensor_are_grouped_and_it_is_said(client, two):  # noqa: 
     assert "have one sensor, S-22" in text
 
 
-def test_differences_carry_intervals(two):  # noqa: F811
+def test_differences_carry_intervals(client, two):  # noqa: F811
+    """A range of 12.0 ± 0.3 against 11.0 ± 0.4 is a stop less, ± 0.5."""
+    for ladder, value, half in zip(two.ladders.all(), (12.0, 11.0), (0.3, 0.4), strict=True):
+        Reading.objects.create(
+            rung=ladder.rungs.get(iso=100), channel="all", quantity="range_snr1", value=value, low=value - half,
+            high=value + half, n=9,
+        )  # fmt: skip
     found = comparing.compare(list(two.ladders.all()), None)
     (against,) = found.against
     ranges = next(one for one in against.differences if one.name == f"Range against {found.ladders[0].name}")
     one = ranges.by_mark[100]
-    assert one.low < one.value < one.high
-    first, other = (ladder.at(100, "range_snr1") for ladder in found.ladders)
-    assert one.value == pytest.approx(other.value - first.value)
+    assert (one.value, one.low, one.high) == pytest.approx((-1.0, -1.5, -0.5))
+    assert f"Range against {found.ladders[0].name}" in client.get(address(two)).content.decode()

@@ -234,6 +234,11 @@ class Option:
     held_by: str
     reason: str
 
+    @property
+    def over_stops(self) -> float:
+        """By how much it over-exposes, where it does."""
+        return max(0.0, -self.push_stops)
+
 
 def options(
     body: BodyFindings, wanted_iso: float, profile: Profile, exposure_s: float = 0.0, noise_factor: float = 1.0,
@@ -265,6 +270,16 @@ def options(
 
     ranked = sorted(found, key=rank)
     return [Option(*row, _reason(row, ranked[0], best_shadow)) for row in ranked]
+
+
+def option_at(
+    body: BodyFindings, iso: float, mark: int, wanted_iso: float, profile: Profile, exposure_s: float = 0.0,
+    noise_factor: float = 1.0,
+) -> Option:  # fmt: skip
+    """What any ISO would give, measured or not, pushed or pulled to what is wanted; remarks say what it rests on."""
+    prediction = predicted(body, iso, wanted_iso, exposure_s, noise_factor)
+    level, held = level_of(prediction, profile)
+    return Option(mark, math.log2(wanted_iso / iso), prediction, level, held, "as asked")
 
 
 def _reason(

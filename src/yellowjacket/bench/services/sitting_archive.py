@@ -62,6 +62,8 @@ FORMAT = "yellowjacket-sitting-archive/1"
 ROWS = "sitting.json"
 _MOST_BYTES = 512 << 20
 _TOKEN_LENGTH = 16
+_ROWS_AT_ONCE = 400
+_BY_ARCHIVE = "by archive"
 # What is shared between sittings, and by which fields it is found again.
 _SHARED: dict[type[models.Model], tuple[str, ...]] = {
     Body: ("make", "model", "serial"), Lens: ("name",), ToleranceProfile: ("name",),
@@ -207,8 +209,7 @@ def _stored(
         numbers[item["table"], item["row"]["id"]] = one.pk
         remarks += [remark] if remark else []
     for model, _ in _OWN:
-        for values in own.get(model.__name__, ()):
-            numbers[model.__name__, values["id"]] = _made(model, values, numbers).pk
+        _store(model, own.get(model.__name__, ()), numbers)
     sitting = Sitting.objects.get(pk=numbers["Sitting", row["id"]])
     _references_in_json(sitting, numbers)
     remarks += _originals(sitting, folder, entries)
@@ -258,7 +259,7 @@ def _shared(model: type[models.Model], row: Mapping[str, Any], described: str) -
     one that is here: a profile always, a body or lens where that was decided."""
     present = _present(model, row)
     if present is None:
-        return _made(model, row, {}), ""
+        return _stored_alone(model, row), ""
     if not _different(present, row):
         return present, ""
     if model is not ToleranceProfile and described != BOTH:
@@ -266,14 +267,36 @@ def _shared(model: type[models.Model], row: Mapping[str, Any], described: str) -
     # The last of the fields that name it carries the mark: serial of a body, name of the others.
     mark = _SHARED[model][-1]
     name = f"{row[mark][:60]} (imported {get_random_string(4).lower()})".strip()
-    made = _made(model, {**row, mark: name}, {})
+    made = _stored_alone(model, {**row, mark: name})
     return made, f"{present} is described otherwise here: the sitting's own is kept beside it, marked “{name}”"
 
 
+def _stored_alone(model: type[models.Model], row: Mapping[str, Any]) -> models.Model:
+    made = _made(model, row, {})
+    made.save(force_insert=True)
+    return made
+
+
+def _store(model: type[models.Model], rows: Sequence[Mapping[str, Any]], numbers: dict[tuple[str, Any], Any]) -> None:
+    """Rows of a table as records of this installation, many at a time; ``numbers`` learns what they are called here."""
+    made = [_made(model, values, numbers) for values in rows]
+    model._default_manager.bulk_create(made, batch_size=_ROWS_AT_ONCE)
+    numbers.update({(model.__name__, values["id"]): one.pk for values, one in zip(rows, made, strict=True)})
+    # Moments that a database sets by itself when a row is made.
+    moments = [
+        f for f in model._meta.concrete_fields if getattr(f, "auto_now_add", False) or getattr(f, "auto_now", False)
+    ]
+    for one, values in zip(made, rows, strict=True):
+        for field in moments:
+            if field.attname in values:
+                setattr(one, field.attname, field.to_python(values[field.attname]))
+    if moments and made:
+        model._default_manager.bulk_update(made, [field.name for field in moments], batch_size=_ROWS_AT_ONCE)
+
+
 def _made(model: type[models.Model], values: Mapping[str, Any], numbers: Mapping[tuple[str, Any], Any]) -> models.Model:
-    """A row as a record of this installation. Unknown columns, of a newer version, are left out."""
+    """A row as a record of this installation, not stored yet. Unknown columns, of a newer version, are left out."""
     fields: dict[str, Any] = {}
-    later: dict[str, Any] = {}
     for field in model._meta.concrete_fields:
         if field.primary_key or field.attname not in values:
             continue
@@ -292,16 +315,14 @@ def _made(model: type[models.Model], values: Mapping[str, Any], numbers: Mapping
         if field.name == "before" and model is SittingEvent:
             # What to put back names rows of the other installation.
             value = []
+        if field.name == "account" and model is TrailEntry and not str(value).startswith(_BY_ARCHIVE):
+            # Nobody here signed in for it: who it was is what the archive says.
+            value = f"{_BY_ARCHIVE} {value}".strip()[:150]
         fields[field.attname] = value
-        if getattr(field, "auto_now_add", False) or getattr(field, "auto_now", False):
-            later[field.attname] = value
     made = model(**fields)
     made.clean_fields(
         exclude=[f.name for f in model._meta.concrete_fields if f.is_relation or f.blank or f.null or f.has_default()]
     )
-    made.save(force_insert=True)
-    if later:
-        model._default_manager.filter(pk=made.pk).update(**later)
     return made
 
 

@@ -59,6 +59,7 @@ class AdviceForm(forms.Form):
         label="Colour of the light, K", min_value=KELVIN_RANGE[0], max_value=KELVIN_RANGE[1], required=False
     )
     level = forms.ChoiceField(choices=[(one, one) for one in LEVELS], label="At least", initial="usable")
+    iso = forms.IntegerField(label="And if I set ISO", min_value=1, max_value=_MOST_ISO, required=False)
     aperture_stops = StopsSlider("What if: aperture", "wider", "smaller")
     shutter_stops = StopsSlider("What if: shutter", "slower", "faster")
     light_stops = StopsSlider("What if: light", "less", "more")

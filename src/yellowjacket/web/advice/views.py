@@ -12,9 +12,9 @@ from django.views.decorators.http import require_GET
 from yellowjacket.bench.models import Body, Use
 from yellowjacket.bench.services import advising
 from yellowjacket.core import stops
-from yellowjacket.core.advice import NOT_USABLE, ChannelInLight, Option, faster_by, in_light, options
+from yellowjacket.core.advice import NOT_USABLE, ChannelInLight, Option, faster_by, in_light, option_at, options
 from yellowjacket.core.colour import neutral_under
-from yellowjacket.core.tolerance import LEVELS, use_noise_factor
+from yellowjacket.core.tolerance import LEVELS, Profile, use_noise_factor
 from yellowjacket.web.advice.forms import AdviceForm
 
 # Grades on the speckle mark, by level.
@@ -93,12 +93,25 @@ def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
         "rows": [
             Row(one, _SPECKLE.get(one.level, _LOST), advising.cast_of(body, use, one.push_stops)) for one in found
         ],
-        "limit": limit, "faster": faster, "over": -(faster or 0.0), "long": long,
+        "asked": _asked(known, form, profile, wanted, factor, body, use), "limit": limit,
+        "faster": faster, "over": -(faster or 0.0), "long": long,
         "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
         "moved": any(data[name] for name in ("aperture_stops", "shutter_stops", "light_stops")),
         "light_stops": data["light_stops"], "coloured": _coloured(known, form, best, wanted, factor),
         "fits": advising.darks_that_fit(body, best.mark if best else round(wanted), form.exposure_s, data["celsius"]),
     }  # fmt: skip
+
+
+def _asked(
+    known: advising.Known, form: AdviceForm, profile: Profile, wanted: float, factor: float, body: Body, use: Use
+) -> Row | None:
+    """What the ISO that was named would give, measured or not."""
+    mark = form.cleaned_data["iso"]
+    if mark is None:
+        return None
+    iso = stops.exact_iso(mark)
+    option = option_at(known.findings, iso, mark, wanted, profile, form.exposure_s, factor)
+    return Row(option, _SPECKLE.get(option.level, _LOST), advising.cast_of(body, use, option.push_stops))
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
-from yellowjacket.bench.services import adopting, checking, conditions, daylog
+from yellowjacket.bench.services import adopting, checking, conditions, daylog, remedies
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.web.check.forms import SaidForm
 from yellowjacket.web.lines import crop_line, frames_line
@@ -38,7 +38,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         findings=audit.findings,
         problems=page.sitting.problems.all(),
         extras=Frame.objects.filter(sitting=page.sitting, shot=None).defer("report"),
-        free=checking.free_shots(page.sitting),
+        free=remedies.free_shots(page.sitting),
         of_rung=_frames_of_rung(page),
         spots=MarkedSpot.objects.filter(sitting=page.sitting, body=page.ladder.body),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
@@ -129,15 +129,15 @@ def frame(request: HttpRequest, sitting_id: int, frame_id: int) -> HttpResponse:
         )
         remedy = request.POST.get("remedy")
         if remedy == "extra":
-            checking.keep_as_extra(one)
+            remedies.keep_as_extra(one)
         elif remedy == "exclude":
-            checking.exclude(one, request.POST.get("reason", ""))
+            remedies.exclude(one, request.POST.get("reason", ""))
         elif remedy == "reshoot":
-            checking.reshoot(one)
+            remedies.reshoot(one)
         elif remedy == "assign":
-            checking.assign_frame(one, _free_shot(request, page))
+            remedies.assign_frame(one, _free_shot(request, page))
         elif remedy == "correct":
-            checking.correct(one, _said(request))
+            remedies.correct(one, _said(request))
         else:
             raise Refusal("Choose a remedy: extra, exclude, re-shoot, assign or correct.")
 
@@ -151,7 +151,7 @@ def problem(request: HttpRequest, sitting_id: int, problem_id: int) -> HttpRespo
     def action(page: SittingPage) -> None:
         one = get_object_or_404(Problem, pk=problem_id, sitting=page.sitting)
         if request.POST.get("remedy") == "assign":
-            checking.assign_problem(one, _free_shot(request, page))
+            remedies.assign_problem(one, _free_shot(request, page))
         else:
             daylog.act(page.sitting, "note", f"struck {one.file_name}: {one.reason}", removed=one)
 
@@ -181,9 +181,9 @@ def spot(request: HttpRequest, sitting_id: int, spot_id: int) -> HttpResponse:
     def action(page: SittingPage) -> None:
         one = get_object_or_404(MarkedSpot.objects.select_related("sitting", "body"), pk=spot_id, sitting=page.sitting)
         if request.POST.get("remedy") == "rule-out":
-            checking.rule_out(one)
+            remedies.rule_out(one)
         else:
-            checking.strike_spot(one)
+            remedies.strike_spot(one)
 
     return _carry_out(request, sitting_id, action)
 
@@ -197,9 +197,9 @@ def rung_remedy(request: HttpRequest, sitting_id: int, rung_id: int) -> HttpResp
             Rung.objects.select_related("ladder__sitting"), pk=rung_id, ladder__sitting=page.sitting
         )
         if request.POST.get("remedy") == "reshoot":
-            checking.reshoot_rung(one)
+            remedies.reshoot_rung(one)
         else:
-            checking.let_be(one, request.POST.get("code", ""))
+            remedies.let_be(one, request.POST.get("code", ""))
 
     return _carry_out(request, sitting_id, action)
 

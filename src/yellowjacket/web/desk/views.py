@@ -79,19 +79,20 @@ def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:
 @require_POST
 def take_in(request: HttpRequest) -> HttpResponse:
     """A sitting from an archive file; to its plan when it is in, to a question where something is here already."""
+    name = request.POST.get("name") or getattr(request.FILES.get("archive"), "name", "") or "the file"
+    described = request.POST.get("described", sitting_archive.ASK)
     try:
         waiting = incoming.kept(request.POST.get("token", "")) or incoming.keep(request.FILES.get("archive"))
-        name = request.POST.get("name") or getattr(request.FILES.get("archive"), "name", "") or "the file"
-        taken = sitting_archive.read(
-            waiting.path,
-            name,
-            again="again" in request.POST,
-            described=request.POST.get("described", sitting_archive.ASK),
-        )
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+        return redirect("desk:archive")
+    try:
+        taken = sitting_archive.read(waiting.path, name, again="again" in request.POST, described=described)
     except sitting_archive.Question as question:
         context = {"place": "archive", "question": question, "token": waiting.token, "name": name}
         return render(request, "desk/question.html", context)
     except Refusal as refusal:
+        waiting.path.unlink(missing_ok=True)
         messages.error(request, str(refusal))
         return redirect("desk:archive")
     waiting.path.unlink(missing_ok=True)

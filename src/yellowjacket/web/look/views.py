@@ -10,7 +10,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
-from yellowjacket.bench.services import checking, judging, placements, recording, verdicts
+from yellowjacket.bench.services import judging, placements, recording, remedies, verdicts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.people import READER
 from yellowjacket.core.develop import DEVELOPERS
@@ -184,7 +184,7 @@ def mark(request: HttpRequest, sitting_id: int) -> HttpResponse:
         if not any(page.light(rung) for rung in page.rungs):
             raise Refusal("There is no frame yet to mark a spot on.")
         x, y = Walls(page, Looking()).spot()
-        checking.mark_spot(page.ladder, request.POST.get("name", ""), x, y, request.POST.get("note", ""))
+        remedies.mark_spot(page.ladder, request.POST.get("name", ""), x, y, request.POST.get("note", ""))
 
     return _answered(request, sitting_id, action)
 
