@@ -13,9 +13,8 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from tests import making
-from yellowjacket import home
 from yellowjacket.bench.models import Frame, Grade, Job, LanePicture, Problem
-from yellowjacket.bench.services import importing, judging, lanes, measuring, recording
+from yellowjacket.bench.services import judging, lanes, recording
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.develop import develop_crop
@@ -26,11 +25,8 @@ pytestmark = pytest.mark.django_db
 
 
 @pytest.fixture
-def ladder(sitting, card, data_folder):
-    home.allow_folder(data_folder, card)
-    importing.import_folder(sitting, str(card))
-    measuring.start_measuring(sitting)
-    return sitting.ladders.get()
+def ladder(measured):
+    return measured.ladders.get()
 
 
 def developed(frame, ladder):
