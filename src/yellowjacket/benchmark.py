@@ -312,7 +312,7 @@ def _night_time() -> tuple[int, float]:
     from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
     from yellowjacket.core.ladder import Exposure, LadderSpec
 
-    body = Body.objects.all()[0]
+    body = Body.objects.filter(highest_iso__gte=8000)[0]
     picked = tuple(float(iso) for iso in (100, 125, 160, 200, 250, 320, 400, 500, 640, 800, 1000, 1250, 1600, 2000, 2500,
                                           3200, 4000, 5000, 6400, 8000))  # fmt: skip
     spec = LadderSpec("iso", "shutter", Exposure(100, 1 / 8, 8.0), picked=picked, repeats=_NIGHT_REPEATS, darks=0)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from yellowjacket.core.dark_time import TimeFindings
 from yellowjacket.core.hot_pixels import density, points_per_frame
-from yellowjacket.core.quantity import Quantity, missing, with_relative_error
+from yellowjacket.core.quantity import Quantity, missing, ratio
 from yellowjacket.core.stops import shutter_label
 from yellowjacket.core.tolerance import Criterion
 
@@ -54,13 +54,13 @@ def lenr_times(
         if partner is None or one.pixels is None or partner.pixels is None:
             continue
         before, after = points_per_frame(one.pixels, factor), points_per_frame(partner.pixels, factor)
-        ratio = _ratio(partner.noise_dn, one.noise_dn)
+        noise = ratio(partner.noise_dn, one.noise_dn)
         left = after / before if before else 1.0
-        at_work = (before > 0 and left < _LEFT_IDLE) or (ratio.value or 1.0) > _IDLE_NOISE_RATIO
+        at_work = (before > 0 and left < _LEFT_IDLE) or (noise.value or 1.0) > _IDLE_NOISE_RATIO
         found.append(
             LenrTime(
                 one.group.exposure_s, one.group.temperature_c, density(before, one.pixels.megapixels),
-                density(after, partner.pixels.megapixels), _removed(before, after), ratio,
+                density(after, partner.pixels.megapixels), _removed(before, after), noise,
                 one.group.exposure_s if at_work else 0.0, at_work, _expected(own_variance(one), own_variance(partner)),
                 _apart(one, partner),
             )
@@ -84,12 +84,6 @@ def _removed(before: float, after: float) -> Quantity:
     share = 1 - after / before
     half = 1.96 * math.sqrt(max(after, 1) / before**2 * (1 + after / before))
     return Quantity(share, max(share - half, -1.0), min(share + half, 1.0), round(before))
-
-
-def _ratio(on: Quantity, off: Quantity) -> Quantity:
-    if not on.value or not off.value:
-        return missing(on.reason or off.reason)
-    return with_relative_error(on.value / off.value, math.hypot(on.se / on.value, off.se / off.value), on.n)
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 
-from yellowjacket.core.quantity import Quantity, missing, with_error
+from yellowjacket.core.quantity import Quantity, difference, missing
 
 # Beyond this the filter's form is another one.
 _MOST_SHARE = 0.25
@@ -62,10 +62,8 @@ def processing_part(
     if range_one.value is None or range_other.value is None:
         nothing = missing(range_one.reason or range_other.reason or "a range is missing")
         return nothing, nothing
-    difference = with_error(
-        range_one.value - range_other.value, math.hypot(range_one.se, range_other.se), min(range_one.n, range_other.n)
-    )
+    apart = difference(range_one, range_other)
     one, other = noise_hidden_stops(rho_one), noise_hidden_stops(rho_other)
     if one.value is None or other.value is None:
-        return difference, missing(one.reason or other.reason or "the correlation of neighbours is missing")
-    return difference, with_error(one.value - other.value, math.hypot(one.se, other.se), min(one.n, other.n))
+        return apart, missing(one.reason or other.reason or "the correlation of neighbours is missing")
+    return apart, difference(one, other)

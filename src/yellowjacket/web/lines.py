@@ -91,7 +91,7 @@ def frames_line(page: SittingPage) -> Line:
 
 
 class Readings:
-    """The readings the sheet shows, fetched in one query, at the size of a use where they depend on it."""
+    """The readings the sheet shows, fetched in two queries, at the size of a use where they depend on it."""
 
     def __init__(self, rungs: Sequence[Rung], use: Use | None = None, *, every_channel: bool = False) -> None:
         many = (Patch.Role.FIELD, Patch.Role.COLOUR, Patch.Role.WEDGE)
@@ -100,9 +100,12 @@ class Readings:
             # The sheet shows what stands for all channels; clipping is the worst of them.
             rows = rows.filter(Q(channel__in=("G", "all")) | Q(quantity="clipped_share", patch__role__in=_CLIPPING))
         self._found: dict[tuple[int, str | None, str, str], Reading] = {}
+        # A patch has hundreds of readings: its role is asked for once.
+        roles = dict(Patch.objects.filter(ladder__rungs__in=rungs).values_list("pk", "role"))
         # Per pixel first: what was read at the use's size takes its place.
-        for row in sorted(rows.select_related("patch"), key=lambda row: row.use_id is not None):
-            self._found[row.rung_id, row.patch.role if row.patch else None, row.channel, row.quantity] = row
+        for row in sorted(rows, key=lambda row: row.use_id is not None):
+            role = None if row.patch_id is None else roles[row.patch_id]
+            self._found[row.rung_id, role, row.channel, row.quantity] = row
 
     def __bool__(self) -> bool:
         return bool(self._found)

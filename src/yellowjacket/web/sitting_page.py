@@ -194,6 +194,7 @@ class SittingPage:
             for ladder in self._tabbed
         ]
 
+    @cached_property
     def steps(self) -> list[Step]:
         """The left column."""
         planned, taken = sum(self.shots.values()), sum(len(frames) for frames in self.frames.values())
@@ -243,7 +244,7 @@ class SittingPage:
         """Template context of the frame of the page."""
         return {
             "page": self, "sitting": self.sitting, "ladder": self.ladder, "rung": self.rung, "use": self.use,
-            "uses": self.uses, "steps": self.steps(), "step": self.step, "job": self.job, "person": self.person, **more,
+            "uses": self.uses, "steps": self.steps, "step": self.step, "job": self.job, "person": self.person, **more,
         }  # fmt: skip
 
 

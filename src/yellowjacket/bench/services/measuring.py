@@ -86,12 +86,12 @@ class Stale:
     patches: dict[str, str]
 
 
-def inputs_digest(task: RungTask, contents: dict[str, str]) -> str:
+def _inputs_digest(task: RungTask, contents: dict[str, str], uniform: Sequence[dict[str, object]]) -> str:
     """Digest of everything a rung's own readings depend on: file contents, uniform patches, uses, method."""
     return _digest({
         "light": [contents[path] for path in task.light],
         "dark": [contents[path] for path in task.dark],
-        "patches": [asdict(patch) for patch in task.patches if patch.role in UNIFORM],
+        "patches": list(uniform),
         "uses": [asdict(use) for use in task.uses],
         "picture": task.picture,
         "method": METHOD_VERSION,
@@ -120,14 +120,20 @@ def _stale(ladder: Ladder) -> list[Stale]:
     full = max(sizes.values(), default=(0, 0))
     found: list[Stale] = []
     partly: list[Stale] = []
+    # Most rungs have one size: its patches are written out once.
+    fitted: dict[tuple[int, int], tuple[tuple[PatchSpec, ...], list[dict[str, object]]]] = {}
     for rung in rungs:
         light, dark = paths[rung.pk]["light"], paths[rung.pk]["dark"]
         if not light:
             continue
         # A raw mode of fewer pixels shows the same scene smaller: patches shrink with it.
-        own = scaled_specs(specs, full, sizes.get(rung.pk, full))
+        size = sizes.get(rung.pk, full)
+        if size not in fitted:
+            scaled = tuple(scaled_specs(specs, full, size))
+            fitted[size] = scaled, [asdict(spec) for spec in scaled if spec.role in UNIFORM]
+        own, uniform = fitted[size]
         task = RungTask(rung.pk, tuple(light), tuple(dark), own, uses, picture)
-        inputs = inputs_digest(task, contents)
+        inputs = _inputs_digest(task, contents, uniform)
         changed = tuple(
             spec for spec in own if spec.name in alone and rung.measured_patches.get(spec.name) != alone[spec.name][1]
         )

@@ -20,7 +20,7 @@ from yellowjacket.core.iso_push import (
     penalties,
 )
 from yellowjacket.core.processing import noise_hidden_stops, processing_part
-from yellowjacket.core.quantity import Quantity, missing, with_relative_error
+from yellowjacket.core.quantity import Quantity, missing, ratio
 from yellowjacket.core.recovery import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.same_pixels import AREA, OWN, SAME
 from yellowjacket.core.tolerance import LEVELS, Criterion, Profile
@@ -202,20 +202,13 @@ def setting_effects(ladder: Ladder) -> list[SettingEffect]:
         correlation = own.get("neighbour_correlation", nothing)
         effects.append(
             SettingEffect(
-                rung, _ratio(first.get("snr", nothing), own.get("snr", nothing)), correlation,
+                rung, ratio(first.get("snr", nothing), own.get("snr", nothing)), correlation,
                 own.get("detail_share", missing("no texture: mark one on the Measure page")),
                 own.get("range_engineering", nothing), noise_hidden_stops(correlation),
                 sizes[rung.pk] / 1e6 if rung.pk in sizes else None,
             )
         )  # fmt: skip
     return effects
-
-
-def _ratio(one: Quantity, other: Quantity) -> Quantity:
-    if not one.value or not other.value:
-        return missing(one.reason or other.reason)
-    relative = ((one.se / one.value) ** 2 + (other.se / other.value) ** 2) ** 0.5
-    return with_relative_error(one.value / other.value, relative, min(one.n, other.n))
 
 
 @dataclass(frozen=True, slots=True)
@@ -231,9 +224,9 @@ class SamePixels:
         """The mode against the full frame averaged down, in per cent."""
         found = {}
         for name, pictures in self.rows.items():
-            ratio = _ratio(pictures.get(OWN, missing("")), pictures.get(AREA, missing("")))
-            value, low, high = (None if q is None else 100 * (q - 1) for q in (ratio.value, ratio.low, ratio.high))
-            found[name] = Quantity(value, low, high, ratio.n, ratio.reason)
+            share = ratio(pictures.get(OWN, missing("")), pictures.get(AREA, missing("")))
+            value, low, high = (None if q is None else 100 * (q - 1) for q in (share.value, share.low, share.high))
+            found[name] = Quantity(value, low, high, share.n, share.reason)
         return found
 
 

@@ -31,13 +31,10 @@ _NUMBERS = (("x", "x"), ("y", "y"), ("w", "Width"), ("h", "Height"))
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """The sheet of findings and the frame with its patches."""
+    """The sheet of findings and the frame with its patches; noise against signal and codes follow by themselves."""
     sitting_page = SittingPage(request, sitting_id, "measure")
     context = _panel(sitting_page) | _sheet(sitting_page)
-    return render(
-        request, "measure/page.html",
-        context | {"foot": _foot(sitting_page), "transfer": transfer_plot(sitting_page.rung)},
-    )  # fmt: skip
+    return render(request, "measure/page.html", context | {"foot": _foot(sitting_page)})
 
 
 def foot(request: HttpRequest, sitting_id: int) -> HttpResponse:
