@@ -171,6 +171,14 @@ def import_files(job: Job, progress: jobs.Progress) -> str:
     added, problems = 0, 0
     finder = ShotFinder(job.sitting)
     for path, facts in run_all(inspect_file, waiting):
+        if (
+            job.parameters.get("watched")
+            and not isinstance(facts, FrameFacts)
+            and misfit_from(facts).code in _UNRELATED
+        ):
+            # An inbox holds other things, too: they are passed over in silence.
+            progress.step()
+            continue
         record: Frame | Problem | None = _store_outcome(job.sitting, path, facts, finder)
         if job.parameters.get("watched") and isinstance(record, Problem) and record.code in _UNRELATED:
             record.delete()

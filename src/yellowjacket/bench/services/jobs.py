@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import time
 from collections.abc import Callable
 from typing import Any
 
@@ -18,6 +19,7 @@ from yellowjacket.bench.services.errors import Refusal
 log = logging.getLogger(__name__)
 
 Work = Callable[[Job, "Progress"], str]
+_TOLD_EVERY_S = 0.15
 
 
 class Stopped(Exception):
@@ -29,6 +31,7 @@ class Progress:
 
     def __init__(self, job: Job) -> None:
         self._job = job
+        self._told = 0.0
 
     def begin(self, total: int) -> None:
         """Say how many items there are."""
@@ -36,8 +39,15 @@ class Progress:
         self._job.save(update_fields=["total", "done"])
 
     def step(self) -> None:
-        """One more item is done and stored. Raises Stopped when that is wanted."""
+        """One more item is done and stored. Raises Stopped when that is wanted.
+
+        Many small items are told of together: nobody reads faster.
+        """
         self._job.done += 1
+        now = time.monotonic()
+        if now - self._told < _TOLD_EVERY_S and self._job.done < self._job.total:
+            return
+        self._told = now
         self._job.save(update_fields=["done"])
         if Job.objects.filter(pk=self._job.pk, stop_wanted=True).exists():
             raise Stopped
@@ -94,4 +104,4 @@ def run_job(job_id: int) -> None:
         log.exception("job %s failed", job_id)
         message, state = "failed for a reason nobody expected; the log of the application says more", Job.State.FAILED
     job.state, job.message, job.finished_at = state, message[:400], timezone.now()
-    job.save(update_fields=["state", "message", "finished_at"])
+    job.save(update_fields=["state", "message", "finished_at", "done"])
