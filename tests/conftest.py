@@ -78,6 +78,16 @@ def card(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return making.write_ladder(tmp_path_factory.mktemp("card"))
 
 
+@pytest.fixture
+def filled(sitting, card, data_folder):
+    """A sitting with all its frames in, not measured."""
+    from yellowjacket.bench.services import importing
+
+    home.allow_folder(data_folder, card)
+    importing.import_folder(sitting, str(card))
+    return sitting
+
+
 # The measured sitting as it was made the first time, for all other tests of this process.
 _KEPT: dict[str, bytes] = {}
 

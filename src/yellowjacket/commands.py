@@ -316,7 +316,7 @@ def _first_path(task: IsoTask) -> str:
 
 def _use(text: str) -> tuple[str, int]:
     name, _, pixels = text.partition("=")
-    if not name or not pixels.isdigit() or int(pixels) < 1:
+    if not name or not pixels.isdecimal() or int(pixels) < 1:
         raise UsageError(f"a use is NAME=pixels, not {text!r}")
     return name, int(pixels)
 
@@ -415,7 +415,7 @@ def _shots(spec: LadderSpec, body: BodyModel) -> list[tuple[ExposureSettings, fl
 
 def _ladder_shots(body: BodyModel, marks: str) -> list[tuple[ExposureSettings, float]]:
     words = [] if marks == "all" else [word.strip() for word in marks.split(",")]
-    if not all(word.isdigit() for word in words):
+    if not all(word.isdecimal() for word in words):
         raise UsageError(f"an ISO ladder is ISO marks separated by commas, or all; not {marks!r}")
     metered = Exposure(body.native_lowest_iso, 1 / 8 * 100 / body.native_lowest_iso, 8.0)
     return _shots(LadderSpec("iso", "shutter", metered, picked=tuple(float(word) for word in words)), body)

@@ -2,18 +2,10 @@
 
 import pytest
 
-from yellowjacket import home
 from yellowjacket.bench.models import Frame
 from yellowjacket.bench.services import checking, daylog, importing, remedies, spread
 
 pytestmark = pytest.mark.django_db
-
-
-@pytest.fixture
-def filled(sitting, card, data_folder):
-    home.allow_folder(data_folder, card)
-    importing.import_folder(sitting, str(card))
-    return sitting
 
 
 def test_an_empty_archive_has_nothing_to_say(db):

@@ -7,18 +7,10 @@ import zipfile
 
 import pytest
 
-from yellowjacket import home
 from yellowjacket.bench.models import Body, Frame
-from yellowjacket.bench.services import importing, plain_folder
+from yellowjacket.bench.services import plain_folder
 
 pytestmark = pytest.mark.django_db
-
-
-@pytest.fixture
-def with_frames(sitting, card, data_folder):
-    home.allow_folder(data_folder, card)
-    importing.import_folder(sitting, str(card))
-    return sitting
 
 
 def opened(sitting):
@@ -27,8 +19,8 @@ def opened(sitting):
     return zipfile.ZipFile(buffer), missing
 
 
-def test_every_frame_lies_under_its_body_and_rung_as_it_was(client, with_frames):
-    archive, missing = opened(with_frames)
+def test_every_frame_lies_under_its_body_and_rung_as_it_was(client, filled):
+    archive, missing = opened(filled)
     assert missing == 0
     table = list(csv.DictReader(io.StringIO(archive.read("Drawer 1/frames.csv").decode())))
     assert len(table) == Frame.objects.count() == 12
@@ -36,20 +28,20 @@ def test_every_frame_lies_under_its_body_and_rung_as_it_was(client, with_frames)
         data = archive.read(f"Drawer 1/{row['file']}")
         assert hashlib.sha256(data).hexdigest() == row["sha256"]
         assert row["file"].startswith(f"Ostrel Heath OH-1/ISO/ISO {int(float(row['iso'])):06d}, ")
-    response = client.get(f"/sittings/{with_frames.pk}/frames.zip")
+    response = client.get(f"/sittings/{filled.pk}/frames.zip")
     assert response["Content-Disposition"].endswith('filename="drawer-1-frames.zip"')
     assert zipfile.ZipFile(io.BytesIO(b"".join(response.streaming_content))).testzip() is None
 
 
-def test_an_original_that_is_gone_is_said(with_frames):
+def test_an_original_that_is_gone_is_said(filled):
     gone = Frame.objects.first()
     Frame.objects.filter(pk=gone.pk).update(path="/gone/x.DNG")
-    archive, missing = opened(with_frames)
+    archive, missing = opened(filled)
     assert missing == 1
     assert gone.sha256 in archive.read("Drawer 1/not-here.txt").decode()
 
 
-def test_names_lead_nowhere_else(with_frames):
+def test_names_lead_nowhere_else(filled):
     Body.objects.update(model="../..", serial="a/b:c")
-    names = opened(with_frames)[0].namelist()
+    names = opened(filled)[0].namelist()
     assert all(".." not in name.split("/") and name.count("/") <= 4 and ":" not in name for name in names)

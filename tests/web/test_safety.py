@@ -110,3 +110,13 @@ def test_everything_of_a_sitting_is_stored_or_nothing(body, monkeypatch):
             sitting, [UseSpec("Web", 1)], [LadderRequest(body, LadderSpec("iso", "shutter", Exposure(100, 1 / 8, 8)))]
         )
     assert not Sitting.objects.exists()
+
+
+def test_signs_that_only_look_like_numbers_break_nothing(client, measured):
+    """A raised two is a digit to Python and no number: addresses come from anywhere."""
+    sitting = f"/sittings/{measured.pk}"
+    for address in (
+        "/?page=²", "/?bodies=²", "/people/?page=²", "/compare/?ladder=²&size=²", "/advice/?body=²", "/tolerance/?profile=²",
+        f"{sitting}/look/?lane=²&spot=²,²", f"{sitting}/record/?version=²&ladder=²", f"{sitting}/measure/?use=²",
+    ):  # fmt: skip
+        assert client.get(address).status_code == 200, address

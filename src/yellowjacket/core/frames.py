@@ -365,6 +365,6 @@ def _moment(tags: dict[str, Any]) -> datetime | None:
     except ValueError:
         return None
     hundredths = _text(tags, "EXIF SubSecTimeOriginal")
-    if hundredths.isdigit():
+    if hundredths.isdecimal():
         moment = moment.replace(microsecond=int(float(f"0.{hundredths}") * 1_000_000))
     return moment

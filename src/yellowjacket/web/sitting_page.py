@@ -99,7 +99,7 @@ class SittingPage:
     def asked_spot(self) -> tuple[int, int] | None:
         """The spot that the address names, in raw pixels; no sensor is wider than what is let through."""
         parts = self.request.GET.get("spot", "").split(",")
-        if len(parts) != 2 or not all(part.isdigit() for part in parts):
+        if len(parts) != 2 or not all(part.isdecimal() for part in parts):
             return None
         return min(int(parts[0]), _WIDEST_PX), min(int(parts[1]), _WIDEST_PX)
 
@@ -107,7 +107,7 @@ class SittingPage:
     def lane_id(self) -> int | None:
         """The lane of the current ladder that is judged, None as is."""
         text = self.request.GET.get("lane") or self.request.POST.get("lane") or ""
-        return int(text) if text.isdigit() else None
+        return int(text) if text.isdecimal() else None
 
     @property
     def size_use(self) -> Use | None:

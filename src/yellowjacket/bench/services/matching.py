@@ -117,5 +117,5 @@ def _mode_of(ladder: Ladder, value: str, modes: dict[str, dict[str, int]]) -> tu
     if value in modes:
         mode = modes[value]
         return (mode["width"], mode["height"]), mode["bits"]
-    digits = "".join(character for character in value if character.isdigit())
+    digits = "".join(character for character in value if character.isdecimal())
     return None, int(digits) if ladder.method == Ladder.Method.BIT_DEPTH and digits else None

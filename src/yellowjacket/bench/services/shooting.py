@@ -219,7 +219,7 @@ def _special(ladder: Ladder, value: str) -> dict[str, Any]:
     if ladder.method == Ladder.Method.NOISE_REDUCTION:
         return {"smoothing": NOISE_REDUCTION.get(word, 0.0)}
     if ladder.method == Ladder.Method.BIT_DEPTH:
-        digits = "".join(character for character in word if character.isdigit())
+        digits = "".join(character for character in word if character.isdecimal())
         return {"bits": int(digits) if digits else None}
     return {"half": word == _HALF_MODE}
 

@@ -71,7 +71,7 @@ class AdviceForm(forms.Form):
             newest[_same(use)] = use.pk
         if data is not None:
             # An address that was kept may name the same use of an older sitting.
-            named = found.filter(pk=data["use"]).first() if str(data.get("use", "")).isdigit() else None
+            named = found.filter(pk=data["use"]).first() if str(data.get("use", "")).isdecimal() else None
             if named is not None:
                 data = {**data.dict(), "use": newest[_same(named)]} if hasattr(data, "dict") else data
         super().__init__(data, **kwargs)

@@ -160,7 +160,7 @@ def problem(request: HttpRequest, sitting_id: int, problem_id: int) -> HttpRespo
 
 def _free_shot(request: HttpRequest, page: SittingPage) -> Shot:
     wanted = request.POST.get("shot", "")
-    if not wanted.isdigit():
+    if not wanted.isdecimal():
         raise Refusal("Choose the shot it belongs to.")
     return get_object_or_404(
         Shot.objects.select_related("rung__ladder"), rung__ladder__sitting=page.sitting, pk=int(wanted)
@@ -208,7 +208,7 @@ def rung_remedy(request: HttpRequest, sitting_id: int, rung_id: int) -> HttpResp
 def gather(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Make a ladder of the singles chosen."""
     page = SittingPage(request, sitting_id, "check")
-    wanted = [int(pk) for pk in request.POST.getlist("frame") if pk.isdigit()]
+    wanted = [int(pk) for pk in request.POST.getlist("frame") if pk.isdecimal()]
     frames = list(Frame.objects.filter(sitting=page.sitting, pk__in=wanted))
     try:
         ladder = adopting.gather(page.sitting, frames, request.POST.get("kind", ""))

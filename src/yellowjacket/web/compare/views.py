@@ -58,7 +58,7 @@ def page(request: HttpRequest) -> HttpResponse:
     by_id = {str(ladder.pk): ladder for ladder in offered}
     wanted = [by_id[key] for key in dict.fromkeys(request.GET.getlist("ladder")) if key in by_id]
     size = request.GET.get("size", "")
-    pixels = int(size) if size.isdigit() else None
+    pixels = int(size) if size.isdecimal() else None
     context: dict[str, object] = {
         "place": "compare", "offered": offered, "wanted": wanted, "sizes": comparing.sizes_of(wanted) if wanted else [],
         "size": pixels, "most": comparing.MOST, "groups": comparing.by_sensor(offered),

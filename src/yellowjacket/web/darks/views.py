@@ -52,7 +52,7 @@ def page(request: HttpRequest) -> HttpResponse:
 
 
 def _is_number(request: HttpRequest, name: str) -> bool:
-    return request.GET.get(name, "").isdigit()
+    return request.GET.get(name, "").isdecimal()
 
 
 @require_POST
@@ -157,7 +157,7 @@ def master_fits(request: HttpRequest, master_id: int) -> FileResponse:
 def _spot(request: HttpRequest, frame: Frame, master: MasterDark) -> tuple[int, int]:
     """Where to look: as asked for, else around the brightest pixel of the master."""
     text = request.GET.get("spot", "").split(",")
-    if len(text) == 2 and all(part.isdigit() for part in text):
+    if len(text) == 2 and all(part.isdecimal() for part in text):
         return min(int(text[0]), frame.width - 1), min(int(text[1]), frame.height - 1)
     image = masters.image_of(master)
     # The brightest of a coarse look: the exact one matters little.

@@ -68,7 +68,7 @@ class IsoListField(forms.CharField):
     def clean(self, value: object) -> list[int]:
         """Rising marks without repeats."""
         words = super().clean(value).replace(",", " ").split()
-        if not all(word.isdigit() and int(word) > 0 for word in words):
+        if not all(word.isdecimal() and int(word) > 0 for word in words):
             raise forms.ValidationError("Write ISO marks as numbers: 100, 125, 160")
         return sorted({int(word) for word in words})
 

@@ -48,8 +48,7 @@ def desk(request: HttpRequest) -> HttpResponse:
 
 def _page(request: HttpRequest, name: str, rows: QuerySet[T], a_page: int) -> Page[T]:
     """The part of the rows that the address asks for, the first where it asks for none."""
-    asked = request.GET.get(name, "1")
-    return Paginator(rows, a_page).get_page(int(asked) if asked.isdigit() else 1)
+    return Paginator(rows, a_page).get_page(request.GET.get(name))
 
 
 def bodies(request: HttpRequest) -> HttpResponse:

@@ -51,7 +51,7 @@ def svg(request: HttpRequest, sitting_id: int, token: str) -> HttpResponse:
     """One page of the sheet as SVG, ``?page=`` from 1."""
     sheet = _sheet(sitting_id, token)
     number = request.GET.get("page", "1")
-    if not number.isdigit() or not 1 <= int(number) <= sheets.pages_of(sheet):
+    if not number.isdecimal() or not 1 <= int(number) <= sheets.pages_of(sheet):
         raise Http404
     try:
         text = sheets.as_svg(sheet, int(number) - 1)

@@ -68,7 +68,7 @@ class Looking:
     @property
     def percent(self) -> int:
         """Magnification, 0 at a use's size."""
-        return int(self.size) if self.size.isdigit() else 0
+        return int(self.size) if self.size.isdecimal() else 0
 
     def view(self, moved_stops: float | None) -> View:
         """What is stored with a grade."""

@@ -162,7 +162,7 @@ def _give(request: HttpRequest, page: SittingPage) -> None:
         judging.undo(page.ladder, page.person)
     elif word == "none":
         judging.take_back(*said, lane)
-    elif word.isdigit():
+    elif word.isdecimal():
         looking = Looking.of(request)
         frame = next(iter(page.light(page.rung)), None)
         moved = None

@@ -49,7 +49,7 @@ def page(request: HttpRequest) -> HttpResponse:
 
 def _body(request: HttpRequest) -> Body | None:
     wanted = request.GET.get("body", "")
-    return (Body.objects.filter(pk=wanted).first() if wanted.isdigit() else None) or Body.objects.first()
+    return (Body.objects.filter(pk=wanted).first() if wanted.isdecimal() else None) or Body.objects.first()
 
 
 @require_GET

@@ -101,7 +101,7 @@ def repeat(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The same plan as a new sitting of today, fitted to another body where one is chosen."""
     sitting = get_object_or_404(Sitting.objects.select_related("lens_used", "profile"), pk=sitting_id)
     chosen = request.POST.get("body", "")
-    body = get_object_or_404(Body, pk=int(chosen)) if chosen.isdigit() else None
+    body = get_object_or_404(Body, pk=int(chosen)) if chosen.isdecimal() else None
     try:
         again, fitted = plan_files.repeat(sitting, body, timezone.localdate())
     except Refusal as refusal:
@@ -135,13 +135,13 @@ def _sitting_from_plan(request: HttpRequest) -> tuple[Sitting, plan_files.Fitted
     upload = request.FILES.get("plan")
     if upload is not None:
         document = plan_files.parse_document(upload.read(plan_files.LARGEST_BYTES + 1))
-    elif request.POST.get("template", "").isdigit():
+    elif request.POST.get("template", "").isdecimal():
         document = get_object_or_404(PlanTemplate, pk=request.POST["template"]).document
     else:
         raise Refusal("Choose a template, or a plan file.")
     bodies: QuerySet[Body] = Body.objects.all()
     chosen = request.POST.get("body", "")
-    fitted = plan_files.fit_plan(document, bodies.filter(pk=chosen).first() if chosen.isdigit() else None)
+    fitted = plan_files.fit_plan(document, bodies.filter(pk=chosen).first() if chosen.isdecimal() else None)
     name = request.POST.get("name", "").strip()[:120] or fitted.name[:120] or "Sitting from a plan"
     profile, _ = ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
     sitting = Sitting(

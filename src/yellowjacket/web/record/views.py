@@ -98,7 +98,7 @@ def _others(page: SittingPage, record: Record) -> list[OtherRow]:
 def _record(request: HttpRequest, page: SittingPage) -> Record:
     """The version asked for, else the newest."""
     version = request.GET.get("version") or request.POST.get("version")
-    if version and version.isdigit():
+    if version and version.isdecimal():
         return get_object_or_404(Record, ladder=page.ladder, version=int(version))
     return recording.open_record(page.ladder)
 
@@ -117,11 +117,11 @@ def decide(request: HttpRequest, sitting_id: int) -> HttpResponse:
     message = ""
     mark = request.POST.get("decided", "")
     try:
-        if mark != "none" and not mark.isdigit():
+        if mark != "none" and not mark.isdecimal():
             raise Refusal("Choose a mark, or none.")
         use = get_object_or_404(Use, sitting=sitting_page.sitting, pk=request.POST.get("for_use"))
         recording.decide(
-            record, use, request.POST.get("level", ""), int(mark) if mark.isdigit() else None, sitting_page.person
+            record, use, request.POST.get("level", ""), int(mark) if mark.isdecimal() else None, sitting_page.person
         )
     except Refusal as refusal:
         message = str(refusal)

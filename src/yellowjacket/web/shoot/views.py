@@ -150,7 +150,7 @@ def _shot(request: HttpRequest, page: SittingPage) -> Shot:
     """The shot that the window showed: two windows must not take two shots with one key each."""
     wanted = request.POST.get("shot", "")
     shots = Shot.objects.filter(rung__ladder__sitting=page.sitting).select_related("rung__ladder__sitting")
-    return get_object_or_404(shots, pk=int(wanted) if wanted.isdigit() else 0)
+    return get_object_or_404(shots, pk=int(wanted) if wanted.isdecimal() else 0)
 
 
 @require_POST

@@ -102,7 +102,7 @@ def put_in_force(request: HttpRequest, profile_id: int) -> HttpResponse:
     """The limits of a sitting follow this profile from now on."""
     profile = get_object_or_404(ToleranceProfile, pk=profile_id)
     chosen = request.POST.get("sitting", "")
-    sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=int(chosen) if chosen.isdigit() else 0)
+    sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=int(chosen) if chosen.isdecimal() else 0)
     tolerances.put_in_force(sitting, profile)
     messages.success(request, f"{sitting} follows “{profile}” now; what was signed keeps its own.")
     return redirect(f"{reverse('tolerance:page')}?profile={profile.pk}")
