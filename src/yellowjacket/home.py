@@ -58,8 +58,12 @@ def allow_folder(home: Path, folder: Path) -> None:
 
 
 def inside_allowed(home: Path, folder: Path) -> bool:
-    """Whether a path, links followed, lies in an allowed folder."""
-    resolved = folder.resolve()
+    """Whether a path, links followed, lies in an allowed folder. What cannot be followed, such as a link to itself, does
+    not."""
+    try:
+        resolved = folder.resolve()
+    except (OSError, RuntimeError, ValueError):
+        return False
     return any(resolved.is_relative_to(allowed.resolve()) for allowed in allowed_folders(home))
 
 

@@ -1,14 +1,23 @@
-"""Running pure functions over many inputs in worker processes; a worker that dies costs one input."""
+"""Running pure functions over many inputs in worker processes; a worker that dies costs one input at most.
+
+Every worker has a pipe of its own and one input at a time, so that a process that is killed, or takes too long, is known
+to have held exactly one, and is replaced by a new one without the others noticing.
+"""
 
 from __future__ import annotations
 
+import contextlib
 import multiprocessing
 import os
+import pickle
 import resource
+import signal
+import threading
+from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import CancelledError, ProcessPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
-from typing import TypeVar
+from multiprocessing.connection import Connection, wait
+from multiprocessing.reduction import ForkingPickler
+from typing import Any, TypeVar
 from uuid import uuid4
 
 Item = TypeVar("Item")
@@ -21,84 +30,216 @@ SCHEDULER_VARIABLE = "YELLOWJACKET_DASK_SCHEDULER"
 _CONNECT_S = 10
 _THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 _TOO_LONG = "decoding it did not come to an end"
-
-_pool: ProcessPoolExecutor | None = None
+_CRASHED = "the program that decodes it crashed"
 
 
 class WorkerDied(Exception):
-    """The process that worked on an input ended without an answer."""
+    """The process that worked on an input ended without an answer. ``too_long``: it was ended, for taking too long."""
+
+    def __init__(self, reason: str, *, too_long: bool = False) -> None:
+        super().__init__(reason)
+        self.too_long = too_long
 
 
-def _bound_memory() -> None:
-    """In a worker: more than this machine has is never given to one file."""
+# In a worker.
+
+
+def _attend(connection: Connection) -> None:
+    """The life of a worker: one call after the other, until the pipe ends."""
+    # Ctrl-C is for the parent, which ends its workers in order.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    # More than this machine has is never given to one file.
     total = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
     resource.setrlimit(resource.RLIMIT_AS, (total, total))
+    threading.Thread(target=_end_with_parent, daemon=True).start()
+    with contextlib.suppress(EOFError, OSError):
+        while True:
+            function, item = connection.recv()
+            connection.send_bytes(_answer(function, item))
 
 
-def _new_pool(workers: int) -> ProcessPoolExecutor:
-    # There is a worker for every core: what they compute with must not start threads of its own beside them.
-    for name in _THREADS:
-        os.environ.setdefault(name, "1")
-    # Fresh interpreters: a fork of a process with threads and a database connection is no place to decode in.
-    return ProcessPoolExecutor(
-        max_workers=workers, mp_context=multiprocessing.get_context("spawn"), initializer=_bound_memory
-    )
+def _end_with_parent() -> None:
+    """A worker whose parent was killed ends at once, whatever it is doing."""
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        wait([parent.sentinel])
+    os._exit(1)
 
 
-def _shared_pool() -> ProcessPoolExecutor:
-    """One pool for the life of the process: starting workers costs about a second."""
-    global _pool
-    if _pool is None:
-        _pool = _new_pool(os.cpu_count() or 1)
-    return _pool
+def _answer(function: Callable[[Any], Any], item: Any) -> bytes:
+    try:
+        outcome: tuple[bool, Any] = (True, function(item))
+    except Exception as error:
+        outcome = (False, error)
+    try:
+        packed = bytes(ForkingPickler.dumps(outcome))
+        if not outcome[0]:
+            # Exceptions with arguments of their own may only fail when they are put together again.
+            pickle.loads(packed)  # noqa: S301 - our own, of a moment ago
+    except Exception:
+        packed = bytes(ForkingPickler.dumps((False, RuntimeError(repr(outcome[1])[:400]))))
+    return packed
 
 
-def _drop_pool(*, kill: bool = False) -> None:
-    global _pool
-    if _pool is not None:
-        # A decoder that hangs hears no polite request.
-        for process in list((_pool._processes or {}).values()) if kill else []:
-            process.kill()
-        _pool.shutdown(wait=False, cancel_futures=True)
-        _pool = None
+# In the parent.
+
+
+class _Worker:
+    """A process that carries out calls, one at a time."""
+
+    def __init__(self) -> None:
+        # There is a worker for every core: what they compute with must not start threads of its own beside them.
+        for name in _THREADS:
+            os.environ.setdefault(name, "1")
+        # Fresh interpreters: a fork of a process with threads and a database connection is no place to decode in.
+        context = multiprocessing.get_context("spawn")
+        self._connection, theirs = context.Pipe()
+        self._process = context.Process(target=_attend, args=(theirs,), daemon=True)
+        self._process.start()
+        theirs.close()
+
+    @property
+    def pid(self) -> int | None:
+        """Of its process."""
+        return self._process.pid
+
+    @property
+    def alive(self) -> bool:
+        """Whether it can be given something to do."""
+        return self._process.is_alive()
+
+    def call(self, function: Callable[[Item], Result], item: Item, longest_s: float) -> Result | Exception:
+        """The result, or the exception the function raised. Raises WorkerDied; the worker is of no use then."""
+        try:
+            self._connection.send((function, item))
+            if not wait([self._connection, self._process.sentinel], longest_s):
+                self.end()
+                raise WorkerDied(_TOO_LONG, too_long=True)
+            fine, outcome = pickle.loads(self._connection.recv_bytes())  # noqa: S301 - from our own process
+        except (EOFError, OSError) as error:
+            self.end()
+            raise WorkerDied(_CRASHED) from error
+        if fine or isinstance(outcome, Exception):
+            return outcome
+        return RuntimeError(repr(outcome))
+
+    def end(self) -> None:
+        """At once: a decoder that hangs hears no polite request."""
+        self._process.kill()
+        self._process.join(1)
+        self._connection.close()
+
+
+class _Workers:
+    """The workers of this process: started when they are needed, kept for the next call, replaced when they died."""
+
+    def __init__(self) -> None:
+        self._idle: list[_Worker] = []
+        self._lock = threading.Lock()
+        # However many ask at once, no more decode than there are cores.
+        self._places = threading.Semaphore(os.cpu_count() or 1)
+
+    @contextlib.contextmanager
+    def one(self) -> Iterator[_Worker]:
+        """A worker of one's own for a while."""
+        with self._places:
+            worker = self._taken() or _Worker()
+            try:
+                yield worker
+            finally:
+                if worker.alive:
+                    with self._lock:
+                        self._idle.append(worker)
+
+    def _taken(self) -> _Worker | None:
+        with self._lock:
+            while self._idle:
+                worker = self._idle.pop()
+                if worker.alive:
+                    return worker
+        return None
+
+    def idle(self) -> list[_Worker]:
+        """Those that wait for work."""
+        with self._lock:
+            return list(self._idle)
+
+
+WORKERS = _Workers()
+
+
+def run_one(function: Callable[[Item], Result], item: Item) -> Result:
+    """One call in a worker process, bounded in time and memory like all of them. Raises what the function raised, and
+    WorkerDied."""
+    with WORKERS.one() as worker:
+        outcome = worker.call(function, item, LONGEST_S)
+    if isinstance(outcome, Exception):
+        raise outcome
+    return outcome
 
 
 def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterator[tuple[Item, Result | Exception]]:
     """Yield (item, result or exception) in the order of the items; what was not started is dropped on close.
 
-    A worker that dies or takes longer than LONGEST_S takes every input in flight with it; those are run again one
-    by one, each in a process of its own, so that only the guilty one comes back as WorkerDied.
+    An input that takes longer than LONGEST_S comes back as WorkerDied. One whose worker was killed is tried once more,
+    alone, after all others: memory may have been short, and only what kills twice is guilty.
     """
     if address := os.environ.get(SCHEDULER_VARIABLE, ""):
         yield from _on_cluster(address, function, items)
         return
-    pool = _shared_pool()
-    futures = {pool.submit(function, item): item for item in items}
+    run = _Run(function, items)
     lost: list[Item] = []
     try:
-        for future in futures:
-            try:
-                error = future.exception(timeout=LONGEST_S)
-            except TimeoutError:
-                # Everything before it is done, so it has been at work for about that long.
-                _drop_pool(kill=True)
-                yield futures[future], WorkerDied(_TOO_LONG)
-                continue
-            if isinstance(error, (BrokenProcessPool, CancelledError)):
-                lost.append(futures[future])
-            elif isinstance(error, Exception):
-                yield futures[future], error
-            elif error is not None:
-                raise error
+        for n, item in enumerate(items):
+            outcome = run.outcome(n)
+            if isinstance(outcome, WorkerDied) and not outcome.too_long:
+                lost.append(item)
             else:
-                yield futures[future], future.result()
+                yield item, outcome
     finally:
-        for future in futures:
-            future.cancel()
-        if lost:
-            _drop_pool()
+        run.close()
     for item in lost:
-        yield item, _alone(function, item)
+        yield item, _outcome(function, item)
+
+
+def _outcome(function: Callable[[Item], Result], item: Item) -> Result | Exception:
+    try:
+        return run_one(function, item)
+    except Exception as error:
+        return error
+
+
+class _Run:
+    """Inputs on their way through the workers; as many threads as there are cores hand them out and wait for answers."""
+
+    def __init__(self, function: Callable[[Any], Any], items: Sequence[Any]) -> None:
+        self._function = function
+        self._waiting = deque(enumerate(items))
+        self._outcomes: dict[int, Any] = {}
+        self._told = threading.Condition()
+        for _ in range(min(os.cpu_count() or 1, len(items))):
+            threading.Thread(target=self._hand_out, daemon=True).start()
+
+    def _hand_out(self) -> None:
+        while True:
+            try:
+                n, item = self._waiting.popleft()
+            except IndexError:
+                return
+            outcome = _outcome(self._function, item)
+            with self._told:
+                self._outcomes[n] = outcome
+                self._told.notify_all()
+
+    def outcome(self, n: int) -> Any:
+        """Of the n-th input, as soon as it is there."""
+        with self._told:
+            self._told.wait_for(lambda: n in self._outcomes)
+            return self._outcomes.pop(n)
+
+    def close(self) -> None:
+        """What was not started is not."""
+        self._waiting.clear()
 
 
 def _on_cluster(
@@ -114,25 +255,11 @@ def _on_cluster(
                 try:
                     yield item, future.result(timeout=LONGEST_S)
                 except KilledWorker:
-                    yield item, WorkerDied("the program that decodes it crashed")
+                    yield item, WorkerDied(_CRASHED)
                 except TimeoutError:
                     future.cancel()
-                    yield item, WorkerDied(_TOO_LONG)
+                    yield item, WorkerDied(_TOO_LONG, too_long=True)
                 except Exception as error:
                     yield item, error
         finally:
             client.cancel(futures)
-
-
-def _alone(function: Callable[[Item], Result], item: Item) -> Result | Exception:
-    with _new_pool(1) as pool:
-        try:
-            return pool.submit(function, item).result(timeout=LONGEST_S)
-        except BrokenProcessPool:
-            return WorkerDied("the program that decodes it crashed")
-        except TimeoutError:
-            for process in list((pool._processes or {}).values()):
-                process.kill()
-            return WorkerDied(_TOO_LONG)
-        except Exception as error:
-            return error

@@ -17,6 +17,8 @@ from yellowjacket.core.ladder import Exposure
 
 # A run of fewer rungs is no ladder.
 _FEWEST_RUNGS = 3
+# Exposures off the dial that differ by less are meant to be equal: a hand on a release is no better.
+_SAME_BULB_SHARE = 0.02
 # Darks of these times and longer are shot for thermal signal.
 _LONG_S = 1.0
 
@@ -105,8 +107,9 @@ def as_ladder(kind: str, frames: Sequence[FoundFrame]) -> AdoptedLadder:
     if len({(f.make, f.model, f.serial, f.width, f.height) for f in frames}) != 1:
         raise ValueError("A ladder belongs to one body in one raw mode: choose frames of one.")
     capped = all(f.dark for f in frames)
-    light = _by_settings(f for f in frames if not f.dark)
-    darks = _by_settings(f for f in frames if f.dark)
+    exposures = _exposures(frames)
+    light = _by_settings((f for f in frames if not f.dark), exposures)
+    darks = _by_settings((f for f in frames if f.dark), exposures)
     keys = sorted({*light, *darks})
     isos = {iso for iso, _ in keys}
     if kind == "iso" and len(keys) != len(isos):
@@ -122,26 +125,36 @@ def as_ladder(kind: str, frames: Sequence[FoundFrame]) -> AdoptedLadder:
     return _ladder(kind, method, frames, rungs)
 
 
-def _settings(frame: FoundFrame) -> _Settings:
-    assert frame.iso is not None  # noqa: S101 - frames without settings were set aside
-    assert frame.exposure_s is not None  # noqa: S101
-    mark = stops.mark_from_nominal(stops.SHUTTER_MARKS, frame.exposure_s)
-    return frame.iso, mark.nominal if mark else frame.exposure_s
+def _exposures(frames: Iterable[FoundFrame]) -> dict[float, float]:
+    """For each exposure time that files say the time of its rung (s): the mark of the dial, or what a clock by hand made
+    of one intended time, which is never the same twice."""
+    found: dict[float, float] = {}
+    first_s = -math.inf
+    for seconds in sorted({f.exposure_s for f in frames if f.exposure_s is not None}):
+        mark = stops.mark_from_nominal(stops.SHUTTER_MARKS, seconds)
+        if mark is None and seconds > first_s * (1 + _SAME_BULB_SHARE):
+            first_s = seconds
+        found[seconds] = mark.nominal if mark else first_s
+    return found
 
 
-def _by_settings(frames: Iterable[FoundFrame]) -> dict[_Settings, list[FoundFrame]]:
+def _by_settings(frames: Iterable[FoundFrame], exposures: Mapping[float, float]) -> dict[_Settings, list[FoundFrame]]:
+    """Frames by ISO and exposure time of the rung, each in the order of the clock."""
     found: dict[_Settings, list[FoundFrame]] = defaultdict(list)
     for frame in sorted(
         frames, key=lambda f: (f.captured_at is None, f.captured_at and f.captured_at.isoformat(), f.index)
     ):
-        found[_settings(frame)].append(frame)
+        assert frame.iso is not None  # noqa: S101 - frames without settings were set aside
+        assert frame.exposure_s is not None  # noqa: S101
+        found[frame.iso, exposures[frame.exposure_s]].append(frame)
     return found
 
 
 def _group(frames: Sequence[FoundFrame]) -> tuple[list[AdoptedLadder], list[int], list[str]]:
     """One body in one raw mode."""
-    light = _by_settings(f for f in frames if not f.dark)
-    darks = _by_settings(f for f in frames if f.dark)
+    exposures = _exposures(frames)
+    light = _by_settings((f for f in frames if not f.dark), exposures)
+    darks = _by_settings((f for f in frames if f.dark), exposures)
     runs, guesses = _runs_of(light)
     ladders = []
     for kind, keys in runs:

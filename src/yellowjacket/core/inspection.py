@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from yellowjacket.core.audit import FrameReport, look_at
-from yellowjacket.core.frames import FrameMetadata, RawFrame, read_with_metadata, sha256_of
+from yellowjacket.core.frames import FrameError, FrameMetadata, RawFrame, read_with_metadata, sha256_of
 
 # A dark's channel means agree within this many DN or this share; light behind colour filters does not.
 _DARK_SPREAD_DN = 6.0
@@ -27,6 +27,7 @@ class FrameFacts:
     path: str
     sha256: str
     size_bytes: int
+    mtime_ns: int
     width: int
     height: int
     metadata: FrameMetadata
@@ -42,11 +43,20 @@ class FrameFacts:
 def inspect_file(path: str) -> FrameFacts:
     """Hash, decode and describe one file. Raises FrameError when it cannot be used."""
     where = Path(path)
+    try:
+        path.encode()
+    except UnicodeEncodeError as error:
+        raise FrameError(
+            where, "name", "has a name that is no UTF-8 text.", "Rename it and import it again."
+        ) from error
+    # Before it is read: what is written to it afterwards shows as a change.
+    stat = where.stat() if where.is_file() else None
     frame, metadata = read_with_metadata(where)
     return FrameFacts(
         path=path,
         sha256=sha256_of(where),
-        size_bytes=where.stat().st_size,
+        size_bytes=stat.st_size if stat else 0,
+        mtime_ns=stat.st_mtime_ns if stat else 0,
         width=frame.mosaic.shape[1],
         height=frame.mosaic.shape[0],
         metadata=metadata,

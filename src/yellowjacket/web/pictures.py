@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import io
 import json
-import os
-import threading
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import TypeVar
+from typing import Any
 from urllib.parse import urlencode
+from uuid import uuid4
 
 import numpy as np
 from django.conf import settings
@@ -18,7 +18,9 @@ from django.urls import reverse
 from numpy.typing import NDArray
 from PIL import Image
 
+from yellowjacket.bench.decoding import DecodeTask, decode
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
+from yellowjacket.bench.originals import path_of
 from yellowjacket.bench.services import masters
 from yellowjacket.core.develop import (
     DEVELOPERS,
@@ -28,14 +30,13 @@ from yellowjacket.core.develop import (
     develop_crop,
     develop_reduced,
 )
-from yellowjacket.core.frames import RawFrame, read_frame
+from yellowjacket.core.frames import RawFrame
 from yellowjacket.core.master_dark import with_pedestal
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.rendered import averaged_rendered, read_rendered
+from yellowjacket.core.rendered import averaged_rendered
 from yellowjacket.core.stored_png import stored_png
 
 Picture = NDArray[np.uint8]
-T = TypeVar("T", np.uint8, np.uint16)
 # Raise with every change of the development, so that old cached pictures are not shown.
 _DEVELOPMENT_VERSION = 2
 _OVERVIEW_LONG_SIDE_PX = 960
@@ -110,10 +111,7 @@ def lane_crop_png(picture: LanePicture, rect: Rect, factor: float, *, monochrome
 def lane_pixels(picture: LanePicture) -> NDArray[np.uint8]:
     """A lane's picture as sRGB, lying as its frame does; mapped from the cache."""
 
-    def read() -> NDArray[np.uint8]:
-        return np.ascontiguousarray(np.rot90(read_rendered(Path(picture.path)), picture.quarter_turns))
-
-    return _mapped(f"{picture.sha256}-{picture.quarter_turns}", read)
+    return _mapped(picture, f"{picture.sha256}-{picture.quarter_turns}", picture.quarter_turns)
 
 
 def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) -> bytes:
@@ -183,18 +181,24 @@ def _as_jpeg(picture: NDArray[np.uint8]) -> bytes:
 
 def _cached(room: str, key: str, suffix: str, make: Callable[[], bytes]) -> bytes:
     path = settings.HOME / "cache" / room / key[:2] / (key + suffix)
-    if path.is_file():
+    # The cache may be emptied between any two lines.
+    with contextlib.suppress(OSError):
         return bytes(path.read_bytes())
     data = make()
-    _write_whole(path, lambda partial: partial.write_bytes(data))
+    # Without room, or in a folder that may not be written, the picture is shown all the same.
+    with contextlib.suppress(OSError):
+        _write_whole(path, data)
     return data
 
 
-def _write_whole(path: Path, write: Callable[[Path], object]) -> None:
+def _write_whole(path: Path, data: bytes) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
-    partial = path.with_name(f".{path.name}.{os.getpid()}-{threading.get_ident()}")
-    write(partial)
-    partial.replace(path)
+    partial = path.with_name(f".{path.name}.{uuid4().hex}.part")
+    try:
+        partial.write_bytes(data)
+        partial.replace(path)
+    finally:
+        partial.unlink(missing_ok=True)
 
 
 def cached_png(room: str, key: str, make: Callable[[], Picture]) -> bytes:
@@ -219,29 +223,33 @@ def _mosaic(frame: Frame) -> NDArray[np.uint16]:
 
     Raises FrameError when the original is gone or changed.
     """
-    return _mapped(frame.sha256, lambda: read_frame(Path(frame.path)).mosaic)
+    return _mapped(frame, frame.sha256, None)
 
 
-def _mapped(name: str, read: Callable[[], NDArray[T]]) -> NDArray[T]:
+def _mapped(original: Frame | LanePicture, name: str, quarter_turns: int | None) -> NDArray[Any]:
     path = settings.HOME / "cache" / "mosaics" / f"{name}.npy"
-    if not path.is_file():
-        pixels = read()
-
-        def write(partial: Path) -> None:
-            with partial.open("wb") as file:
-                np.save(file, pixels)
-
-        _write_whole(path, write)
+    for last in (False, True):
+        try:
+            return np.load(path, mmap_mode="r")
+        except (OSError, ValueError, EOFError):
+            # Not there yet, emptied meanwhile, or damaged: the cache may lose anything at any time.
+            if last:
+                raise
+        decode(DecodeTask(str(path_of(original)), str(path), quarter_turns))
         _trim(path.parent)
-    return np.load(path, mmap_mode="r")
+    raise AssertionError("unreachable")
 
 
 def _trim(folder: Path) -> None:
     """Drop the oldest mosaics beyond the size the cache may have."""
-    files = sorted((f for f in folder.glob("*.npy")), key=lambda f: f.stat().st_mtime, reverse=True)
+    files = []
+    for file in folder.glob("*.npy"):
+        with contextlib.suppress(OSError):
+            stat = file.stat()
+            files.append((stat.st_mtime, stat.st_size, file))
     total = 0
-    for file in files:
-        total += file.stat().st_size
+    for _, size, file in sorted(files, key=lambda one: one[0], reverse=True):
+        total += size
         if total > settings.CACHE_MAX_BYTES:
             file.unlink(missing_ok=True)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 import numpy as np
@@ -24,6 +25,8 @@ class Frame(models.Model):
     path = models.CharField(max_length=1000)
     sha256 = models.CharField(max_length=64)
     size_bytes = models.PositiveBigIntegerField()
+    # When the file was last written to, as its file system says it (ns); None for frames of older versions.
+    mtime_ns = models.BigIntegerField(null=True)
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     make = models.CharField(max_length=80, blank=True)
@@ -95,3 +98,22 @@ class Problem(models.Model):
 
     def __str__(self) -> str:
         return f"{self.file_name} {self.reason} {self.remedy}"
+
+
+class SeenFile(models.Model):
+    """A file of the inbox that was looked at for a sitting; noted together with what became of it."""
+
+    sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="seen_files")
+    # Digest of its place in the inbox, size, and time of its last change.
+    mark = models.CharField(max_length=80)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["sitting", "mark"], name="seen_once_per_sitting")]
+
+    def __str__(self) -> str:
+        return self.mark
+
+    @staticmethod
+    def note(sitting: Sitting, marks: Iterable[str]) -> None:
+        """These were looked at; it does no harm to say so twice."""
+        SeenFile.objects.bulk_create([SeenFile(sitting=sitting, mark=mark) for mark in marks], ignore_conflicts=True)

@@ -35,10 +35,9 @@ class Sitting(models.Model):
     modulation = models.FloatField(default=0.3)
     tripod = models.BooleanField(default=True)
     starts_at = models.TimeField(null=True, blank=True)
-    # The first frame was looked at and found good: focus, grey, nothing clipped.
-    # The inbox is looked at as long as a Shoot page is open; what was seen there is not looked at again.
+    # What lands in the inbox is imported by itself.
     watches_inbox = models.BooleanField(default=False)
-    inbox_seen = models.JSONField(default=list)
+    # The first frame was looked at and found good: focus, grey, nothing clipped.
     first_accepted_at = models.DateTimeField(null=True, blank=True)
     lens_used = models.ForeignKey(Lens, on_delete=models.SET_NULL, null=True, blank=True, related_name="sittings")
     light = models.CharField(max_length=120, blank=True)

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import math
+import shutil
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from pathlib import Path
 
+from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.utils import timezone
+from django.utils.crypto import get_random_string
 
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import (
@@ -27,7 +30,7 @@ from yellowjacket.bench.models import (
 )
 from yellowjacket.bench.services import importing, jobs
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
+from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable, same_content
 from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
 from yellowjacket.core import stops
 from yellowjacket.core.adopting import AdoptedLadder, AdoptedRung, Adoption, FoundFrame, adopt, as_ladder
@@ -37,34 +40,37 @@ from yellowjacket.core.plan_files import spec_as_dict
 from yellowjacket.core.planning import PlanError, plan_ladder
 
 _FASTEST_S, _SLOWEST_S = 1 / 8000, 30.0
+_TOKEN_LENGTH = 12
 
 
 def adopt_folder(folder_text: str, uses: Sequence[UseSpec], profile: str) -> Sitting:
     """Begin adopting every file of a folder of this machine. Refuses folders that may not or cannot be read."""
     files = importing.files_of(folder_text)
-    name = Path(files[0]).parent.name
-    return _begin(name, files, uses, profile)
+    return _begin(printable(Path(files[0]).parent.name), files, uses, profile)
 
 
 def adopt_uploads(uploads: Iterable[UploadedFile], uses: Sequence[UseSpec], profile: str) -> Sitting:
-    """Begin adopting files sent by the browser."""
-    sitting = _new_sitting("dropped files", uses, profile)
+    """Begin adopting files sent by the browser. They are stored first: without room for them no sitting is left behind."""
+    folder = settings.HOME / "originals" / f"adopted-{get_random_string(_TOKEN_LENGTH)}"
     try:
-        files = importing.stored_uploads(sitting, uploads)
-    except Exception:
-        sitting.delete()
+        files, too_large = importing.store_uploads(folder, uploads)
+        if not files:
+            raise Refusal(importing.nothing_stored(too_large))
+        return _begin("dropped files", files, uses, profile)
+    except BaseException:
+        shutil.rmtree(folder, ignore_errors=True)
         raise
-    jobs.start(sitting, Job.Kind.ADOPT, files=files)
-    return sitting
 
 
 def _begin(name: str, files: Sequence[str], uses: Sequence[UseSpec], profile: str) -> Sitting:
-    sitting = _new_sitting(name, uses, profile)
-    jobs.start(sitting, Job.Kind.ADOPT, files=list(files))
+    """The sitting and its job, both or neither."""
+    with transaction.atomic():
+        sitting = _new_sitting(name, uses, profile)
+        begin = jobs.recorded(sitting, Job.Kind.ADOPT, files=list(files))
+    begin()
     return sitting
 
 
-@transaction.atomic
 def _new_sitting(name: str, uses: Sequence[UseSpec], profile_name: str) -> Sitting:
     profile, _ = ToleranceProfile.objects.get_or_create(name=profile_name)
     sitting = Sitting.objects.create(
@@ -76,26 +82,41 @@ def _new_sitting(name: str, uses: Sequence[UseSpec], profile_name: str) -> Sitti
 
 
 def adopt_files(job: Job, progress: jobs.Progress) -> str:
-    """The adopting job: look at every file, sort the frames, write the plan backwards. Returns a summary."""
+    """The adopting job: look at every file, sort the frames, write the plan backwards. Returns a summary.
+
+    Everything is stored in one step; taken up again after that step, there is nothing left to do but to say so.
+    """
     sitting = job.sitting
-    sitting.ladders.all().delete()
     files: list[str] = job.parameters["files"]
+    if not sitting.frames.exists():
+        facts = _facts_of(sitting, files, progress)
+        _store(sitting, facts, adopt([_found(n, one) for n, one in enumerate(facts)]))
+    return _summary(sitting, len(files))
+
+
+def _facts_of(sitting: Sitting, files: Sequence[str], progress: jobs.Progress) -> list[FrameFacts]:
+    """What the readable files say, the same content once; the others are noted with their reason."""
     progress.begin(len(files))
     facts: list[FrameFacts] = []
-    seen: set[str] = set()
+    seen: dict[str, FrameFacts] = {}
     for path, outcome in run_all(inspect_file, files):
         if not isinstance(outcome, FrameFacts):
             note_problem(sitting, Path(path).name, misfit_from(outcome))
-        elif outcome.sha256 not in seen:
-            seen.add(outcome.sha256)
+        elif outcome.sha256 in seen:
+            note_problem(sitting, Path(path).name, same_content(Path(seen[outcome.sha256].path).name), path)
+        else:
+            seen[outcome.sha256] = outcome
             facts.append(outcome)
         progress.step()
-    adoption = adopt([_found(n, one) for n, one in enumerate(facts)])
-    _store(sitting, facts, adoption)
-    placed = sum(len(r.light) + len(r.darks) for ladder in adoption.ladders for r in ladder.rungs)
+    return facts
+
+
+def _summary(sitting: Sitting, files: int) -> str:
+    frames, ladders = sitting.frames.count(), sitting.ladders.count()
+    placed = sitting.frames.filter(shot__isnull=False).count()
     return (
-        f"{placed} frames in {len(adoption.ladders)} ladder{'s' if len(adoption.ladders) != 1 else ''}, "
-        f"{len(adoption.singles)} singles, {len(files) - len(facts)} not used"
+        f"{placed} frames in {ladders} ladder{'s' if ladders != 1 else ''}, {frames - placed} singles, "
+        f"{max(files - frames, 0)} not used"
     )
 
 
@@ -135,9 +156,13 @@ def _store_ladder(
         metered_iso=round(adopted.metered.iso), metered_exposure_s=adopted.metered.exposure_s, f_number=adopted.f_number,
     )  # fmt: skip
     reference = adopted.metered
+    names: set[str] = set()
     for n, rung in enumerate(adopted.rungs):
         exposure = Exposure(rung.iso, rung.exposure_s, adopted.f_number)
         label, at_stops = _name_of(adopted, rung)
+        # Bulb exposures may lie so close together that they round to one name.
+        label = label if label not in names else f"{rung.exposure_s:.6g} s, {n + 1}"
+        names.add(label)
         row = Rung.objects.create(
             ladder=record, position=n, key=label.removeprefix("ISO ").removesuffix(" s").replace(" ", ""), label=label,
             at_stops=at_stops, iso=rung.iso, exposure_s=rung.exposure_s,
@@ -219,13 +244,16 @@ def _name_of(adopted: AdoptedLadder, rung: AdoptedRung) -> tuple[str, float]:
 
 def _body_of(adopted: AdoptedLadder) -> Body:
     """The body in the register, or a new entry as the frames describe it."""
-    found = Body.objects.filter(make=adopted.make, model=adopted.model)
-    body = found.filter(serial=adopted.serial).first() or found.filter(serial="").first()
+    # What the frames do not say is filled in before it is looked for: the same frames are the same body every time.
+    make, model = adopted.make[:80] or "Unnamed", adopted.model[:80] or "body"
+    serial = adopted.serial[:80]
+    found = Body.objects.filter(make=make, model=model)
+    body = found.filter(serial=serial).first() or found.filter(serial="").first()
     if body is not None:
         return body
     isos = sorted({rung.iso for rung in adopted.rungs})
     return Body.objects.create(
-        make=adopted.make[:80] or "Unnamed", model=adopted.model[:80] or "body", serial=adopted.serial[:80],
+        make=make, model=model, serial=serial,
         pixel_width=adopted.size[0], pixel_height=adopted.size[1], lowest_iso=isos[0], native_lowest_iso=isos[0],
         native_highest_iso=isos[-1], highest_iso=isos[-1], fastest_shutter_s=_FASTEST_S, slowest_shutter_s=_SLOWEST_S,
     )  # fmt: skip

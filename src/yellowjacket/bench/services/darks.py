@@ -5,14 +5,15 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import OrderedDict
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 from statistics import fmean
 
 from yellowjacket import __version__
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Reading, Rung, RungDarks, Shot, Sitting
+from yellowjacket.bench.originals import usable
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.dark_store import packed, unpacked
 from yellowjacket.bench.services.errors import Refusal
@@ -26,7 +27,9 @@ from yellowjacket.core.readings import DARK_QUANTITIES
 from yellowjacket.core.stops import exact_exposure_s
 
 # Raise with every change of how darks are measured.
-METHOD_VERSION = f"{__version__}/3"
+METHOD_VERSION = f"{__version__}/4"
+# Stands for the digest of darks of which some could not be used.
+INCOMPLETE = "incomplete"
 # Ladders that stay assembled between requests.
 _KEPT = 8
 _assembled: OrderedDict[str, MeasuredDarks] = OrderedDict()
@@ -43,14 +46,34 @@ def measure_darks(job: Job, progress: jobs.Progress) -> str:
     """The job: every rung of every time ladder whose darks are new."""
     ladders = list(time_ladders(job.sitting))
     work = {task.key: (task, digest) for ladder in ladders for task, digest in _stale(ladder)}
-    progress.begin(len(work))
-    for task, outcome in run_all(measure_time, [task for task, _ in work.values()]):
-        _store(job.sitting, task, work[task.key][1], outcome)
+    out = _unusable(job.sitting, [task for task, _ in work.values()])
+    tasks = [one for task, _ in work.values() if (one := _without(task, out)) is not None]
+    progress.begin(len(tasks))
+    for task, outcome in run_all(measure_time, tasks):
+        whole, digest = work[task.key]
+        _store(job.sitting, task, digest if task == whole else INCOMPLETE, outcome)
         progress.step()
     for ladder in ladders:
         store_readings(ladder)
-    count = len(work)
-    return f"darks of {count} rung{'s' if count != 1 else ''} measured" if count else "all darks were measured already"
+    count = len(tasks)
+    done = f"darks of {count} rung{'s' if count != 1 else ''} measured" if count else "all darks were measured already"
+    return f"{done}. {len(out)} frame{'s' if len(out) != 1 else ''} could not be used, see below" if out else done
+
+
+def _unusable(sitting: Sitting, tasks: Sequence[TimeTask]) -> Collection[str]:
+    """Paths of darks that are gone or were changed; each is named among the problems."""
+    wanted = {path for task in tasks for path in (*task.group.paths, task.shortest or "")}
+    frames = Frame.objects.filter(sitting=sitting).defer("report")
+    return usable(sitting, [frame for frame in frames if frame.path in wanted])
+
+
+def _without(task: TimeTask, out: Collection[str]) -> TimeTask | None:
+    """The task with the darks that can be used, None when there are none."""
+    paths = tuple(path for path in task.group.paths if path not in out)
+    if not paths:
+        return None
+    first = None if task.shortest in out else task.shortest
+    return replace(task, group=replace(task.group, paths=paths), shortest=first)
 
 
 def time_ladders(sitting: Sitting) -> Iterable[Ladder]:
@@ -69,16 +92,24 @@ def _stale(ladder: Ladder) -> list[tuple[TimeTask, str]]:
     gain = known_of(ladder).gain_e_per_dn.value
     rungs = [rung for rung in ladder.rungs.all() if rung.pk in frames]
     shortest = min(rungs, key=lambda rung: (rung.exposure_s, rung.lenr), default=None)
-    first = frames[shortest.pk][0].path if shortest else None
+    first = frames[shortest.pk][0] if shortest else None
+    told = [METHOD_VERSION, first.sha256 if first else None, None if gain is None else f"{gain:.6g}"]
     found = []
     for rung in rungs:
-        digest = _digest([METHOD_VERSION, [frame.sha256 for frame in frames[rung.pk]], first, rung.lenr])
+        # Contents, not places: the same darks lie elsewhere on another machine.
+        digest = _digest([*told, [frame.sha256 for frame in frames[rung.pk]], rung.lenr])
         if kept.get(rung.pk) != digest:
             group = DarkGroup(
                 exact_exposure_s(rung.exposure_s), None, tuple(one.path for one in frames[rung.pk]), rung.lenr
             )
-            found.append((TimeTask(group, gain, first, rung.pk), digest))
+            found.append((TimeTask(group, gain, first.path if first else None, rung.pk), digest))
     return found
+
+
+def take_as_measured(ladder: Ladder) -> None:
+    """Darks that came measured with a sitting from elsewhere are so here: nothing is due."""
+    for task, digest in _stale(ladder):
+        RungDarks.objects.filter(rung_id=task.key).update(inputs=digest)
 
 
 def _digest(parts: object) -> str:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
 from django.conf import settings
-from django.db.models import Exists, OuterRef
+from django.db import transaction
+from django.db.models import Exists, OuterRef, QuerySet
 from PIL import Image, ImageFilter
 
 from yellowjacket.bench.models import (
@@ -99,73 +100,70 @@ _REASONS = {"B": Grade.Reason.GRAIN, "C": Grade.Reason.GRAIN, "D": Grade.Reason.
 
 
 def make_demo(report: Callable[[str], None]) -> None:
-    """Make whatever of the demo is missing; what is there already is left alone.
+    """Make whatever of the demo is missing; what is there already is left alone. Killed at any line, it goes on from there:
+    every step is stored whole, and work that was under way is finished first.
 
     ``report`` gets a line per step.
     """
-    first = Sitting.objects.filter(name=_DRAWER_12).first()
-    if first is None:
-        first = _plan(
-            _DRAWER_12, date(2026, 3, 14), "How high may ISO go for specimen plates?", "ISO 3200 for the large print.",
-            _LADDER_12,
-        )  # fmt: skip
-        _plan(
-            _DRAWER_7, date(2026, 3, 21), "Does the second lamp change the limits, and how far can I go wrong?",
-            "The limits stand; three stops under can be pushed.", _LADDERS_7,
-        )  # fmt: skip
+    first = _planned(
+        _DRAWER_12, date(2026, 3, 14), "How high may ISO go for specimen plates?", "ISO 3200 for the large print.",
+        _LADDER_12,
+    )  # fmt: skip
+    second = _planned(
+        _DRAWER_7, date(2026, 3, 21), "Does the second lamp change the limits, and how far can I go wrong?",
+        "The limits stand; three stops under can be pushed.", _LADDERS_7,
+    )  # fmt: skip
     ladder = first.ladders.get()
     if _shots_due(ladder):
         report("Demo: the simulated camera shoots 48 frames ...")
-        shooting.accept_without_looking(first)
-        ladder.sitting.refresh_from_db()
-        _run_now(shooting.start_shooting(ladder))
+        _shoot(ladder)
         if _shots_due(ladder):
-            raise ValueError(f"demo: {first.problems.first()}")
+            raise ValueError(f"demo: {first.problems.first()}; `make demo-reset` starts over")
     if not ladder.patches.exists():
         _mark_scene(ladder)
     if measuring.unmeasured(ladder):
         report("Demo: measuring 12 rungs ...")
-        _run_now(measuring.start_measuring(first))
+        _measure(first)
     if not Grade.objects.filter(rung__ladder=ladder).exists():
         _grade(ladder)
     if not ladder.records.exists():
-        record = recording.open_record(ladder)
-        recording.note(
-            record,
-            answer="As expected: ISO 3200 for the large print and pixel by pixel, ISO 12800 for the web.",
-            text="Read noise halves from ISO 400 to 800: prefer 800 in dim rooms.",
-        )
-        recording.accept_measured(record, _JUDGE)
-        others = other_limits.of_ladder(ladder, list(first.uses.all()))
-        other_limits.take_over(record, others, _JUDGE)
-        recording.sign(record, _JUDGE, other_limits.as_evidence(others))
-    second = Sitting.objects.filter(name=_DRAWER_7).first()
-    if second is not None and not second.frames.exists():
+        _record(ladder)
+    _finish_shooting(second)
+    if not second.frames.exists():
         report("Demo: a second day, with mishaps, is under way ...")
-        shooting.accept_without_looking(second)
-        _run_now(shooting.start_shooting(second.ladders.all()[0], "rest", _MISHAPS_7, window=_DRAWER_WINDOW))
+        _shoot(second.ladders.all()[0], mishaps=_MISHAPS_7, window=_DRAWER_WINDOW)
     _push_day(report)
     _nights(report)
     _two_bodies(report)
     report("Demo: ready.")
 
 
+@transaction.atomic
+def _record(ladder: Ladder) -> None:
+    """The record of the first day, as its tester signed it."""
+    record = recording.open_record(ladder)
+    recording.note(
+        record,
+        answer="As expected: ISO 3200 for the large print and pixel by pixel, ISO 12800 for the web.",
+        text="Read noise halves from ISO 400 to 800: prefer 800 in dim rooms.",
+    )
+    recording.accept_measured(record, _JUDGE)
+    others = other_limits.of_ladder(ladder, list(ladder.sitting.uses.all()))
+    other_limits.take_over(record, others, _JUDGE)
+    recording.sign(record, _JUDGE, other_limits.as_evidence(others))
+
+
 def _push_day(report: Callable[[str], None]) -> None:
     """A third sitting: an exposure ladder, ISO ladders held fixed, settings; shot here, measured by the worker."""
-    sitting = Sitting.objects.filter(name=_DRAWER_5).first()
-    if sitting is None:
-        sitting = _plan(
-            _DRAWER_5, date(2026, 3, 28), "How far can the Moor be wrong, and is ISO worth raising on the Heath?",
-            "Three stops under can be pushed.", _PUSHED,
-        )  # fmt: skip
+    sitting = _planned(
+        _DRAWER_5, date(2026, 3, 28), "How far can the Moor be wrong, and is ISO worth raising on the Heath?",
+        "Three stops under can be pushed.", _PUSHED,
+    )  # fmt: skip
     ladders = list(sitting.ladders.all())
     if any(_shots_due(ladder) for ladder in ladders):
         report("Demo: two bodies are pushed and pulled ...")
-        shooting.accept_without_looking(sitting)
         for ladder in ladders:
-            ladder.sitting.refresh_from_db()
-            if _shots_due(ladder):
-                _run_now(shooting.start_shooting(ladder))
+            _shoot(ladder)
     for ladder in ladders:
         if not ladder.patches.exists():
             _mark_scene(ladder, charts=ladder.kind == Ladder.Kind.EXPOSURE)
@@ -176,35 +174,35 @@ def _push_day(report: Callable[[str], None]) -> None:
 
 def _two_bodies(report: Callable[[str], None]) -> None:
     """A sitting of two bodies, with verdicts on pairs and a lane of pictures that were denoised elsewhere."""
-    sitting = Sitting.objects.filter(name=_DRAWER_9).first()
-    if sitting is None:
-        sitting = _plan(
-            _DRAWER_9, date(2026, 4, 4), "Which of the two for the winter drawers, and from which ISO on?",
-            "No difference at base ISO.", _TWO_BODIES,
-        )  # fmt: skip
+    sitting = _planned(
+        _DRAWER_9, date(2026, 4, 4), "Which of the two for the winter drawers, and from which ISO on?",
+        "No difference at base ISO.", _TWO_BODIES,
+    )  # fmt: skip
     one, other = sitting.ladders.all()
     if _shots_due(one) or _shots_due(other):
         report("Demo: two bodies before one drawer ...")
-        shooting.accept_without_looking(sitting)
-        for ladder in (one, other):
-            ladder.sitting.refresh_from_db()
-            if _shots_due(ladder):
-                _run_now(shooting.start_shooting(ladder, window=_DRAWER_WINDOW))
+        _shoot(one, window=_DRAWER_WINDOW)
+        _shoot(other, window=_DRAWER_WINDOW)
+    for ladder in (one, other):
+        if not ladder.patches.exists():
             patching.place_patch(ladder, "fine print", *_FINE_PRINT, role="texture")
     if measuring.unmeasured(one) or measuring.unmeasured(other):
         _later(sitting, Job.Kind.MEASURE, lambda: measuring.start_measuring(sitting))
     if not PairVerdict.objects.filter(use__sitting=sitting).exists():
         use = sitting.uses.get(name="Large print")
-        for mark, score in _VERDICTS.items():
-            verdicts.give(one.rungs.get(iso=mark), other.rungs.get(iso=mark), use, _JUDGE, score)
+        with transaction.atomic():
+            for mark, score in _VERDICTS.items():
+                verdicts.give(one.rungs.get(iso=mark), other.rungs.get(iso=mark), use, _JUDGE, score)
     if not one.lanes.exists():
-        lane = lanes.create_lane(one, "finish", "gentle median", "median of 3 × 3, no sharpening", _JUDGE)
-        jobs.start(sitting, Job.Kind.LANE, lane=lane.pk, files=_finished(one, lane.pk))
+        files = _finished(one)
+        with transaction.atomic():
+            lane = lanes.create_lane(one, "finish", "gentle median", "median of 3 × 3, no sharpening", _JUDGE)
+            jobs.start(sitting, Job.Kind.LANE, lane=lane.pk, files=files)
 
 
-def _finished(ladder: Ladder, lane: int) -> list[str]:
+def _finished(ladder: Ladder) -> list[str]:
     """What the tester made of some frames in a tool of their own: developed, denoised, saved as JPEG."""
-    folder = settings.HOME / "originals" / f"lane-{lane}"
+    folder = settings.HOME / "originals" / f"finished-{ladder.pk}"
     folder.mkdir(parents=True, exist_ok=True)
     developing, paths = Developing.of(ladder), []
     frames = Frame.objects.filter(shot__rung__ladder=ladder, shot__rung__iso__in=_FINISHED_MARKS)
@@ -224,22 +222,15 @@ def _nights(report: Callable[[str], None]) -> None:
         (_NIGHT_WARM, date(2026, 6, 19), 24.0, (*_NIGHTS, _NIGHT_SCENE)),
         (_NIGHT_COOL, date(2026, 4, 10), 8.0, ((HEATH, replace(_DARKS, lenr="off")),)),
     ):
-        sitting = Sitting.objects.filter(name=name).first()
-        if sitting is None:
-            sitting = _plan(
-                name, held_on, "How long at the trap before hot pixels spoil the plate, and does LENR pay?",
-                "A minute, and LENR from there on.", ladders,
-            )  # fmt: skip
-            sitting.temperature_c, sitting.lens, sitting.light = celsius, "90 mm macro, capped", "none"
-            sitting.save(update_fields=["temperature_c", "lens", "light"])
-            sitting.ladders.update(before=Ladder.Before.REST)
+        sitting = _planned(
+            name, held_on, "How long at the trap before hot pixels spoil the plate, and does LENR pay?",
+            "A minute, and LENR from there on.", ladders, celsius,
+        )  # fmt: skip
         due = [ladder for ladder in sitting.ladders.all() if _shots_due(ladder)]
         if due:
             report(f"Demo: {name.lower()}, the lens is capped ...")
-            shooting.accept_without_looking(sitting)
         for ladder in due:
-            ladder.sitting.refresh_from_db()
-            _run_now(shooting.start_shooting(ladder, window=_NIGHT_WINDOW))
+            _shoot(ladder, window=_NIGHT_WINDOW)
         if any(darks.unmeasured(ladder) for ladder in darks.time_ladders(sitting)):
             _later(sitting, Job.Kind.DARKS, lambda sitting=sitting: darks.start_measuring(sitting))  # type: ignore[misc]
         if name == _NIGHT_WARM and not MasterDark.objects.exists():
@@ -248,13 +239,24 @@ def _nights(report: Callable[[str], None]) -> None:
 
 def _later(sitting: Sitting, kind: str, start: Callable[[], Job]) -> None:
     """Leave work to the application's worker, unless it waits there already."""
-    if not sitting.jobs.filter(kind=kind, state__in=Job.OPEN).exists():
+    if not _open_jobs(sitting, kind).exists():
         start()
 
 
-def _plan(
-    name: str, held_on: date, question: str, expectation: str, ladders: Sequence[tuple[BodyModel, LadderSpec]]
-) -> Sitting:
+def _open_jobs(sitting: Sitting, kind: str) -> QuerySet[Job]:
+    """Work that waits or was under way when the application was last ended."""
+    return sitting.jobs.filter(kind=kind, state__in=Job.OPEN)
+
+
+@transaction.atomic
+def _planned(
+    name: str, held_on: date, question: str, expectation: str, ladders: Sequence[tuple[BodyModel, LadderSpec]],
+    night_c: float | None = None,
+) -> Sitting:  # fmt: skip
+    """The sitting of that name, planned if it is not there. ``night_c``: the room (°C), for darks with the lens capped."""
+    found = Sitting.objects.filter(name=name).first()
+    if found is not None:
+        return found
     profile, _ = ToleranceProfile.objects.get_or_create(name="Survey default", defaults={"thresholds": _OWN_THRESHOLDS})
     sitting = Sitting(
         name=name, scene="specimen drawer", question=question, expectation=expectation, held_on=held_on,
@@ -263,9 +265,36 @@ def _plan(
     requests = [LadderRequest(shooting.register_simulated(body), spec) for body, spec in ladders]
     create_sitting(sitting, USES, requests)
     sitting.ladders.update(spot_x=_EYE_SPOT[0], spot_y=_EYE_SPOT[1])
+    if night_c is not None:
+        sitting.temperature_c, sitting.lens, sitting.light = night_c, "90 mm macro, capped", "none"
+        sitting.save(update_fields=["temperature_c", "lens", "light"])
+        sitting.ladders.update(before=Ladder.Before.REST)
     return sitting
 
 
+def _shoot(ladder: Ladder, mishaps: Collection[str] = (), window: tuple[int, int] | None = None) -> None:
+    """Shoot what is due of a ladder, after what was under way."""
+    shooting.accept_without_looking(ladder.sitting)
+    _finish_shooting(ladder.sitting)
+    ladder = Ladder.objects.select_related("body", "sitting").get(pk=ladder.pk)
+    if _shots_due(ladder):
+        _run_now(shooting.start_shooting(ladder, "rest", mishaps, window))
+
+
+def _finish_shooting(sitting: Sitting) -> None:
+    for job in _open_jobs(sitting, Job.Kind.SHOOT):
+        _run_now(job)
+
+
+def _measure(sitting: Sitting) -> None:
+    """Measure what is due, after what was under way."""
+    for job in _open_jobs(sitting, Job.Kind.MEASURE):
+        _run_now(job)
+    if any(measuring.unmeasured(ladder) for ladder in sitting.ladders.all()):
+        _run_now(measuring.start_measuring(sitting))
+
+
+@transaction.atomic
 def _mark_scene(ladder: Ladder, *, charts: bool = True) -> None:
     """What the tester marks on the picture of the drawer: colour patches, wedge, textures."""
     patching.propose(ladder)
@@ -288,6 +317,7 @@ def _run_now(job: Job) -> None:
         raise ValueError(f"demo: {job.message}")
 
 
+@transaction.atomic
 def _grade(ladder: Ladder) -> None:
     uses = {use.name: use for use in ladder.sitting.uses.all()}
     for name, letters in _GRADES.items():

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+import os
 from collections.abc import Iterable
 from pathlib import Path
 
@@ -13,6 +15,8 @@ from yellowjacket.bench.services.matching import ShotFinder, candidate_of, witho
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.inspection import FrameFacts
 from yellowjacket.core.matching import Misfit
+
+log = logging.getLogger(__name__)
 
 
 @transaction.atomic
@@ -37,8 +41,7 @@ def add_frame(
     if known is not None:
         if known.path == facts.path:
             return known
-        misfit = Misfit("duplicate", f"has the same content as {known.file_name}.", "Nothing to do; it is used once.")
-        return note_problem(sitting, name, misfit, facts.path)
+        return note_problem(sitting, name, same_content(known.file_name), facts.path)
     if standing != Frame.Standing.USED:
         return Frame.objects.create(sitting=sitting, shot=None, standing=standing, **_fields(facts))
     if not keep_problems:
@@ -72,6 +75,11 @@ def _on_its_shot(sitting: Sitting, facts: FrameFacts, finder: ShotFinder) -> Fra
     raise AssertionError("unreachable")
 
 
+def same_content(name: str) -> Misfit:
+    """The complaint for a file whose content is known under another name."""
+    return Misfit("duplicate", f"has the same content as {name}.", "Nothing to do; it is used once.")
+
+
 def note_problem(sitting: Sitting, file_name: str, misfit: Misfit, path: str = "") -> Problem:
     """Remember why a file was not used; the same complaint about a file is kept once.
 
@@ -79,28 +87,38 @@ def note_problem(sitting: Sitting, file_name: str, misfit: Misfit, path: str = "
     """
     problem, _ = Problem.objects.update_or_create(
         sitting=sitting,
-        file_name=file_name[:255],
+        file_name=printable(file_name)[:255],
         code=misfit.code,
-        defaults={"reason": misfit.reason, "remedy": misfit.remedy, "path": path},
+        defaults={"reason": misfit.reason[:400], "remedy": misfit.remedy[:400], "path": path},
     )
     return problem
 
 
 def misfit_from(error: Exception) -> Misfit:
-    """The complaint for a file that could not be read. Unexpected exceptions are raised on."""
+    """The complaint for a file that could not be read, whatever it was that stumbled over it."""
     if isinstance(error, FrameError):
         return Misfit(error.code, error.reason, error.remedy)
     if isinstance(error, WorkerDied):
         return Misfit("crash", f"could not be read: {error}.", "Copy it from the card again, or leave it out.")
     if isinstance(error, MemoryError):
         return Misfit("memory", "asks for more memory than this machine has.", "Copy it again, or leave it out.")
-    raise error
+    log.error("a file could not be read", exc_info=error)
+    return Misfit(
+        "unexpected", f"could not be read: {type(error).__name__} while it was decoded.",
+        "Leave it out, or convert it to DNG; the log of the application says more.",
+    )  # fmt: skip
+
+
+def printable(name: str) -> str:
+    """A file name as text that can be stored: bytes that are no UTF-8 are written out."""
+    return os.fsencode(name).decode("utf-8", "backslashreplace")
 
 
 def _fields(facts: FrameFacts) -> dict[str, object]:
     data = facts.metadata
     return {
-        "path": facts.path, "sha256": facts.sha256, "size_bytes": facts.size_bytes, "width": facts.width,
+        "path": facts.path, "sha256": facts.sha256, "size_bytes": facts.size_bytes, "mtime_ns": facts.mtime_ns,
+        "width": facts.width,
         "height": facts.height, "make": data.make[:80], "model": data.model[:80], "serial": data.serial[:80],
         "firmware": data.firmware[:80], "iso": data.iso, "exposure_s": data.exposure_s, "f_number": data.f_number,
         "temperature_c": data.temperature_c,

@@ -3,29 +3,40 @@
 from __future__ import annotations
 
 import hashlib
+import itertools
 import os
-from collections.abc import Iterable
+import tempfile
+from collections.abc import Iterable, Sequence
+from datetime import timedelta
 from pathlib import Path
 from stat import S_ISREG
 
 from django.conf import settings
+from django.core.exceptions import SuspiciousFileOperation
 from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
 from django.utils import timezone
 from django.utils.text import get_valid_filename
 
 from yellowjacket import home
 from yellowjacket.bench.executor import run_all
-from yellowjacket.bench.models import Frame, Job, Problem, Sitting
+from yellowjacket.bench.models import Frame, Job, Problem, SeenFile, Sitting
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
+from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable
 from yellowjacket.bench.services.matching import ShotFinder
+from yellowjacket.core.frames import sha256_of
 from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.matching import Misfit
 
 # A file this old (s) is no longer being written; a look takes this many, the next one goes on.
 _SETTLED_S = 1.5
 _MOST_AT_A_LOOK = 200
+_AFTER_FAILURE = timedelta(seconds=30)
+# What half-written files are called.
+PARTIAL = ".part"
+# Of names that browsers send, and of what people typed when it is told back to them.
+_LONGEST_NAME, _LONGEST_SUFFIX, _LONGEST_SHOWN = 100, 12, 200
 # What a watched inbox passes over in silence: files that have nothing to do with the sitting.
 _UNRELATED = {"not-raw", "empty", "unreadable", "body", "ladder"}
 
@@ -40,9 +51,7 @@ def import_folder(sitting: Sitting, folder_text: str) -> Job:
 
 def files_of(folder_text: str) -> list[str]:
     """Paths of every file of a folder, of the inbox when none is named. Refuses as import_folder does."""
-    folder = Path(folder_text.strip()).expanduser() if folder_text.strip() else home.inbox(settings.HOME)
-    if not folder.is_absolute():
-        raise Refusal("Give the folder's full path, beginning with /.")
+    folder = _folder_named(folder_text) if folder_text.strip() else home.inbox(settings.HOME)
     if not home.inside_allowed(settings.HOME, folder):
         raise Refusal(
             f"{folder} is outside the folders Yellowjacket may read. Copy the files to {home.inbox(settings.HOME)}, "
@@ -54,6 +63,22 @@ def files_of(folder_text: str) -> list[str]:
     if not files:
         raise Refusal(f"{folder} holds no files. Copy the frames there first.")
     return files
+
+
+def _folder_named(text: str) -> Path:
+    """The folder somebody typed. Refuses what cannot be one."""
+    shown = text.strip()[:_LONGEST_SHOWN]
+    try:
+        folder = Path(text.strip()).expanduser()
+        folder.stat()
+    except FileNotFoundError:
+        pass
+    except (OSError, RuntimeError, ValueError) as error:
+        # Too long, of an unknown person, with a NUL, through a file, or forbidden.
+        raise Refusal(f"{shown!r} cannot be opened as a folder. Check the path.") from error
+    if not folder.is_absolute():
+        raise Refusal("Give the folder's full path, beginning with /.")
+    return folder
 
 
 def _files_in(folder: Path) -> list[str]:
@@ -73,47 +98,60 @@ def _files_in(folder: Path) -> list[str]:
 
 def set_watch(sitting: Sitting, wanted: bool) -> None:
     """Begin or end watching the inbox for a sitting; what lies there already is taken at the first look."""
-    sitting.watches_inbox = wanted
-    sitting.inbox_seen = []
-    sitting.save(update_fields=["watches_inbox", "inbox_seen"])
+    with transaction.atomic():
+        sitting.watches_inbox = wanted
+        sitting.save(update_fields=["watches_inbox"])
+        SeenFile.objects.filter(sitting=sitting).delete()
+
+
+def look_into_inboxes() -> None:
+    """Look into the inbox for every sitting that watches it."""
+    for sitting in Sitting.objects.filter(watches_inbox=True):
+        look_into_inbox(sitting)
 
 
 def look_into_inbox(sitting: Sitting) -> Job | None:
     """Start importing what is new in the inbox of a watching sitting; None when there is nothing new.
 
-    Files still being written are left for the next look; each file is looked at once, whatever becomes of it.
+    Files still being written are left for the next look. A file counts as seen together with what became of it, so that
+    a job that was refused, failed or killed loses none.
     """
     if not sitting.watches_inbox or Job.objects.filter(sitting=sitting, state__in=Job.OPEN).exists():
         return None
-    seen = set(sitting.inbox_seen)
-    now = timezone.now().timestamp()
+    last = Job.objects.filter(sitting=sitting, kind=Job.Kind.IMPORT, state=Job.State.FAILED).last()
+    if last and last.finished_at and timezone.now() - last.finished_at < _AFTER_FAILURE:
+        # What failed a moment ago, for want of room say, is not tried again without a pause.
+        return None
+    seen = set(SeenFile.objects.filter(sitting=sitting).values_list("mark", flat=True))
+    inbox = home.inbox(settings.HOME)
     landed: list[tuple[int, str, str]] = []
-    for path in home.inbox(settings.HOME).rglob("*"):
-        try:
-            stat = path.stat()
-        except OSError:
-            continue
-        mark = f"{path.name}|{stat.st_size}|{stat.st_mtime_ns}"
-        if (
-            mark not in seen
-            and S_ISREG(stat.st_mode)
-            and not path.name.startswith(".")
-            and now - stat.st_mtime > _SETTLED_S
-        ):
-            landed.append((stat.st_mtime_ns, str(path), mark))
+    for place, _, names in os.walk(inbox):
+        for path in (Path(place) / name for name in names if not name.startswith(".")):
+            try:
+                stat = path.stat()
+            except OSError:
+                continue
+            mark = _mark(inbox, path, stat)
+            if mark not in seen and S_ISREG(stat.st_mode) and _settled(stat):
+                landed.append((stat.st_mtime_ns, str(path), mark))
     # What landed last is what the tester waits for: thousands of older files must not stand before it.
     landed.sort(reverse=True)
-    fresh = []
-    for _, name, mark in landed[:_MOST_AT_A_LOOK]:
-        seen.add(mark)
-        if home.inside_allowed(settings.HOME, Path(name)):
-            fresh.append(name)
-    if landed:
-        sitting.inbox_seen = sorted(seen)
-        sitting.save(update_fields=["inbox_seen"])
+    fresh = {name: mark for _, name, mark in landed if home.inside_allowed(settings.HOME, Path(name))}
+    fresh = dict(itertools.islice(fresh.items(), _MOST_AT_A_LOOK))
     if not fresh:
         return None
-    return jobs.start(sitting, Job.Kind.IMPORT, files=fresh, watched=True)
+    return jobs.start(sitting, Job.Kind.IMPORT, files=list(fresh), marks=fresh, watched=True)
+
+
+def _settled(stat: os.stat_result) -> bool:
+    """Whether nobody writes to a file any more. A copy may carry the time of a clock that runs ahead."""
+    return abs(timezone.now().timestamp() - stat.st_mtime) > _SETTLED_S
+
+
+def _mark(inbox: Path, path: Path, stat: os.stat_result) -> str:
+    """By what a file is known again: place, size and time. Two cards may hold equal names."""
+    place = printable(str(path.relative_to(inbox)))
+    return f"{hashlib.sha256(place.encode()).hexdigest()[:32]}|{stat.st_size}|{stat.st_mtime_ns}"
 
 
 def import_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> Job:
@@ -124,75 +162,131 @@ def import_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> Job:
 def stored_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> list[str]:
     """Store uploaded files as originals of the sitting; their paths. Refuses when none could be stored."""
     folder = settings.HOME / "originals" / f"sitting-{sitting.pk}"
-    folder.mkdir(parents=True, exist_ok=True)
-    stored, refused = [], 0
-    for upload in uploads:
-        if (upload.size or 0) > settings.UPLOAD_MAX_BYTES:
-            _note_too_large(sitting, upload)
-            refused += 1
-            continue
-        stored.append(str(store_upload(folder, upload)))
+    stored, too_large = store_uploads(folder, uploads)
+    for name in too_large:
+        _note_too_large(sitting, name)
     if not stored:
-        raise Refusal(
-            "No file was stored: each is larger than an upload may be."
-            if refused
-            else "Choose one or more raw files first."
-        )
+        raise Refusal(nothing_stored(too_large))
     return stored
 
 
-def _note_too_large(sitting: Sitting, upload: UploadedFile) -> None:
+def nothing_stored(too_large: Sequence[str]) -> str:
+    """Why there is nothing to begin with."""
+    if too_large:
+        return "No file was stored: each is larger than an upload may be."
+    return "Choose one or more raw files first."
+
+
+def store_uploads(folder: Path, uploads: Iterable[UploadedFile]) -> tuple[list[str], list[str]]:
+    """Write uploads into a folder of the originals: paths of what was stored, and names of what is too large.
+
+    All or nothing: when one cannot be written, for want of room say, those before it are taken away again.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    stored: dict[Path, bool] = {}
+    too_large: list[str] = []
+    try:
+        for upload in uploads:
+            if (upload.size or 0) > settings.UPLOAD_MAX_BYTES:
+                too_large.append(upload.name or "a file")
+            else:
+                path, is_new = store_upload(folder, upload)
+                stored[path] = stored.get(path, False) or is_new
+    except BaseException:
+        for path, is_new in stored.items():
+            if is_new:
+                path.unlink(missing_ok=True)
+        raise
+    return [str(path) for path in stored], too_large
+
+
+def _note_too_large(sitting: Sitting, name: str) -> None:
     limit = settings.UPLOAD_MAX_BYTES // 1024**2
     misfit = Misfit("too-large", f"is larger than {limit} MB.", "Put it into the inbox folder and import the folder.")
-    note_problem(sitting, upload.name or "a file", misfit)
+    note_problem(sitting, name, misfit)
 
 
-def store_upload(folder: Path, upload: UploadedFile) -> Path:
-    """Write an upload whole or not at all, under its own name or, if that is taken, one with its digest."""
-    name = get_valid_filename(Path(upload.name or "frame").name)
-    partial = folder / f".{name}.part"
+def store_upload(folder: Path, upload: UploadedFile) -> tuple[Path, bool]:
+    """Write an upload whole or not at all, under its own name or, if that is taken, one with its digest. Returns where it
+    is, and whether it is new there: the same content may lie there already.
+
+    Many may come at once under one name: each is written under a name nobody else has, and moved to one that was free.
+    """
+    name = _file_name(upload.name or "")
+    handle, partial_name = tempfile.mkstemp(prefix=".", suffix=PARTIAL, dir=folder)
+    partial = Path(partial_name)
     digest = hashlib.sha256()
-    with partial.open("wb") as file:
-        for chunk in upload.chunks():
-            digest.update(chunk)
-            file.write(chunk)
-    target = folder / name
-    if target.exists():
-        target = folder / f"{target.stem}-{digest.hexdigest()[:8]}{target.suffix}"
-    partial.replace(target)
-    return target
+    try:
+        with os.fdopen(handle, "wb") as file:
+            for chunk in upload.chunks():
+                digest.update(chunk)
+                file.write(chunk)
+        partial.chmod(0o644)
+        return _moved(partial, folder, name, digest.hexdigest())
+    finally:
+        partial.unlink(missing_ok=True)
+
+
+def _file_name(said: str) -> str:
+    """A name for the disk from what a browser says it is called."""
+    try:
+        name = Path(get_valid_filename(Path(printable(said)).name))
+    except (SuspiciousFileOperation, ValueError):
+        return "frame"
+    return name.stem.lstrip(".")[:_LONGEST_NAME] + name.suffix[:_LONGEST_SUFFIX] or "frame"
+
+
+def _moved(partial: Path, folder: Path, name: str, digest: str) -> tuple[Path, bool]:
+    """Move a whole file to the first of its names that is free; one that holds the same content already serves."""
+    plain = Path(name)
+    marked = (f"{plain.stem}-{digest[:length]}{plain.suffix}" for length in (8, 16, 64))
+    for target in (folder / one for one in (name, *marked)):
+        try:
+            # The name is taken in one step: of two at once only one succeeds.
+            os.close(os.open(target, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o644))
+        except FileExistsError:
+            if target.stat().st_size == partial.stat().st_size and sha256_of(target) == digest:
+                return target, False
+            continue
+        partial.replace(target)
+        return target, True
+    raise FileExistsError(f"{name} cannot be stored: every name for it is taken")
 
 
 def import_files(job: Job, progress: jobs.Progress) -> str:
     """The import job: inspect files in worker processes, store each as it comes. Returns a summary."""
     known = set(Frame.objects.filter(sitting=job.sitting).values_list("path", flat=True))
+    marks: dict[str, str] = job.parameters.get("marks", {})
     waiting = [path for path in job.parameters["files"] if path not in known]
+    SeenFile.note(job.sitting, [mark for path, mark in marks.items() if path in known])
     progress.begin(len(waiting))
     added, problems = 0, 0
     finder = ShotFinder(job.sitting)
     for path, facts in run_all(inspect_file, waiting):
-        if (
-            job.parameters.get("watched")
-            and not isinstance(facts, FrameFacts)
-            and misfit_from(facts).code in _UNRELATED
-        ):
-            # An inbox holds other things, too: they are passed over in silence.
-            progress.step()
-            continue
-        record: Frame | Problem | None = _store_outcome(job.sitting, path, facts, finder)
-        if job.parameters.get("watched") and isinstance(record, Problem) and record.code in _UNRELATED:
-            record.delete()
-            record = None
+        with transaction.atomic():
+            record = _store_outcome(job.sitting, path, facts, finder, watched=bool(job.parameters.get("watched")))
+            SeenFile.note(job.sitting, [marks[path]] if path in marks else [])
         added += isinstance(record, Frame)
         problems += isinstance(record, Problem)
         progress.step()
     return summary(added, problems, len(job.parameters["files"]) - len(waiting))
 
 
-def _store_outcome(sitting: Sitting, path: str, facts: FrameFacts | Exception, finder: ShotFinder) -> Frame | Problem:
+def _store_outcome(
+    sitting: Sitting, path: str, facts: FrameFacts | Exception, finder: ShotFinder, *, watched: bool
+) -> Frame | Problem | None:
+    """The frame or problem that a file became. A watched inbox holds other things, too: they are passed over in silence."""
     if isinstance(facts, FrameFacts):
-        return add_frame(sitting, facts, finder=finder)
-    return note_problem(sitting, Path(path).name, misfit_from(facts))
+        record = add_frame(sitting, facts, finder=finder)
+    else:
+        misfit = misfit_from(facts)
+        if watched and misfit.code in _UNRELATED:
+            return None
+        record = note_problem(sitting, Path(path).name, misfit)
+    if watched and isinstance(record, Problem) and record.code in _UNRELATED:
+        record.delete()
+        return None
+    return record
 
 
 def summary(added: int, problems: int, known: int) -> str:

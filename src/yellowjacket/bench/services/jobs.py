@@ -14,6 +14,7 @@ from django_tasks import task
 from django_tasks.base import TaskResultStatus
 
 from yellowjacket.bench.models import Job, Sitting
+from yellowjacket.bench.patience import busy, patiently, trouble_of, words_for
 from yellowjacket.bench.services.errors import Refusal
 
 log = logging.getLogger(__name__)
@@ -54,16 +55,32 @@ class Progress:
 
 
 def start(sitting: Sitting, kind: str, **parameters: Any) -> Job:
-    """Record a job and hand it to the worker. One job of a kind at a time for a sitting."""
+    """Record a job and hand it to the worker, both or neither. One job of a kind at a time for a sitting."""
     with transaction.atomic():
-        running = Job.objects.filter(sitting=sitting, kind=kind, state__in=Job.OPEN).first()
-        if running is not None:
-            raise Refusal(
-                f"{running.get_kind_display()} is already under way for this sitting; wait for it or stop it."
-            )
-        job = Job.objects.create(sitting=sitting, kind=kind, parameters=parameters)
-    run_job.enqueue(job.pk)
-    return job
+        begin = recorded(sitting, kind, **parameters)
+    return begin()
+
+
+def recorded(sitting: Sitting, kind: str, **parameters: Any) -> Callable[[], Job]:
+    """Record a job within the caller's transaction. What comes back is to be called after it, and gives the job."""
+    running = Job.objects.filter(sitting=sitting, kind=kind, state__in=Job.OPEN).first()
+    if running is not None:
+        raise Refusal(f"{running.get_kind_display()} is already under way for this sitting; wait for it or stop it.")
+    job = Job.objects.create(sitting=sitting, kind=kind, parameters=parameters)
+    if _stored_tasks():
+        run_job.enqueue(job.pk)
+        return lambda: job
+
+    def begin() -> Job:
+        run_job.enqueue(job.pk)
+        return job
+
+    return begin
+
+
+def _stored_tasks() -> bool:
+    """Whether tasks are rows of the database, rather than carried out at once as in tests."""
+    return bool(settings.TASKS["default"]["BACKEND"] == "django_tasks_db.DatabaseBackend")
 
 
 def stop(job: Job) -> None:
@@ -74,34 +91,54 @@ def stop(job: Job) -> None:
 
 def resume_all() -> int:
     """Hand every unfinished job to the worker again, after a kill or a restart. Returns how many."""
-    if settings.TASKS["default"]["BACKEND"] == "django_tasks_db.DatabaseBackend":
-        from django_tasks_db.models import DBTaskResult
+    with transaction.atomic():
+        if _stored_tasks():
+            from django_tasks_db.models import DBTaskResult
 
-        DBTaskResult.objects.filter(status__in=[TaskResultStatus.READY, TaskResultStatus.RUNNING]).delete()
-    jobs = list(Job.objects.filter(state__in=Job.OPEN))
-    for job in jobs:
-        run_job.enqueue(job.pk)
+            DBTaskResult.objects.filter(status__in=[TaskResultStatus.READY, TaskResultStatus.RUNNING]).delete()
+        jobs = list(Job.objects.filter(state__in=Job.OPEN))
+        for job in jobs:
+            run_job.enqueue(job.pk)
     return len(jobs)
 
 
 @task()
 def run_job(job_id: int) -> None:
-    """Carry out a recorded job. Work is idempotent: what is stored already is not done again."""
+    """Carry out a recorded job. Work is idempotent: what is stored already is not done again.
+
+    While somebody else holds the database the job waits and goes on: it neither fails nor stays half done.
+    """
+    if not patiently(lambda: _begun(job_id)):
+        return
+    message, state = patiently(lambda: _carried_out(job_id))
+    ended = {"state": state, "message": message[:400], "finished_at": timezone.now()}
+    patiently(lambda: Job.objects.filter(pk=job_id).update(**ended))
+
+
+def _begun(job_id: int) -> bool:
+    begun = Job.objects.filter(pk=job_id, state__in=Job.OPEN)
+    return bool(begun.update(state=Job.State.RUNNING, started_at=timezone.now()))
+
+
+def _carried_out(job_id: int) -> tuple[str, str]:
+    """What became of the work, in words and as a state. Raises when the database is held, to be done again."""
     from yellowjacket.bench.services.work import WORK
 
-    job = Job.objects.select_related("sitting").filter(pk=job_id, state__in=Job.OPEN).first()
+    job = Job.objects.select_related("sitting").filter(pk=job_id).first()
     if job is None:
-        return
-    job.state, job.started_at = Job.State.RUNNING, timezone.now()
-    job.save(update_fields=["state", "started_at"])
+        return "", Job.State.STOPPED
     try:
         message, state = WORK[job.kind](job, Progress(job)), Job.State.DONE
+        Job.objects.filter(pk=job_id).update(done=job.done)
     except Stopped:
         message, state = f"stopped after {job.done} of {job.total}; what came in is kept", Job.State.STOPPED
     except Refusal as refusal:
         message, state = str(refusal), Job.State.FAILED
-    except Exception:
+    except Exception as error:
+        if busy(error):
+            raise
+        trouble = trouble_of(error)
         log.exception("job %s failed", job_id)
-        message, state = "failed for a reason nobody expected; the log of the application says more", Job.State.FAILED
-    job.state, job.message, job.finished_at = state, message[:400], timezone.now()
-    job.save(update_fields=["state", "message", "finished_at", "done"])
+        unexpected = "failed for a reason nobody expected; the log of the application says more"
+        message, state = words_for(trouble) if trouble else unexpected, Job.State.FAILED
+    return message, state

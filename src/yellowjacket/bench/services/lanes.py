@@ -150,7 +150,7 @@ def add_pictures(lane: Lane, uploads: Iterable[UploadedFile]) -> Job:
         elif (upload.size or 0) > settings.UPLOAD_MAX_BYTES:
             refused.append(f"{name} is larger than {settings.UPLOAD_MAX_BYTES // 1024**2} MB")
         else:
-            stored.append(str(store_upload(folder, upload)))
+            stored.append(str(store_upload(folder, upload)[0]))
     if not stored:
         raise Refusal("; ".join(refused[:3]) + "." if refused else "Choose one or more pictures first.")
     return jobs.start(lane.ladder.sitting, Job.Kind.LANE, lane=lane.pk, files=stored)

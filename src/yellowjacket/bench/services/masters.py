@@ -16,6 +16,7 @@ from django.conf import settings
 from django.utils.text import slugify
 from numpy.typing import NDArray
 
+from yellowjacket.bench import originals
 from yellowjacket.bench.models import Body, Frame, Job, MasterDark, Shot, Sitting
 from yellowjacket.bench.services import darks, jobs
 from yellowjacket.bench.services.errors import Refusal
@@ -144,8 +145,8 @@ def make_masters(job: Job, progress: jobs.Progress) -> str:
 
 def _make(sitting: Sitting, batch: Batch) -> None:
     warmth = warmth_of(batch.frames)
-    paths = [Path(frame.path) for frame in batch.frames]
     try:
+        paths = [originals.path_of(frame) for frame in batch.frames]
         master = make_master(paths, [warmth[f.pk].celsius if f.pk in warmth else None for f in batch.frames])
     except (MasterError, FrameError) as error:
         if isinstance(error, FrameError):
@@ -254,7 +255,7 @@ def calibrated(frame: Frame, master: MasterDark) -> tuple[NDArray[np.float32], R
     if not found or found[0].fit == Fit.NONE:
         why = found[0].words if found else "another body or another size"
         raise Refusal(f"{master} does not fit {frame.file_name}: {why}.")
-    raw, _ = read_with_metadata(Path(frame.path))
+    raw, _ = read_with_metadata(originals.path_of(frame))
     ratio = found[0].time_ratio if found[0].fit == Fit.SCALED else 1.0
     return subtracted(raw, image_of(master), master.black_dn, ratio), raw, found[0]
 
@@ -281,7 +282,7 @@ def _told(frame: Frame, master: MasterDark, match: Match) -> list[str]:
 def write_calibrated_dng(frame: Frame, master: MasterDark, path: Path) -> None:
     """The calibrated frame as a DNG file, on its black level again."""
     signal, raw, _ = calibrated(frame, master)
-    _, metadata = read_with_metadata(Path(frame.path))
+    _, metadata = read_with_metadata(originals.path_of(frame))
     if metadata.captured_at is None or metadata.exposure_s is None or metadata.iso is None:
         raise Refusal(f"{frame.file_name} lacks its time, exposure or ISO: a DNG needs them.")
     black = fmean(raw.black_dn.values())

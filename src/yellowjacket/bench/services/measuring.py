@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from yellowjacket import __version__
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
+from yellowjacket.bench.originals import usable
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from, note_problem
@@ -35,6 +36,8 @@ from yellowjacket.core.scene_readings import Known
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
 METHOD_VERSION = f"{__version__}/3"
+# Stands for the digest of a rung that was measured without some of its frames.
+INCOMPLETE = "incomplete"
 
 
 def start_measuring(sitting: Sitting) -> Job:
@@ -61,7 +64,7 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
                 raise
             ladders.remove(ladder)
             refused.append(f"{ladder}: {refusal}")
-    stale = {one.task.key: one for ladder in ladders for one in _stale(ladder)}
+    stale, left_out = _measurable(job.sitting, [one for ladder in ladders for one in _stale(ladder)])
     progress.begin(len(stale))
     # Cores that no rung is left for decode the second file of a pair.
     threads = 2 if len(stale) < (os.cpu_count() or 1) else 1
@@ -74,7 +77,30 @@ def measure_sitting(job: Job, progress: jobs.Progress) -> str:
             _store_same_pixels(ladder)
     count = len(stale)
     done = f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
+    if left_out:
+        refused.append(f"{left_out} frame{'s' if left_out != 1 else ''} could not be used, see below")
     return ". ".join([done, *refused])
+
+
+def _measurable(sitting: Sitting, stale: Sequence[Stale]) -> tuple[dict[int, Stale], int]:
+    """What can be measured, by rung, and how many frames were left out: an original that is gone or was changed is named,
+    and the rung is measured with the others, for now."""
+    paths = [path for one in stale for path in (*one.task.light, *one.task.dark)]
+    out = usable(sitting, _frames_at(sitting, paths))
+    found = {}
+    for one in stale:
+        light, dark = (tuple(path for path in group if path not in out) for group in (one.task.light, one.task.dark))
+        if light == one.task.light and dark == one.task.dark:
+            found[one.task.key] = one
+        elif light:
+            # With digests of its own: it is measured again as soon as the missing frames are back.
+            found[one.task.key] = replace(one, task=replace(one.task, light=light, dark=dark), inputs=INCOMPLETE)
+    return found, len(out)
+
+
+def _frames_at(sitting: Sitting, paths: Sequence[str]) -> Iterable[Frame]:
+    wanted = set(paths)
+    return (frame for frame in Frame.objects.filter(sitting=sitting).defer("report") if frame.path in wanted)
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.bench import originals
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Placement, Shot, Sitting
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.patching import reference_rung
@@ -110,6 +110,6 @@ def _keep(ladder: Ladder, found: Similarity, by: str) -> Placement:
 
 def green_cells(frame: Frame) -> NDArray[np.float32]:
     """Green of every 2 × 2 cell above black, from the original. Raises FrameError when it is gone or changed."""
-    raw = read_frame(Path(frame.path))
+    raw = read_frame(originals.path_of(frame))
     parts = [raw.plane(name).astype(np.float32) - np.float32(raw.black_dn[name]) for name in ("G1", "G2")]
     return np.asarray((parts[0] + parts[1]) / 2, np.float32)

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import IO
 
 from yellowjacket.bench.models import Frame, Shot, Sitting
+from yellowjacket.bench.originals import complaint
 
 _TABLE, _MISSING = "frames.csv", "not-here.txt"
 _COLUMNS = (
@@ -67,7 +68,7 @@ def _safe(text: str) -> str:
 
 
 def write(sitting: Sitting, file: IO[bytes]) -> int:
-    """Write the folder as a zip with a table of what is what; returns how many originals were not to be found."""
+    """Write the folder as a zip with a table of what is what; returns how many originals are gone or were changed."""
     folder = _safe(sitting.name)
     table = io.StringIO()
     rows = csv.writer(table)
@@ -76,8 +77,8 @@ def write(sitting: Sitting, file: IO[bytes]) -> int:
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
         for one in named(sitting):
             original = Path(one.frame.path)
-            if not original.is_file():
-                missing.append(f"{one.path}: {original.name}, {one.frame.sha256}")
+            if trouble := complaint(one.frame):
+                missing.append(f"{one.path}: {trouble}, {one.frame.sha256}")
                 continue
             archive.write(original, f"{folder}/{one.path}")
             rung, ladder = one.shot.rung, one.shot.rung.ladder
@@ -88,5 +89,5 @@ def write(sitting: Sitting, file: IO[bytes]) -> int:
             ))  # fmt: skip
         archive.writestr(f"{folder}/{_TABLE}", table.getvalue())
         if missing:
-            archive.writestr(f"{folder}/{_MISSING}", "\n".join(["These originals were not to be found:", *missing, ""]))
+            archive.writestr(f"{folder}/{_MISSING}", "\n".join(["These originals could not be given:", *missing, ""]))
     return len(missing)

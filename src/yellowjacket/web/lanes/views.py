@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench import originals
 from yellowjacket.bench.models import Lane, LanePicture, Rung
 from yellowjacket.bench.services import lanes
 from yellowjacket.web.sitting_page import SittingPage, carried_out
@@ -118,15 +119,16 @@ def frames(request: HttpRequest, sitting_id: int) -> HttpResponse | FileResponse
             if one_each and one.rung.pk in seen:
                 continue
             seen.add(one.rung.pk)
-            path = Path(one.frame.path)
-            if not path.is_file():
-                missing.append(path.name)
+            trouble = originals.complaint(one.frame)
+            if trouble is not None:
+                missing.append(str(trouble))
                 continue
+            path = Path(one.frame.path)
             archive.write(path, path.name)
             archive.writestr(f"{path.stem}.xmp", lanes.sidecar(one))
         archive.writestr("corrections.csv", "".join(lanes.corrections_csv(page_.ladder)))
         if missing:
-            archive.writestr("missing.txt", "No longer where they were:\n" + "\n".join(missing) + "\n")
+            archive.writestr("missing.txt", "Left out:\n" + "\n".join(missing) + "\n")
     file.seek(0)
     return FileResponse(file, as_attachment=True, filename=f"{_name(page_)}-frames.zip", content_type="application/zip")
 

@@ -35,7 +35,6 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def live(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The part that follows the day; nothing at all when the window that asks is up to date."""
     sitting_page = _page(request, sitting_id)
-    importing.look_into_inbox(sitting_page.sitting)
     if request.GET.get("seen") == _state(sitting_page):
         return HttpResponse(status=204)
     return render(request, "shoot/_live.html", _context(sitting_page))

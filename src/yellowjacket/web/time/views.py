@@ -12,6 +12,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench import originals
 from yellowjacket.bench.models import Ladder, Rung
 from yellowjacket.bench.services import darks
 from yellowjacket.bench.services import warmth as warmth_notes
@@ -235,7 +236,7 @@ def light_points(request: HttpRequest, sitting_id: int) -> HttpResponse:
     if not frames:
         raise Http404
     try:
-        found = bright_points(read_frame(Path(frames[0].path)))
+        found = bright_points(read_frame(originals.path_of(frames[0])))
     except FrameError as error:
         return render(request, "time/_light_points.html", {"failed": str(error)})
     megapixels = frames[0].width * frames[0].height / 1e6

@@ -1,0 +1,1 @@
+"""Commands of Django for this application."""
