@@ -1,6 +1,10 @@
 """Functions for worker processes: importable there without Django."""
 
 import os
+import time
+from pathlib import Path
+
+from yellowjacket.core.inspection import inspect_file
 
 
 def no_patches(pair):
@@ -13,3 +17,43 @@ def double_or_die(n):
     if n == 4:
         raise ValueError("four")
     return 2 * n
+
+
+def slowly(n):
+    time.sleep(0.3)
+    return 2 * n
+
+
+def sleep(seconds):
+    time.sleep(seconds)
+    return seconds
+
+
+class Odd(Exception):
+    """Cannot be put together again from what it carries."""
+
+    def __init__(self, one, other):
+        super().__init__(one)
+
+
+def odd_answer(what):
+    if what == "error":
+        raise Odd("a", "b")
+    return (lambda: 0) if what == "lambda" else what
+
+
+def touch(path):
+    time.sleep(0.02)
+    Path(path).touch()
+
+
+def pid_then_sleep(seconds):
+    time.sleep(seconds or 0.5)
+    return os.getpid()
+
+
+def stumbling(path):
+    """Looks at a file as an import does, and meets with what nobody expected."""
+    if "cursed" in path:
+        raise KeyError("curse")
+    return inspect_file(path)

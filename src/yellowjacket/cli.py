@@ -77,24 +77,28 @@ def _serve(arguments: argparse.Namespace) -> int:
     from yellowjacket import serving
 
     door = serving.door(arguments.port, arguments.host, arguments.name, arguments.certificate, arguments.key)
-    serving.require_free(door.port, door.host)
+    listening = serving.listen(door)
     # Before the settings are read.
     os.environ.update(door.environment)
-    home.set_up_django()
-    return serving.serve(door)
+    home.prepare(home.data_folder())
+    with home.only_here(home.data_folder()) as lock:
+        home.set_up_django()
+        return serving.serve(door, listening, lock)
 
 
 def _demo(arguments: argparse.Namespace) -> int:
     from yellowjacket import serving
 
-    if not arguments.prepare_only:
-        serving.require_free(arguments.port)
-    home.set_up_django()
-    serving.prepare_database()
-    from yellowjacket.bench.services.demo import make_demo
+    door = serving.Door(arguments.port)
+    listening = None if arguments.prepare_only else serving.listen(door)
+    home.prepare(home.data_folder())
+    with home.only_here(home.data_folder()) as lock:
+        home.set_up_django()
+        serving.prepare_database()
+        from yellowjacket.bench.services.demo import make_demo
 
-    make_demo(report=lambda line: print(line, flush=True))
-    return 0 if arguments.prepare_only else serving.serve(serving.Door(arguments.port))
+        make_demo(report=lambda line: print(line, flush=True))
+        return 0 if listening is None else serving.serve(door, listening, lock)
 
 
 def _bench(_arguments: argparse.Namespace) -> int:

@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import os
 import secrets
+import shutil
+import time
+from collections.abc import Iterator
 from pathlib import Path
+from typing import IO
 
 HOME_VARIABLE = "YELLOWJACKET_HOME"
 _SECRET_FILE = "secret-key"  # noqa: S105 - a file name
 _FOLDERS_FILE = "folders.txt"
+_LOCK_FILE = ".served"
+_LET_GO_S = 6.0
 
 
 def data_folder() -> Path:
@@ -18,7 +26,7 @@ def data_folder() -> Path:
 
 def prepare(home: Path) -> None:
     """Make the folder, its parts and its secret if they are not there. Raises OSError when it may not."""
-    for part in ("card", "inbox", "originals", "cache"):
+    for part in ("card", "inbox", "originals", "cache", "static", "arriving"):
         (home / part).mkdir(parents=True, exist_ok=True)
     secret = home / _SECRET_FILE
     if not secret.exists():
@@ -27,10 +35,42 @@ def prepare(home: Path) -> None:
             file.write(secrets.token_urlsafe(48))
 
 
+@contextlib.contextmanager
+def only_here(home: Path) -> Iterator[IO[str]]:
+    """Hold the data folder for one application, and its children that are given the file. Raises OSError, with the remedy,
+    while another one has it."""
+    # Children of a server that was killed a moment ago need as long to end.
+    deadline = time.monotonic() + _LET_GO_S
+    with (home / _LOCK_FILE).open("a+", encoding="utf-8") as file:
+        while True:
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except OSError as error:
+                if time.monotonic() > deadline:
+                    raise OSError(
+                        f"another Yellowjacket works on {home}: use that one, stop it first, or give this one another data "
+                        f"folder with {HOME_VARIABLE}"
+                    ) from error
+            time.sleep(0.1)
+        yield file
+
+
 def read_secret(home: Path) -> str | None:
     """The secret of this folder, or None when it was never prepared."""
     secret = home / _SECRET_FILE
     return secret.read_text() if secret.is_file() else None
+
+
+def arriving(home: Path) -> Path:
+    """Where uploads lie while they come in; nothing in it outlives the server."""
+    return home / "arriving"
+
+
+def clear_arriving(home: Path) -> None:
+    """Take away what a server that was killed left of uploads. Only while no server runs."""
+    shutil.rmtree(arriving(home), ignore_errors=True)
+    arriving(home).mkdir(exist_ok=True)
 
 
 def inbox(home: Path) -> Path:

@@ -19,13 +19,13 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from types import FrameType
+from typing import IO
 
-from yellowjacket import __version__, keeping
+from yellowjacket import __version__, home, keeping
 
 ADDRESS = "127.0.0.1"
-_WEB_WORKERS = 2
-_WEB_THREADS = 4
-_WORKER_POLL_S = 0.3
+_WEB_PROCESSES = 2
+_BACKLOG = 2048
 _START_TIMEOUT_S = 30
 # A file being decoded when Ctrl-C comes gets this long; the job is taken up again at the next start.
 _STOP_TIMEOUT_S = 4.0
@@ -98,25 +98,33 @@ def _own_names() -> tuple[str, ...]:
     return (*found, socket.gethostname())
 
 
-def require_free(port: int, host: str = ADDRESS) -> None:
-    """Raise OSError, with the remedy, when something listens on the port already."""
-    family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    with socket.socket(family, socket.SOCK_STREAM) as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind((host, port))
-        except OSError as error:
-            if error.errno == errno.EADDRNOTAVAIL:
-                raise OSError(f"{host} is no address of this machine") from error
-            raise OSError(
-                f"port {port} is taken on {host}; stop what uses it or choose another with PORT={port + 1}"
-            ) from error
+def listen(door: Door) -> socket.socket:
+    """The socket on which all web processes answer. Raises OSError, with the remedy, when the port is taken."""
+    family = socket.AF_INET6 if ":" in door.host else socket.AF_INET
+    found = socket.socket(family, socket.SOCK_STREAM)
+    try:
+        found.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        found.bind((door.host, door.port))
+        found.listen(_BACKLOG)
+    except OSError as error:
+        found.close()
+        if error.errno == errno.EADDRNOTAVAIL:
+            raise OSError(f"{door.host} is no address of this machine") from error
+        if error.errno == errno.EACCES:
+            raise OSError(f"port {door.port} is not yours to use; choose one above 1023") from error
+        raise OSError(
+            f"port {door.port} is taken on {door.host}; stop what uses it or choose another with PORT={door.port + 1}"
+        ) from error
+    found.set_inheritable(True)
+    return found
 
 
 def prepare_database() -> None:
     """Bring the database and the static files up to date; a database that changes is copied first."""
+    from django.conf import settings
     from django.core.management import call_command
 
+    home.clear_arriving(settings.HOME)
     _copy_before_change()
     call_command("migrate", verbosity=0, interactive=False)
     call_command("collectstatic", verbosity=0, interactive=False)
@@ -135,14 +143,13 @@ def _copy_before_change() -> None:
         print(f"The database is brought up to date; {copy} holds it as it was.", flush=True)
 
 
-def serve(door: Door) -> int:
+def serve(door: Door, listening: socket.socket, lock: IO[str]) -> int:
     """Serve until Ctrl-C or SIGTERM. Returns the exit code. Raises ValueError where others could come in and nobody has an
-    account to keep them out."""
+    account to keep them out. ``lock``: what home.only_here gave, kept for as long as any child lives."""
     prepare_database()
     if door.open_to_others:
         _require_account()
-    _resume_jobs()
-    supervisor = _Supervisor(door)
+    supervisor = _Supervisor(door, listening, lock)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, supervisor.on_signal)
     return supervisor.run()
@@ -162,103 +169,96 @@ def _require_account() -> None:
         )
 
 
-def _resume_jobs() -> None:
-    from django.db import connection
-
-    from yellowjacket.bench.services.jobs import resume_all
-
-    resume_all()
-    connection.close()
-
-
 class _Supervisor:
-    """Starts both children, prints the address, restarts a dead worker, stops both gracefully."""
+    """Starts web processes and worker, prints the address, starts anew who dies, stops all gracefully."""
 
-    def __init__(self, door: Door) -> None:
-        self._door = door
+    def __init__(self, door: Door, listening: socket.socket, lock: IO[str]) -> None:
+        self._door, self._listening, self._lock = door, listening, lock
         self._stopping = False
 
     def on_signal(self, _number: int, _frame: FrameType | None) -> None:
         self._stopping = True
 
     def run(self) -> int:
-        web, worker = self._start_web(), _start_worker()
+        starts = [self._start_web] * _WEB_PROCESSES + [self._start_worker]
+        children = [start() for start in starts]
         try:
-            if self._wait_until_up(web):
-                print(f"Yellowjacket is up: {self._door.address}   (Ctrl-C stops it)", flush=True)
-                if self._door.open_to_others and not self._door.certificate:
-                    print("Others reach it too, and what is sent can be read along the way.", flush=True)
-            while not self._stopping and web.poll() is None:
-                if worker.poll() is not None:
-                    time.sleep(_RESTART_PAUSE_S)
-                    _resume_jobs()
-                    worker = _start_worker()
+            if not self._wait_until_up(children[:_WEB_PROCESSES]):
+                return self._failed()
+            print(f"Yellowjacket is up: {self._door.address}   (Ctrl-C stops it)", flush=True)
+            if self._door.open_to_others and not self._door.certificate:
+                print("Others reach it too, and what is sent can be read along the way.", flush=True)
+            while not self._stopping:
+                for n, child in enumerate(children):
+                    if child.poll() is not None and not self._stopping:
+                        time.sleep(_RESTART_PAUSE_S)
+                        children[n] = starts[n]()
                 time.sleep(0.1)
         finally:
-            _stop((web, worker))
+            _stop(children)
+        print("Stopped.", flush=True)
+        return 0
+
+    def _failed(self) -> int:
         if self._stopping:
-            print("Stopped.", flush=True)
             return 0
-        print("yellowjacket: the web server ended by itself; its messages stand above", file=sys.stderr)
+        print("yellowjacket: the web server did not start; its messages stand above", file=sys.stderr)
         return 1
 
     def _start_web(self) -> subprocess.Popen[bytes]:
-        command = [
-            sys.executable, "-m", "gunicorn", "yellowjacket.web.wsgi:application", "--bind", self._bind,
-            "--workers", str(_WEB_WORKERS), "--threads", str(_WEB_THREADS), "--preload", "--log-level", "warning",
-            "--graceful-timeout", str(int(_STOP_TIMEOUT_S)), "--timeout", "120",
-        ]  # fmt: skip
+        number = self._listening.fileno()
+        command = [sys.executable, "-m", "yellowjacket.web.server", str(number)]
         if self._door.certificate:
-            command += ["--certfile", str(self._door.certificate), "--keyfile", str(self._door.key)]
-        return _child(command)
+            command += ["--certificate", str(self._door.certificate), "--key", str(self._door.key)]
+        return self._child(command, signal.SIGTERM, number)
 
-    @property
-    def _bind(self) -> str:
-        host = self._door.host
-        return f"[{host}]:{self._door.port}" if ":" in host else f"{host}:{self._door.port}"
+    def _start_worker(self) -> subprocess.Popen[bytes]:
+        # Its jobs survive a kill at any line, and must not go on when another server takes them up.
+        return self._child([sys.executable, "-m", "django", "bench_worker"], signal.SIGKILL)
+
+    def _child(self, command: Sequence[str], with_parent: signal.Signals, *files: int) -> subprocess.Popen[bytes]:
+        # A session of its own: Ctrl-C reaches only the supervisor, which stops the children in order.
+        return subprocess.Popen(  # noqa: S603
+            command, env=os.environ, start_new_session=True, preexec_fn=lambda: _end_with_parent(with_parent),
+            pass_fds=(self._lock.fileno(), *files),
+        )  # fmt: skip
 
     def _knock(self) -> http.client.HTTPConnection:
         """A connection to the server: to loopback where it listens everywhere."""
         host = self._door.host
         host = ADDRESS if ipaddress.ip_address(host).is_unspecified else host
         if self._door.certificate is None:
-            return http.client.HTTPConnection(host, self._door.port, timeout=2)
+            return http.client.HTTPConnection(host, self._door.port, timeout=_START_TIMEOUT_S)
         # Only whether it answers is asked; the certificate names other hosts than this.
         context = ssl.create_default_context()
         context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
-        return http.client.HTTPSConnection(host, self._door.port, timeout=2, context=context)
+        return http.client.HTTPSConnection(host, self._door.port, timeout=_START_TIMEOUT_S, context=context)
 
-    def _wait_until_up(self, web: subprocess.Popen[bytes]) -> bool:
+    def _wait_until_up(self, web: Sequence[subprocess.Popen[bytes]]) -> bool:
+        """Ask for a page until one comes: the socket is there before anybody answers on it."""
         deadline = time.monotonic() + _START_TIMEOUT_S
-        while time.monotonic() < deadline and web.poll() is None and not self._stopping:
+        while time.monotonic() < deadline and not self._stopping and all(one.poll() is None for one in web):
+            connection = self._knock()
             try:
-                connection = self._knock()
                 connection.request("GET", "/")
-                connection.getresponse().read()
-            except OSError:
+                connection.sock.settimeout(0.5)
+                while time.monotonic() < deadline and not self._stopping and all(one.poll() is None for one in web):
+                    try:
+                        connection.getresponse().read()
+                        return True
+                    except TimeoutError:
+                        continue
+            except (OSError, http.client.HTTPException):
                 time.sleep(0.05)
-            else:
-                return True
+            finally:
+                connection.close()
         return False
 
 
-def _start_worker() -> subprocess.Popen[bytes]:
-    command = [
-        sys.executable, "-m", "django", "db_worker", "--interval", str(_WORKER_POLL_S), "--no-startup-delay",
-        "--verbosity", "0",
-    ]  # fmt: skip
-    return _child(command)
-
-
-def _child(command: Sequence[str]) -> subprocess.Popen[bytes]:
-    # A session of its own: Ctrl-C reaches only the supervisor, which stops the children in order.
-    return subprocess.Popen(command, env=os.environ, start_new_session=True, preexec_fn=_end_with_parent)  # noqa: S603
-
-
-def _end_with_parent() -> None:
-    """Ask the kernel to stop this child when the supervisor is killed: no server is left behind on the port."""
+def _end_with_parent(sign: signal.Signals) -> None:
+    """Ask the kernel to end this child when the supervisor is killed: no server is left behind on the port."""
     with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, sign)
 
 
 def _stop(children: Sequence[subprocess.Popen[bytes]]) -> None:

@@ -1,14 +1,15 @@
 """A folder without a plan becomes a sitting: ladders, singles, problems, and the stave."""
 
+import os
 import re
 import shutil
-from datetime import date
+from datetime import date, datetime
 from fractions import Fraction
 
 import numpy as np
 import pytest
 
-from tests import making
+from tests import making, workers
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
 from yellowjacket.bench.services import adopting, checking, measuring, remedies
 from yellowjacket.bench.services.errors import Refusal
@@ -40,7 +41,7 @@ def test_a_folder_becomes_a_measurable_ladder_and_a_body(inbox):
     assert [rung.label for rung in ladder.rungs.all()] == ["ISO 100", "ISO 200", "ISO 400"]
     body = Body.objects.get()
     assert (body.make, body.model, body.serial, body.pixel_width) == ("Ostrel", "Heath", "OH-1", making.WIDTH)
-    assert Problem.objects.get().file_name == "broken.dng"
+    assert dict(Problem.objects.values_list("file_name", "code")) == {"broken.dng": "not-raw", "again.dng": "duplicate"}
     sitting.refresh_from_db()
     assert sitting.held_on == date(2026, 3, 14)
     assert checking.audit(ladder).findings == ()
@@ -77,15 +78,71 @@ def test_an_iso_that_is_no_mark_is_still_adopted(data_folder):
     assert ladder.planned.rungs
 
 
-def test_adopting_again_after_a_kill_gives_the_same_ladders(inbox):
+def test_killed_between_storing_and_saying_so_it_goes_on_where_it_was(inbox):
     from yellowjacket.bench.services import jobs
 
     sitting = adopt()
-    Frame.objects.filter(sitting=sitting).first().delete()
+    said = Job.objects.get().message
+    Job.objects.update(state=Job.State.RUNNING, message="")
+    jobs.resume_all()
+    assert Frame.objects.filter(sitting=sitting, shot__isnull=False).count() == 12
+    assert Ladder.objects.count() == 1
+    assert (Job.objects.get().state, Job.objects.get().message) == ("done", said)
+
+
+def test_killed_before_storing_it_begins_again(inbox):
+    from yellowjacket.bench.services import jobs
+
+    sitting = adopt()
+    sitting.ladders.all().delete()
+    Frame.objects.all().delete()
     Job.objects.update(state=Job.State.RUNNING)
     jobs.resume_all()
-    assert Frame.objects.filter(sitting=sitting).count() == 12
-    assert Ladder.objects.count() == 1
+    assert Frame.objects.filter(sitting=sitting, shot__isnull=False).count() == 12
+
+
+def test_bulb_exposures_of_one_intention_are_one_rung(data_folder):
+    """A clock by hand is never exact: 70.02 and 70.03 s were meant to be the same."""
+    rng = np.random.default_rng(4)
+    times = (("20", 20), ("70.02", 70.02), ("70.03", 70.03), ("250.4", 250.4), ("251.9", 251.9))
+    for n, (name, seconds) in enumerate(times):
+        exposure = Fraction(seconds).limit_denominator(1000)
+        making.write(data_folder / "inbox" / f"{name}.dng", making.shot(100, rng, dark=True), exposure_s=exposure,
+                     captured_at=datetime(2026, 3, 14, 20, n))  # fmt: skip
+    ladder = adopt().ladders.get()
+    assert Job.objects.get().state == "done"
+    assert [(rung.label, rung.shots.count()) for rung in ladder.rungs.all()] == [
+        ("20 s", 1), ("1.17 min", 2), ("4.17 min", 2),
+    ]  # fmt: skip
+
+
+def test_frames_without_a_maker_are_the_same_body_every_time(data_folder):
+    rng = np.random.default_rng(5)
+    for n, iso in enumerate((100, 200, 400)):
+        making.write(data_folder / "inbox" / f"{n}.dng", making.shot(iso, rng), iso=iso, make="", model="", serial="",
+                     exposure_s=Fraction(1, 8 * 2**n))  # fmt: skip
+    bodies = {adopt().ladders.get().body_id for _ in range(2)}
+    assert set(Job.objects.values_list("state", flat=True)) == {"done"}
+    assert len(bodies) == Body.objects.count() == 1
+
+
+def test_one_odd_file_costs_one_line(inbox, monkeypatch):
+    """A name that is no UTF-8, a link to itself, and a file the decoder stumbles over: the ladder is adopted all the same."""
+    content = (inbox / "F001.DNG").read_bytes()
+    strange = os.fsencode(str(inbox)) + b"/caf\xe9.dng"
+    with open(strange, "wb") as file:
+        file.write(content + b"\0")
+    (inbox / "round.dng").symlink_to(inbox / "round.dng")
+    (inbox / "cursed.dng").write_bytes(content + b"\1")
+    monkeypatch.setattr(adopting, "inspect_file", workers.stumbling)
+    sitting = adopt()
+    job = Job.objects.get()
+    assert (job.state, job.message) == ("done", "12 frames in 1 ladder, 0 singles, 2 not used")
+    assert dict(Problem.objects.values_list("file_name", "code")) == {
+        "caf\\xe9.dng": "name", "cursed.dng": "unexpected",
+    }  # fmt: skip
+    assert "KeyError" in Problem.objects.get(code="unexpected").reason
+    assert sitting.ladders.count() == 1
 
 
 def test_folders_are_refused_before_anything_is_stored(data_folder):

@@ -79,12 +79,14 @@ def test_a_frame_of_the_body_that_does_not_fit_is_told(sitting, card, inbox):
     assert Problem.objects.get().file_name == "F005.DNG"
 
 
-def test_watching_follows_an_open_shoot_page(client, sitting, card, inbox):
+def test_a_shoot_page_begins_watching_and_the_worker_looks(client, sitting, card, inbox):
     land(card / "F001.DNG", inbox)
     page = client.post(f"/sittings/{sitting.pk}/shoot/watch/", {"watch": "on"}, follow=True).content.decode()
     assert "Stop watching the inbox" in page
     assert Frame.objects.count() == 0
     client.get(f"/sittings/{sitting.pk}/shoot/live/")
+    assert Frame.objects.count() == 0
+    importing.look_into_inboxes()
     assert Frame.objects.get().file_name == "F001.DNG"
 
 

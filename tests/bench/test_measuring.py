@@ -88,8 +88,9 @@ def test_an_original_that_vanished_costs_its_rung_only(shot_sitting, tmp_path):
     patching.propose(shot_sitting.ladders.get())
     job = measure(shot_sitting)
     assert job.state == "done"
-    assert Problem.objects.get().code == "unreadable"
-    assert Reading.objects.filter(rung__iso=400, quantity="snr").get().value is None
+    assert "1 frame could not be used" in job.message
+    assert (Problem.objects.get().code, Problem.objects.get().file_name) == ("missing", "gone.dng")
+    assert not Reading.objects.filter(rung__iso=400, quantity="snr").exists()
     assert Reading.objects.filter(rung__iso=200, quantity="snr", channel="G", value__isnull=False).exists()
 
 

@@ -54,8 +54,7 @@ def _attend(connection: Connection) -> None:
     threading.Thread(target=_end_with_parent, daemon=True).start()
     with contextlib.suppress(EOFError, OSError):
         while True:
-            function, item = connection.recv()
-            connection.send_bytes(_answer(function, item))
+            connection.send_bytes(_answer(connection.recv_bytes()))
 
 
 def _end_with_parent() -> None:
@@ -66,8 +65,9 @@ def _end_with_parent() -> None:
     os._exit(1)
 
 
-def _answer(function: Callable[[Any], Any], item: Any) -> bytes:
+def _answer(call: bytes) -> bytes:
     try:
+        function, item = pickle.loads(call)  # noqa: S301 - from our own parent
         outcome: tuple[bool, Any] = (True, function(item))
     except Exception as error:
         outcome = (False, error)

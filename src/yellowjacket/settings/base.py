@@ -20,6 +20,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "yellowjacket.web.streaming.PieceByPiece",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -54,7 +55,6 @@ TEMPLATES = [
 
 DEBUG = False
 ROOT_URLCONF = "yellowjacket.web.urls"
-WSGI_APPLICATION = "yellowjacket.web.wsgi.application"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 USE_TZ = True
 TIME_ZONE = "UTC"

@@ -4,7 +4,7 @@ import os
 
 from django.core.exceptions import ImproperlyConfigured
 
-from yellowjacket.home import data_folder, read_secret
+from yellowjacket.home import arriving, data_folder, read_secret
 from yellowjacket.settings.base import *  # noqa: F403
 from yellowjacket.settings.base import SQLITE_OPTIONS
 
@@ -25,5 +25,6 @@ DATABASES = {
         "OPTIONS": SQLITE_OPTIONS,
     }
 }
-STATIC_ROOT = HOME / "cache" / "static"
-FILE_UPLOAD_TEMP_DIR = HOME / "cache"
+# Not in the cache, which may be emptied at any time.
+STATIC_ROOT = HOME / "static"
+FILE_UPLOAD_TEMP_DIR = arriving(HOME)

@@ -1,11 +1,30 @@
 """Error pages: what happened and what to do, never a traceback."""
 
+from __future__ import annotations
+
+import sys
+
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.utils.html import format_html
+
+from yellowjacket.bench.patience import Trouble, trouble_of, words_for
+
+# What is wrong with disk or database, as a status: try later (503), or make room (507).
+_TITLES = {
+    Trouble.BUSY: (503, "Busy for a moment"), Trouble.FULL: (507, "The disk is full"),
+    Trouble.READ_ONLY: (503, "The data folder cannot be written to"), Trouble.DAMAGED: (503, "The database is damaged"),
+}  # fmt: skip
+_RETRY_S = 5
 
 
 def _page(request: HttpRequest, status: int, title: str, text: str) -> HttpResponse:
-    return render(request, "error.html", {"title": title, "text": text}, status=status)
+    try:
+        return render(request, "error.html", {"title": title, "text": text}, status=status)
+    except Exception:
+        # What a page asks of the database may be what just failed.
+        plain = "<!doctype html><title>{0}</title><h1>{0}</h1><p>{1}</p>"
+        return HttpResponse(format_html(plain, title, text), status=status)
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
@@ -21,7 +40,13 @@ def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
-    """500."""
+    """500; what a person can do something about, disk and database, has a status and a sentence of its own."""
+    trouble = trouble_of(sys.exc_info()[1])
+    if trouble is not None:
+        status, title = _TITLES[trouble]
+        response = _page(request, status, title, words_for(trouble))
+        response.headers["Retry-After"] = str(_RETRY_S)
+        return response
     return _page(
         request, 500, "Something broke", "Nothing was lost. The log in the terminal says more; go back and try again."
     )

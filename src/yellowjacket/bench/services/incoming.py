@@ -1,4 +1,4 @@
-"""Archives that came in and wait for a decision: kept for a day in the cache, so that nobody sends them twice."""
+"""Archives that came in and wait for a decision: kept for a day, so that nobody sends them twice."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.utils.crypto import get_random_string
 
+from yellowjacket import home
 from yellowjacket.bench.services.errors import Refusal
 
 _TOKEN = re.compile(r"[A-Za-z0-9]{16}")
@@ -26,7 +27,7 @@ class Waiting:
 
 
 def _folder() -> Path:
-    return Path(settings.HOME) / "cache" / "incoming"
+    return home.arriving(settings.HOME) / "archives"
 
 
 def keep(upload: UploadedFile | None) -> Waiting:

@@ -1,0 +1,58 @@
+"""One web process: `python -m yellowjacket.web.server FD …`, on a socket that the supervisor holds."""
+
+from __future__ import annotations
+
+import argparse
+import asyncio
+import resource
+import socket
+from typing import Any
+
+import uvicorn
+from uvicorn.protocols.http.h11_impl import H11Protocol
+
+# A request whose head has not arrived by then (s) will not.
+_HEAD_S = 60.0
+_STOP_S = 4
+_BACKLOG = 2048
+
+
+class _Protocol(H11Protocol):
+    """Connections that never say what they want are closed; they cost no thread meanwhile."""
+
+    def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
+        super().connection_made(transport)
+        self._head_due = asyncio.get_running_loop().call_later(_HEAD_S, self._give_up)
+
+    def _give_up(self) -> None:
+        if self.cycle is None:
+            self.transport.close()
+
+    def connection_lost(self, exc: Exception | None) -> None:
+        self._head_due.cancel()
+        super().connection_lost(exc)
+
+
+def main() -> None:
+    """Serve until SIGTERM."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("fd", type=int)
+    parser.add_argument("--certificate")
+    parser.add_argument("--key")
+    arguments = parser.parse_args()
+    # Whoever waits half-way with a request costs a file descriptor each.
+    _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
+    encrypted: dict[str, Any] = {}
+    if arguments.certificate:
+        encrypted = {"ssl_certfile": arguments.certificate, "ssl_keyfile": arguments.key}
+    config = uvicorn.Config(
+        "yellowjacket.web.asgi:application", http=_Protocol, ws="none", lifespan="off", loop="asyncio", interface="asgi3",
+        log_level="warning", access_log=False, proxy_headers=False, server_header=False, backlog=_BACKLOG,
+        timeout_graceful_shutdown=_STOP_S, **encrypted,
+    )  # fmt: skip
+    uvicorn.Server(config).run(sockets=[socket.socket(fileno=arguments.fd)])
+
+
+if __name__ == "__main__":
+    main()
