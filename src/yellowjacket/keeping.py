@@ -9,11 +9,13 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import re
 import shutil
 import sqlite3
 import stat
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import closing
 from dataclasses import dataclass
@@ -35,6 +37,11 @@ _MANIFEST_BYTES = 64 << 20
 # What must stay free on the disk after restoring.
 _SPARE_BYTES = 64 << 20
 _KEPT_COPIES = 5
+
+
+# What zip files that are damaged, encrypted, packed in unknown ways or nested without end are answered with.
+UNREADABLE = (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, NotImplementedError, RecursionError)
+_DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
 class KeepingError(ValueError):
@@ -172,7 +179,7 @@ def _unpacked(archive_path: Path, folder: Path, report: Callable[[str], None]) -
             return manifest
     except FileNotFoundError as error:
         raise KeepingError(f"{archive_path} does not exist") from error
-    except (zipfile.BadZipFile, EOFError) as error:
+    except UNREADABLE as error:
         raise KeepingError(f"{archive_path.name} is no backup, or was cut short: fetch it again") from error
 
 
@@ -185,14 +192,15 @@ def read_manifest(archive: zipfile.ZipFile, name: str, wanted: str) -> Mapping[s
     if info.file_size > _MANIFEST_BYTES:
         raise KeepingError(f"{name} has a manifest of {info.file_size / 1e6:.0f} MB: that is none of ours")
     try:
-        manifest = json.loads(archive.read(MANIFEST))
+        with archive.open(info) as source:
+            manifest = json.loads(_whole(source))
         kind, _, number = str(manifest["format"]).partition("/")
         files = manifest["files"]
         well_formed = all(
-            isinstance(entry["path"], str) and isinstance(entry["size"], int) and entry["size"] >= 0
-            and isinstance(entry["sha256"], str) for entry in files
-        )  # fmt: skip
-    except (ValueError, KeyError, TypeError, zipfile.BadZipFile) as error:
+            isinstance(entry["path"], str) and type(entry["size"]) is int and 0 <= entry["size"] < 1 << 50
+            and isinstance(entry["sha256"], str) and _DIGEST.fullmatch(entry["sha256"]) for entry in files
+        ) and len({entry["path"] for entry in files}) == len(files)  # fmt: skip
+    except (ValueError, KeyError, TypeError, AttributeError, *UNREADABLE) as error:
         raise KeepingError(f"{name}: its manifest is damaged; fetch the file again") from error
     if kind != wanted.partition("/")[0]:
         raise KeepingError(f"{name} is {kind or 'nothing known'}, not {wanted.partition('/')[0]}")
@@ -206,6 +214,14 @@ def read_manifest(archive: zipfile.ZipFile, name: str, wanted: str) -> Mapping[s
     return dict(manifest)
 
 
+def _whole(source: IO[bytes]) -> bytes:
+    """All of a member, but never more than a manifest may have, whatever the archive says of its size."""
+    data = source.read(_MANIFEST_BYTES + 1)
+    if len(data) > _MANIFEST_BYTES:
+        raise zipfile.BadZipFile("more than a manifest holds")
+    return data
+
+
 def checked_name(name: str) -> str:
     """A path inside an archive that stays inside the folder. Raises KeepingError for tricks."""
     path = PurePosixPath(name)
@@ -217,6 +233,13 @@ def checked_name(name: str) -> str:
 
 
 def extract(archive: zipfile.ZipFile, entry: Mapping[str, Any], target: Path) -> None:
+    """Write one file of an archive to its place, as extract_into does. Raises KeepingError, and OSError without room."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    with target.open("wb") as file:
+        extract_into(archive, entry, file)
+
+
+def extract_into(archive: zipfile.ZipFile, entry: Mapping[str, Any], file: IO[bytes]) -> None:
     """Write one file of an archive, never more bytes than its manifest says, and compare its digest. Raises KeepingError."""
     name = str(entry["path"])
     try:
@@ -225,15 +248,18 @@ def extract(archive: zipfile.ZipFile, entry: Mapping[str, Any], target: Path) ->
         raise KeepingError(f"{name} is missing from the archive: it was cut short or tampered with") from error
     if stat.S_ISLNK(info.external_attr >> 16):
         raise KeepingError(f"{name} is a link: the archive was tampered with")
-    target.parent.mkdir(parents=True, exist_ok=True)
     digest, left = hashlib.sha256(), int(entry["size"])
     try:
-        with archive.open(info) as source, target.open("wb") as file:
+        with archive.open(info) as source:
             while block := _some(source, left):
                 digest.update(block)
                 file.write(block)
                 left -= len(block)
-    except (zipfile.BadZipFile, OSError, EOFError) as error:
+    except RuntimeError as error:
+        raise KeepingError(
+            f"{name} is encrypted, or packed in a way that is not known here: make the archive again"
+        ) from error
+    except (zipfile.BadZipFile, EOFError, zlib.error) as error:
         raise KeepingError(f"{name} cannot be unpacked: the archive is damaged; fetch it again") from error
     if left or digest.hexdigest() != entry["sha256"]:
         raise KeepingError(f"{name} is not what the manifest says: the archive is damaged or was tampered with")

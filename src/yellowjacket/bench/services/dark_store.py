@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import json
+import math
+import zipfile
 
 import numpy as np
 
@@ -12,6 +14,9 @@ from yellowjacket.core.dark_time import DarkGroup, TimeFindings
 from yellowjacket.core.frames import CHANNELS
 from yellowjacket.core.hot_pixels import PixelTable
 from yellowjacket.core.quantity import Quantity
+
+# Of darks of one exposure time: tiles and outstanding pixels of 150 MP take a fraction of it.
+_MOST_BYTES = 256 << 20
 
 
 def packed(found: TimeFindings) -> bytes:
@@ -38,7 +43,8 @@ def packed(found: TimeFindings) -> bytes:
 
 
 def unpacked(data: bytes, temperature_c: float | None) -> TimeFindings:
-    """The findings again, at the temperature that is known by now."""
+    """The findings again, at the temperature that is known by now. Raises ValueError for what is none, or too large."""
+    _require_sizes(data)
     with np.load(io.BytesIO(data), allow_pickle=False) as arrays:
         facts = json.loads(arrays["facts"].tobytes())
         tiles = DarkTiles(
@@ -53,6 +59,23 @@ def unpacked(data: bytes, temperature_c: float | None) -> TimeFindings:
     group = DarkGroup(facts["exposure_s"], temperature_c, tuple(facts["paths"]), facts["lenr"])
     noise, rows, columns = (Quantity(*facts[name]) for name in ("noise_dn", "rows_dn", "columns_dn"))
     return TimeFindings(group, tiles, pixels, noise, rows, columns, facts["frames"], facts["range_dn"])
+
+
+def _require_sizes(data: bytes) -> None:
+    """Raise ValueError for arrays that would take more memory than darks do, or than their bytes hold.
+
+    NumPy makes room for what a header says before it reads what there is.
+    """
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        if sum(info.file_size for info in archive.infolist()) > _MOST_BYTES:
+            raise ValueError("measured darks are not so large")
+        for info in archive.infolist():
+            with archive.open(info) as member:
+                version = np.lib.format.read_magic(member)
+                read = np.lib.format.read_array_header_1_0 if version == (1, 0) else np.lib.format.read_array_header_2_0
+                shape, _, kind = read(member)
+                if math.prod(shape) * kind.itemsize > info.file_size or kind.hasobject:
+                    raise ValueError(f"{info.filename} says it is larger than it is")
 
 
 def _quantity(one: Quantity) -> list[object]:
