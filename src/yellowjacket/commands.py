@@ -33,7 +33,7 @@ from yellowjacket.core.gathering import IsoTask
 from yellowjacket.core.hot_pixels import HotPixel
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.plan_files import PlanFileError, read_plan
+from yellowjacket.core.plan_files import read_plan
 from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
 from yellowjacket.core.rendered import SUFFIXES, RenderedTask, measure_rendered
 from yellowjacket.core.sequence import shots_of
@@ -424,6 +424,6 @@ def _ladder_shots(body: BodyModel, marks: str) -> list[tuple[ExposureSettings, f
 def _plan_shots(body: BodyModel, path: Path) -> list[tuple[ExposureSettings, float]]:
     try:
         _, _, planned = read_plan(json.loads(path.read_text()))
-    except (OSError, json.JSONDecodeError, PlanFileError) as error:
+    except (OSError, ValueError, RecursionError) as error:
         raise UsageError(f"{path}: {error}") from error
     return [shot for one in planned for shot in _shots(one.spec, body)]

@@ -5,6 +5,7 @@ import re
 import shutil
 from datetime import date, datetime
 from fractions import Fraction
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -130,8 +131,7 @@ def test_one_odd_file_costs_one_line(inbox, monkeypatch):
     """A name that is no UTF-8, a link to itself, and a file the decoder stumbles over: the ladder is adopted all the same."""
     content = (inbox / "F001.DNG").read_bytes()
     strange = os.fsencode(str(inbox)) + b"/caf\xe9.dng"
-    with open(strange, "wb") as file:
-        file.write(content + b"\0")
+    Path(os.fsdecode(strange)).write_bytes(content + b"\0")
     (inbox / "round.dng").symlink_to(inbox / "round.dng")
     (inbox / "cursed.dng").write_bytes(content + b"\1")
     monkeypatch.setattr(adopting, "inspect_file", workers.stumbling)

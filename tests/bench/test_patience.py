@@ -122,13 +122,9 @@ def test_what_is_wrong_with_disk_or_database_is_told_apart(error, trouble):
     """Codes of SQLite: sqlite.org/rescode.html; of the system: errno.h."""
     assert trouble_of(error) is trouble
     if error is not None:
-        try:
-            try:
-                raise error
-            except Exception as inner:
-                raise RuntimeError("outer") from inner
-        except RuntimeError as outer:
-            assert trouble_of(outer) is trouble
+        outer = RuntimeError("outer")
+        outer.__cause__ = error
+        assert trouble_of(outer) is trouble
     assert trouble is None or patience.words_for(trouble)
 
 

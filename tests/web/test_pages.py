@@ -185,7 +185,8 @@ def test_grading_by_key_needs_a_name_and_stores_what_was_looked_at(client, measu
 
 
 def test_the_spot_is_remembered_and_odd_ones_are_ignored(client, measured):
-    client.get(f"/sittings/{measured.pk}/look/wall/?spot=100,120")
+    client.get(f"/sittings/{measured.pk}/look/wall/?spot=7,7")
+    client.post(f"/sittings/{measured.pk}/look/spot/?spot=100,120")
     ladder = measured.ladders.get()
     assert (ladder.spot_x, ladder.spot_y) == (100, 120)
     for spot in ("-5,3", "a,b", "1", "9999999,2"):

@@ -45,7 +45,7 @@ def addresses(resolver=None, prefix=""):
     for one in (resolver or get_resolver()).url_patterns:
         route = prefix + str(one.pattern)
         if isinstance(one, URLPattern):
-            filled = re.sub(r"<(\w+):\w+>", lambda m: {"int": "1"}.get(m.group(1), "x"), route)
+            filled = re.sub(r"<(\w+):\w+>", lambda m: {"id": "1"}.get(m.group(1), "x"), route)
             yield "/" + filled, one
         else:
             yield from addresses(one, route)
@@ -207,3 +207,41 @@ def test_what_was_signed_and_amended_is_on_the_trail(sitting):
         ("amended", "Wren", "version 1", "version 2"), ("signed", "Wren", "", ""), ("decided", "Wren", "3 stops", "open"),
         ("decided", "Wren", "", "3 stops"),
     ]  # fmt: skip
+
+
+def test_signing_in_as_oneself_takes_no_wrong_password_back(tester, reader):
+    """Nobody with an account guesses at the others' without end."""
+    client = Client()
+    statuses = []
+    for _ in range(4):
+        for _ in range(2):
+            wrong = client.post(reverse("people:sign-in"), {"username": "wren", "password": "guess"})
+            statuses.append(wrong.status_code)
+        client.post(reverse("people:sign-in"), {"username": "sedge", "password": PASSWORD})
+        client.post(reverse("people:sign-out"))
+    assert statuses.count(200) == 4
+    assert statuses[4:] == [429] * 4
+
+
+def test_a_testers_own_round_is_answered_by_testers_only(reader, tester, measured, client):
+    reader, tester = signed_in("sedge"), signed_in("wren")
+    made = rounds.begin(measured, measured.uses.first(), "Wren", 1.0)
+    trial = rounds.next_trial(made)
+    address = reverse("rounds:answer", args=[made.token])
+    for who in (reader, client):
+        for url, data in ((address, {"trial": trial.token, "accepted": "yes"}),
+                          (reverse("rounds:back", args=[made.token]), {}),
+                          (reverse("rounds:page", args=[made.token]), {"person": "Sedge"})):  # fmt: skip
+            assert who.post(url, data).status_code == 403
+    assert client.get(reverse("rounds:page", args=[made.token])).status_code == 403
+    assert reader.get(reverse("rounds:page", args=[made.token])).status_code == 200
+    assert not made.trials.filter(answered_at__isnull=False).exists()
+    assert tester.post(address, {"trial": trial.token, "accepted": "yes"}).status_code == 200
+    assert made.trials.filter(answered_at__isnull=False).count() == 1
+
+
+def test_pages_behind_a_sign_in_are_kept_by_no_cache(tester, client):
+    tester = signed_in("wren")
+    assert "no-store" in tester.get(reverse("desk:page"))["Cache-Control"]
+    assert tester.get(reverse("desk:page"))["Cross-Origin-Resource-Policy"] == "same-origin"
+    assert client.get(reverse("people:sign-in"))["Cross-Origin-Opener-Policy"] == "same-origin"

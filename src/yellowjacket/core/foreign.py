@@ -81,7 +81,12 @@ def read_curve(text: str, quantity: str, unit: str = "") -> ForeignCurve:
         raise ForeignError(
             f"line 1, {lines[0][:40]!r}: two columns are needed, ISO and value, apart by comma, semicolon or tab"
         )
-    rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=separator))
+    try:
+        rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=separator))
+    except csv.Error as error:
+        raise ForeignError(f"cannot be read as CSV ({error})") from error
+    if len(rows[0]) < 2:
+        raise ForeignError("line 1: two columns are needed, ISO and value")
     convert, said = _unit_of(known, unit or _named_in(rows[0][1]))
     points: dict[int, float] = {}
     commas = False

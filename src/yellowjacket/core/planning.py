@@ -121,9 +121,39 @@ def plan_ladder(spec: LadderSpec, body: BodyLimits, surroundings: Surroundings |
     return PlannedLadder(spec, tuple(rungs), _advice(rungs, spec))
 
 
+# What a form or file may ask for at all, by field: beyond it nothing can be worked out, and nobody shoots it.
+_SENSIBLE: dict[str, tuple[float, float]] = {
+    "metered_iso": (1, 1e8), "metered": (1e-6, 1e6), "aperture": (0.3, 300), "rest_s": (0, 86_400), "shortest_s": (1e-6, 1e6),
+    "longest_s": (1e-6, 1e6), "lux": (1e-6, 1e7), "under": (0, _MOST_STOPS), "over": (0, _MOST_STOPS),
+}  # fmt: skip
+_PICKED: dict[str, tuple[float, float]] = {
+    "iso": (1, 1e8), "setting": (1, 1e8), "exposure": (-_MOST_STOPS, _MOST_STOPS), "time": (1e-6, 1e6),
+}  # fmt: skip
+
+
+def _require_sensible(spec: LadderSpec) -> None:
+    numbers = {
+        "metered_iso": spec.metered.iso, "metered": spec.metered.exposure_s, "aperture": spec.metered.f_number,
+        "rest_s": spec.rest_s, "shortest_s": spec.shortest_s, "longest_s": spec.longest_s, "under": spec.under,
+        "over": spec.over,
+    } | ({} if spec.lux is None else {"lux": spec.lux})  # fmt: skip
+    for field, value in numbers.items():
+        least, most = _SENSIBLE[field]
+        if not least <= value <= most:
+            raise PlanError(field, f"{value:.6g} cannot be planned: choose {least:g} to {most:g}.")
+    least, most = _PICKED[spec.kind]
+    if len(spec.picked) > MOST_RUNGS:
+        raise PlanError("picked", f"That makes {len(spec.picked)} rungs; {MOST_RUNGS} at most.")
+    for value in spec.picked:
+        if not least <= value <= most:
+            what = {"exposure": "stops from the metered exposure", "time": "seconds"}.get(spec.kind, "ISO marks")
+            raise PlanError("picked", f"{value:.6g} is none of the {what} a ladder may have ({least:g} to {most:g}).")
+
+
 def _check(spec: LadderSpec, body: BodyLimits) -> None:
     if spec.kind not in KINDS or spec.method not in METHODS[spec.kind]:
         raise PlanError("method", f"There is no {spec.kind} ladder by {spec.method!r}.")
+    _require_sensible(spec)
     if body.lowest_iso > body.highest_iso:
         raise PlanError("body", f"The body's lowest ISO {body.lowest_iso} is above its highest, {body.highest_iso}.")
     if spec.step not in STEPS:
@@ -135,17 +165,12 @@ def _check(spec: LadderSpec, body: BodyLimits) -> None:
     for field, count, least in (("repeats", spec.repeats, 1), ("darks", spec.darks, 0)):
         if not least <= count <= most:
             raise PlanError(field, f"{count} frames a rung cannot be shot: choose {least} to {most}.")
-    if spec.rest_s < 0:
-        raise PlanError("rest_s", "A rest cannot be negative; the shortest is 0 s.")
     if spec.lenr not in LENR_CHOICES:
         raise PlanError("lenr", f"LENR is one of {', '.join(LENR_CHOICES)}.")
     if spec.lenr != "off" and body.lenr_from_s is None:
         raise PlanError("lenr", "This body has no long-exposure noise reduction; choose off.")
     if spec.lenr == "pairs" and not body.lenr_switchable:
         raise PlanError("lenr", "On this body LENR cannot be switched; choose on.")
-    for field, value in (("under", spec.under), ("over", spec.over)):
-        if not 0 <= value <= _MOST_STOPS:
-            raise PlanError(field, f"{value:g} stops cannot be planned: choose 0 to {_MOST_STOPS:g}.")
 
 
 def _nothing_fits(rung: PlannedRung, body: BodyLimits) -> str:

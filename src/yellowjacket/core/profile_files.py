@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from typing import Any
 
 from yellowjacket.core.tolerance import LEVELS, Criterion, Profile, profile_from
 
 SCHEMA = "yellowjacket-tolerance/1"
+_LARGEST = 1e9
+_LONGEST_NAME = 80
 
 
 class ProfileFileError(ValueError):
@@ -34,8 +35,10 @@ def read_profile(document: object) -> tuple[str, dict[str, list[float]]]:
     if document["schema"] != SCHEMA:
         raise ProfileFileError(f"This file is of version {document['schema']}; this one reads {SCHEMA}: upgrade it.")
     name, criteria = document.get("name"), document.get("criteria")
-    if not isinstance(name, str) or not name.strip():
+    if not isinstance(name, str) or not name.strip() or not name.strip().isprintable():
         raise ProfileFileError("The profile has no name.")
+    if len(name) > _LONGEST_NAME:
+        raise ProfileFileError(f"The profile's name is longer than {_LONGEST_NAME} characters.")
     if not isinstance(criteria, Mapping):
         raise ProfileFileError("The profile has no criteria.")
     thresholds = {str(key): _thresholds(str(key), one) for key, one in criteria.items()}
@@ -49,7 +52,7 @@ def read_profile(document: object) -> tuple[str, dict[str, list[float]]]:
 def _thresholds(key: str, one: object) -> list[float]:
     values = one.get("thresholds") if isinstance(one, Mapping) else None
     numbers = isinstance(values, list) and len(values) == len(LEVELS) and all(
-        isinstance(v, (int, float)) and not isinstance(v, bool) and math.isfinite(v) for v in values
+        isinstance(v, (int, float)) and not isinstance(v, bool) and abs(v) <= _LARGEST for v in values
     )  # fmt: skip
     if not numbers:
         raise ProfileFileError(f"{key} needs three numbers: {', '.join(LEVELS)}.")

@@ -21,6 +21,7 @@ INSTALLED_APPS = [
 
 MIDDLEWARE = [
     "yellowjacket.web.streaming.PieceByPiece",
+    "yellowjacket.web.headers.OwnHeaders",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -100,11 +101,12 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
     {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
 ]
-# After five failures, whatever the name, an address waits.
+# After five failures, whatever the name, an address waits. Signing in does not take them back: whoever has an account could
+# guess at the others' in between.
 AXES_FAILURE_LIMIT = 5
 AXES_LOCKOUT_PARAMETERS = ["ip_address"]
 AXES_COOLOFF_TIME = timedelta(minutes=15)
-AXES_RESET_ON_SUCCESS = True
+AXES_RESET_ON_SUCCESS = False
 AXES_ENABLE_ADMIN = False
 AXES_VERBOSE = False
 AXES_LOCKOUT_CALLABLE = "yellowjacket.web.people.doors.locked_out"

@@ -39,6 +39,12 @@ def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
     return _page(request, 400, "Could not be read", "The request was incomplete or too large. Go back and try again.")
 
 
+def forbidden(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """403."""
+    text = str(exception) or "You may not do this here. A tester can give you another role."
+    return _page(request, 403, "Not for you to change", text)
+
+
 def server_error(request: HttpRequest) -> HttpResponse:
     """500; what a person can do something about, disk and database, has a status and a sentence of its own."""
     trouble = trouble_of(sys.exc_info()[1])

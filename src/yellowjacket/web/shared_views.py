@@ -100,10 +100,10 @@ def provenance(request: HttpRequest, reading_id: int) -> HttpResponse:
 
 
 urlpatterns = [
-    path("jobs/<int:job_id>/", job_progress, name="job"),
-    path("jobs/<int:job_id>/stop/", job_stop, name="job-stop"),
-    path("frames/<int:frame_id>/crop/<int:x>,<int:y>,<int:w>,<int:h>.png", crop, name="crop"),
-    path("lanes/pictures/<int:picture_id>/crop/<int:x>,<int:y>,<int:w>,<int:h>.png", lane_crop, name="lane-crop"),
-    path("frames/<int:frame_id>/overview.jpg", overview, name="overview"),
-    path("readings/<int:reading_id>/", provenance, name="provenance"),
+    path("jobs/<id:job_id>/", job_progress, name="job"),
+    path("jobs/<id:job_id>/stop/", job_stop, name="job-stop"),
+    path("frames/<id:frame_id>/crop/<id:x>,<id:y>,<id:w>,<id:h>.png", crop, name="crop"),
+    path("lanes/pictures/<id:picture_id>/crop/<id:x>,<id:y>,<id:w>,<id:h>.png", lane_crop, name="lane-crop"),
+    path("frames/<id:frame_id>/overview.jpg", overview, name="overview"),
+    path("readings/<id:reading_id>/", provenance, name="provenance"),
 ]

@@ -2,6 +2,8 @@
 
 from django.urls import include, path
 
+from yellowjacket.web import converters as converters  # registers them
+
 urlpatterns = [
     path("", include("yellowjacket.web.shared_views")),
     path("", include("yellowjacket.web.desk.urls")),
@@ -10,23 +12,24 @@ urlpatterns = [
     path("", include("yellowjacket.web.people.urls")),
     path("darks/", include("yellowjacket.web.darks.urls")),
     path("night/", include("yellowjacket.web.night.urls")),
-    path("sittings/<int:sitting_id>/shoot/", include("yellowjacket.web.shoot.urls")),
-    path("sittings/<int:sitting_id>/check/", include("yellowjacket.web.check.urls")),
-    path("sittings/<int:sitting_id>/measure/", include("yellowjacket.web.measure.urls")),
-    path("sittings/<int:sitting_id>/push/", include("yellowjacket.web.push.urls")),
-    path("sittings/<int:sitting_id>/time/", include("yellowjacket.web.time.urls")),
+    path("sittings/<id:sitting_id>/shoot/", include("yellowjacket.web.shoot.urls")),
+    path("sittings/<id:sitting_id>/check/", include("yellowjacket.web.check.urls")),
+    path("sittings/<id:sitting_id>/measure/", include("yellowjacket.web.measure.urls")),
+    path("sittings/<id:sitting_id>/push/", include("yellowjacket.web.push.urls")),
+    path("sittings/<id:sitting_id>/time/", include("yellowjacket.web.time.urls")),
     path("compare/", include("yellowjacket.web.compare.urls")),
     path("advice/", include("yellowjacket.web.advice.urls")),
     path("tolerance/", include("yellowjacket.web.tolerance.urls")),
     path("practice/", include("yellowjacket.web.practice.urls")),
-    path("sittings/<int:sitting_id>/uses/", include("yellowjacket.web.uses.urls")),
-    path("sittings/<int:sitting_id>/look/pair/", include("yellowjacket.web.pair.urls")),
-    path("sittings/<int:sitting_id>/look/lanes/", include("yellowjacket.web.lanes.urls")),
-    path("sittings/<int:sitting_id>/look/jury/", include("yellowjacket.web.jury.urls")),
-    path("sittings/<int:sitting_id>/look/", include("yellowjacket.web.look.urls")),
-    path("sittings/<int:sitting_id>/record/", include("yellowjacket.web.record.urls")),
+    path("sittings/<id:sitting_id>/uses/", include("yellowjacket.web.uses.urls")),
+    path("sittings/<id:sitting_id>/look/pair/", include("yellowjacket.web.pair.urls")),
+    path("sittings/<id:sitting_id>/look/lanes/", include("yellowjacket.web.lanes.urls")),
+    path("sittings/<id:sitting_id>/look/jury/", include("yellowjacket.web.jury.urls")),
+    path("sittings/<id:sitting_id>/look/", include("yellowjacket.web.look.urls")),
+    path("sittings/<id:sitting_id>/record/", include("yellowjacket.web.record.urls")),
 ]
 
 handler404 = "yellowjacket.web.errors.not_found"
 handler500 = "yellowjacket.web.errors.server_error"
+handler403 = "yellowjacket.web.errors.forbidden"
 handler400 = "yellowjacket.web.errors.bad_request"

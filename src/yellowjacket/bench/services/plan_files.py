@@ -51,9 +51,9 @@ def parse_document(data: bytes) -> object:
         raise Refusal("This file is larger than a plan can be (1 MB).")
     try:
         return json.loads(data)
-    except (UnicodeDecodeError, json.JSONDecodeError) as error:
+    except (ValueError, RecursionError) as error:
         raise Refusal(
-            f"This file is no plan: it is not JSON ({error}). Export one from a Plan page to see the form."
+            f"This file is no plan: it is not JSON ({str(error)[:100]}). Export one from a Plan page to see the form."
         ) from error
 
 

@@ -100,11 +100,14 @@ def _graded(rung: Rung, grade: object) -> GradedRung:
     return GradedRung(rung.iso, grade.grade, grade.get_reason_display())
 
 
+def newest_record(ladder: Ladder) -> Record:
+    """The record being decided, or the newest signed one; not stored as long as nothing was decided."""
+    return ladder.records.last() or Record(ladder=ladder, version=1)
+
+
 def open_record(ladder: Ladder) -> Record:
-    """The record being decided: the newest unsigned one, made when there is none and none is signed."""
-    record = ladder.records.last()
-    if record is None:
-        record = Record.objects.create(ladder=ladder, version=1)
+    """The same, stored, so that something can be decided."""
+    record, _ = Record.objects.get_or_create(ladder=ladder, version=newest_record(ladder).version)
     return record
 
 
@@ -163,6 +166,8 @@ def accept_measured(record: Record, person: str = "") -> None:
 
 def answer_of(record: Record) -> str:
     """The decided usable limits in a sentence, as a beginning for the tester's own; empty while any is open."""
+    if record.pk is None:
+        return ""
     by_mark: dict[int | None, list[str]] = {}
     decisions = record.decisions.filter(level="usable").select_related("use").order_by("use__position")
     for decision in decisions:
@@ -283,4 +288,4 @@ def judges(ladder: Ladder) -> list[str]:
 
 def decisions_of(record: Record) -> Mapping[tuple[int, str], Decision]:
     """Decisions by (use id, level)."""
-    return {(d.use_id, d.level): d for d in record.decisions.all()}
+    return {(d.use_id, d.level): d for d in record.decisions.all()} if record.pk else {}

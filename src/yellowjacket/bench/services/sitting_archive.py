@@ -379,7 +379,9 @@ def _store(model: type[models.Model], rows: Sequence[Mapping[str, Any]], numbers
     try:
         model._default_manager.bulk_create(made, batch_size=_ROWS_AT_ONCE)
     except IntegrityError as error:
-        raise RowError(f"{model.__name__}: rows contradict each other, or break a rule of their table ({error})") from error
+        raise RowError(
+            f"{model.__name__}: rows contradict each other, or break a rule of their table ({error})"
+        ) from error
     numbers.update({(model.__name__, values["id"]): one.pk for values, one in zip(rows, made, strict=True)})
     # Moments that a database sets by itself when a row is made.
     moments = [

@@ -45,10 +45,12 @@ def take_in(data: bytes, file_name: str) -> ToleranceProfile:
         raise Refusal(f"{file_name} is larger than a profile can be.")
     try:
         name, thresholds = read_profile(json.loads(data))
-    except (UnicodeDecodeError, json.JSONDecodeError) as error:
+    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
         raise Refusal(f"{file_name} is no JSON: export a profile to see the form.") from error
     except ProfileFileError as error:
         raise Refusal(f"{file_name}: {error}") from error
+    except ValueError as error:
+        raise Refusal(f"{file_name} holds a number that is none: export a profile to see the form.") from error
     return add(name, thresholds)
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
@@ -63,8 +61,7 @@ def enter_csv(ladder: Ladder, upload: UploadedFile | None) -> int:
     if (upload.size or 0) > _LONGEST_CSV_BYTES:
         raise Refusal(f"{upload.name} is larger than 2 MB: a list of temperatures is not.")
     try:
-        text = upload.read().decode("utf-8-sig")
-        told = temperatures_of(csv.DictReader(io.StringIO(text)), str(upload.name))
+        told = temperatures_of(upload.read().decode("utf-8-sig"), str(upload.name))
     except UnicodeDecodeError as error:
         raise Refusal(f"{upload.name} is no text in UTF-8: export it as CSV.") from error
     except ValueError as error:

@@ -8,10 +8,10 @@ app_name = "check"
 urlpatterns = [
     path("", views.page, name="page"),
     path("rung/", views.rung, name="rung"),
-    path("frame/<int:frame_id>/", views.frame, name="frame"),
-    path("problem/<int:problem_id>/", views.problem, name="problem"),
-    path("spot/<int:spot_id>/", views.spot, name="spot"),
-    path("rung/<int:rung_id>/", views.rung_remedy, name="rung-remedy"),
+    path("frame/<id:frame_id>/", views.frame, name="frame"),
+    path("problem/<id:problem_id>/", views.problem, name="problem"),
+    path("spot/<id:spot_id>/", views.spot, name="spot"),
+    path("rung/<id:rung_id>/", views.rung_remedy, name="rung-remedy"),
     path("gather/", views.gather, name="gather"),
     path("undo/", views.undo, name="undo"),
 ]

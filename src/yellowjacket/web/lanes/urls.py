@@ -10,7 +10,7 @@ urlpatterns = [
     path("new/", views.new, name="new"),
     path("corrections.csv", views.corrections, name="corrections"),
     path("frames.zip", views.frames, name="frames"),
-    path("<int:lane_id>/add/", views.add, name="add"),
-    path("<int:lane_id>/assign/", views.assign, name="assign"),
-    path("<int:lane_id>/remove/", views.remove, name="remove"),
+    path("<id:lane_id>/add/", views.add, name="add"),
+    path("<id:lane_id>/assign/", views.assign, name="assign"),
+    path("<id:lane_id>/remove/", views.remove, name="remove"),
 ]

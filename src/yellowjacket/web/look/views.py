@@ -12,7 +12,6 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
 from yellowjacket.bench.services import judging, placements, recording, remedies, verdicts
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.bench.services.people import READER
 from yellowjacket.core.develop import DEVELOPERS
 from yellowjacket.core.patches import Rect
 from yellowjacket.web import pictures
@@ -20,7 +19,6 @@ from yellowjacket.web.lines import crop_line, grade_lines
 from yellowjacket.web.look import presets
 from yellowjacket.web.look.switches import LADDERS, ONE, ROWS, SIZE_WORDS, SPOTS, SURROUNDS, Looking, keep_screen
 from yellowjacket.web.look.wall import CELL_WIDTH_PX, Walls
-from yellowjacket.web.people.doors import role_of
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 from yellowjacket.web.stave import Stave, columns_of
 
@@ -42,26 +40,20 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 @require_GET
 def wall(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """The sheet and the wall after a move of the spot or a switch; the spot is remembered."""
+    """The sheet and the wall after a move of the spot or a switch."""
     sitting_page = SittingPage(request, sitting_id, "look")
-    _keep_spot(sitting_page)
     return render(request, "look/_wall.html", _context(sitting_page))
 
 
 @require_POST
 def keep_spot(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """Remember the spot after the browser has moved the cells by itself."""
-    _keep_spot(SittingPage(request, sitting_id, "look"))
+    """Remember the spot, after the browser has moved the cells by itself."""
+    sitting_page = SittingPage(request, sitting_id, "look")
+    if sitting_page.asked_spot is not None:
+        ladder = sitting_page.ladder
+        ladder.spot_x, ladder.spot_y = sitting_page.asked_spot
+        ladder.save(update_fields=["spot_x", "spot_y"])
     return HttpResponse(status=204)
-
-
-def _keep_spot(page: SittingPage) -> None:
-    # A reader looks elsewhere without moving anybody's spot.
-    if "spot" not in page.request.GET or role_of(page.request) == READER:
-        return
-    ladder = page.ladder
-    ladder.spot_x, ladder.spot_y = Walls(page, Looking()).spot()
-    ladder.save(update_fields=["spot_x", "spot_y"])
 
 
 def _context(page: SittingPage) -> dict[str, object]:

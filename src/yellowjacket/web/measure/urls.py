@@ -18,6 +18,6 @@ urlpatterns = [
     path("copy/", views.copy, name="copy"),
     path("line/", views.line, name="line"),
     path("picture/", views.picture, name="picture"),
-    path("noise/<int:rung_id>/<str:what>.png", views.noise_picture, name="noise-picture"),
+    path("noise/<id:rung_id>/<str:what>.png", views.noise_picture, name="noise-picture"),
     path("codes/", views.codes, name="codes"),
 ]

@@ -89,7 +89,7 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
 
 
 def _others(page: SittingPage, record: Record) -> list[OtherRow]:
-    decided = {(one.what, one.use): one.text for one in record.other_decisions.all()}
+    decided = {(one.what, one.use): one.text for one in record.other_decisions.all()} if record.pk else {}
     return [
         OtherRow(one, decided.get((one.what, one.use), "")) for one in other_limits.of_ladder(page.ladder, page.uses)
     ]
@@ -100,7 +100,7 @@ def _record(request: HttpRequest, page: SittingPage) -> Record:
     version = request.GET.get("version") or request.POST.get("version")
     if version and version.isdecimal():
         return get_object_or_404(Record, ladder=page.ladder, version=int(version))
-    return recording.open_record(page.ladder)
+    return recording.open_record(page.ladder) if request.method == "POST" else recording.newest_record(page.ladder)
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:

@@ -6,9 +6,9 @@ from yellowjacket.web.rounds import views
 
 app_name = "rounds"
 urlpatterns = [
-    path("sittings/<int:sitting_id>/look/blind/", views.begin, name="begin"),
-    path("sittings/<int:sitting_id>/look/blind/<int:round_id>/", views.result, name="result"),
-    path("sittings/<int:sitting_id>/look/blind/<int:round_id>/profile/", views.profile, name="profile"),
+    path("sittings/<id:sitting_id>/look/blind/", views.begin, name="begin"),
+    path("sittings/<id:sitting_id>/look/blind/<id:round_id>/", views.result, name="result"),
+    path("sittings/<id:sitting_id>/look/blind/<id:round_id>/profile/", views.profile, name="profile"),
     path("rounds/<str:token>/", views.page, name="page"),
     path("rounds/<str:token>/answer/", views.answer, name="answer"),
     path("rounds/<str:token>/back/", views.back, name="back"),

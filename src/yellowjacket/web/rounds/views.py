@@ -4,19 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
+from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import BlindRound, BlindTrial
-from yellowjacket.bench.services import rounds, tolerances
+from yellowjacket.bench.services import people, rounds, tolerances
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.tolerance import use_noise_factor
 from yellowjacket.web import pictures
+from yellowjacket.web.people.doors import role_of
 from yellowjacket.web.shared_views import picture_response
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 
@@ -61,8 +64,20 @@ def _number(text: str) -> float:
         raise Refusal("Choose a number: how precisely the line is to be known, or how many days.") from error
 
 
-def _round(token: str) -> BlindRound:
-    return get_object_or_404(BlindRound.objects.select_related("sitting__profile", "use"), token=token)
+def _round(request: HttpRequest, token: str) -> BlindRound:
+    """The round of an address. A guest's address is all a guest needs; a tester's own round is for testers to answer, and for
+    those who are signed in to look at."""
+    found = get_object_or_404(BlindRound.objects.select_related("sitting__profile", "use"), token=token)
+    _require_role(request, found)
+    return found
+
+
+def _require_role(request: HttpRequest, round_: BlindRound) -> None:
+    role = role_of(request)
+    if not settings.SIGN_IN or round_.open_until is not None or role == people.TESTER:
+        return
+    if role != people.READER or request.method == "POST":
+        raise PermissionDenied("This round is a tester's own: only testers answer it.")
 
 
 def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, object]:
@@ -85,7 +100,7 @@ def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, obje
 @login_not_required
 def page(request: HttpRequest, token: str) -> HttpResponse:
     """The next picture, or the results; a guest says their name first, and comes too late after the last day."""
-    round_ = _round(token)
+    round_ = _round(request, token)
     try:
         rounds.must_be_open(round_)
         if request.method == "POST":
@@ -110,7 +125,7 @@ def _of_sitting(sitting_id: int, round_id: int) -> BlindRound:
 
 
 def _answered(request: HttpRequest, token: str, action: Callable[[BlindRound], object]) -> HttpResponse:
-    round_ = _round(token)
+    round_ = _round(request, token)
     refusal = ""
     try:
         action(round_)
@@ -159,6 +174,7 @@ def picture(request: HttpRequest, token: str, trial: str, side: str = "left") ->
         BlindTrial.objects.select_related("rung__ladder__body", "other__ladder__body", "round__use"),
         token=trial, round__token=token,
     )  # fmt: skip
+    _require_role(request, found.round)
     try:
         rounds.must_be_open(found.round)
     except Refusal as refusal:

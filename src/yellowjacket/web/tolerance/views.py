@@ -30,8 +30,8 @@ class Line:
 
 def page(request: HttpRequest) -> HttpResponse:
     """The profiles, and the thresholds of the one that is looked at, from which another is made."""
-    ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
-    profiles = list(tolerances.known())
+    # Where nobody has made a sitting yet, the defaults stand there without a row of their own.
+    profiles = list(tolerances.known()) or [ToleranceProfile(name=DEFAULT_PROFILE)]
     wanted = request.GET.get("profile", "")
     shown = next((one for one in profiles if str(one.pk) == wanted), max(profiles, key=_in_use))
     if request.method == "POST":

@@ -159,7 +159,7 @@ function look(spot, settled) {
   const known = document.querySelector("[data-spot]");
   known.dataset.spot = spot.join(",");
   known.textContent = spot.join(", ");
-  if (state().get("aligned") === "yes" || state().get("rows") === "spots") return settled ? refresh({}) : undefined;
+  if (state().get("aligned") === "yes" || state().get("rows") === "spots") return settled ? refresh({}).then(remember) : undefined;
   moveCells(spot, wall());
   place(spot);
   if (!settled) return undefined;

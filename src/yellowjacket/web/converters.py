@@ -1,0 +1,20 @@
+"""What the numbers in addresses may be."""
+
+from django.urls import register_converter
+
+
+class IdConverter:
+    """A number that a database can hold: longer ones name nothing, and are not found."""
+
+    regex = "[0-9]{1,18}"
+
+    def to_python(self, value: str) -> int:
+        """The number."""
+        return int(value)
+
+    def to_url(self, value: int) -> str:
+        """As it stands in an address."""
+        return str(value)
+
+
+register_converter(IdConverter, "id")
