@@ -9,7 +9,7 @@ import pytest
 from django.db import connection, transaction
 
 from tests.web import routes
-from yellowjacket.bench import decoding
+from tests.web.forms_found import forms_in
 
 pytestmark = pytest.mark.django_db
 # How many hostile requests; the suite sends some, YELLOWJACKET_FUZZ=12000 sends many.
@@ -25,8 +25,7 @@ HOSTILE = (
 
 
 @pytest.fixture
-def things(measured, monkeypatch):
-    # What is decoded and developed is tested elsewhere; here it would take most of the time.
+def things(measured):
     return routes.things_of(measured)
 
 
@@ -69,33 +68,66 @@ def test_reading_changes_nothing(things, client):
     assert walked > 120
 
 
-def test_nothing_that_is_sent_breaks_a_page(things, client, monkeypatch):
+def printable(value: object) -> str:
+    """As a browser can send it: no half of a pair of code units."""
+    return re.sub(r"[\ud800-\udfff]", "", str(value))
+
+
+def test_nothing_that_is_sent_breaks_a_page(things, client):
     """Hostile values in every place of an address and every field, on all routes: never a 500, and pages stay whole."""
     client.raise_request_exception = False
-    monkeypatch.setattr(decoding, "decode", decoding.decode)
     rng = random.Random(SEED)
-    every = [(route, names) for route, _ in routes.routes() for names in [routes.names_in(route)]]
-    fields = parameters()
-    broken = []
-    for n in range(REQUESTS):
+    every = [(route, routes.names_in(route)) for route, _ in routes.routes()]
+    fields, broken = parameters(), []
+    for n in range(REQUESTS // 2):
         route, names = every[n % len(every)] if n < len(every) else rng.choice(every)
-        replaced = {rng.choice(names): re.sub(r"[/?#\0]|[\ud800-\udfff]", "", rng.choice(HOSTILE))[:300] or "1"} if (
-            names and rng.random() < 0.3
-        ) else {}  # fmt: skip
-        sent = {rng.choice(fields): rng.choice(HOSTILE) for _ in range(rng.randint(1, 6))}
-        sent |= {name: things.known[name + "_id"] for name in ("ladder", "use", "body", "rung", "frame") if rng.random() < 0.5
-                 and name + "_id" in things.known and name not in sent}  # fmt: skip
-        sent = {name: re.sub(r"[\ud800-\udfff]", "", str(value)) for name, value in sent.items()}
+        replaced = {}
+        if names and rng.random() < 0.3:
+            replaced[rng.choice(names)] = re.sub(r"[/?#\0]", "", printable(rng.choice(HOSTILE)))[:300] or "1"
+        sent = {rng.choice(fields): printable(rng.choice(HOSTILE)) for _ in range(rng.randint(1, 6))}
+        for name in ("ladder", "use", "body", "rung", "frame"):
+            if name not in sent and rng.random() < 0.5:
+                sent[name] = str(things.known[name + "_id"])
         method = client.post if rng.random() < 0.6 else client.get
         if rng.random() < 0.05 and method == client.post:
             sent[rng.choice(("archive", "files", "file", "pictures", "csv", "plan"))] = routes.upload(
                 content=b"\0" * 40
             )
-        path = things.path(route, replaced)
-        response = method(path, sent)
-        if response.status_code >= 500:
-            broken.append((method.__name__, route, replaced, {k: str(v)[:40] for k, v in sent.items()}))
+        if method(things.path(route, replaced), sent).status_code >= 500:
+            broken.append((method.__name__, route, replaced, {key: str(value)[:40] for key, value in sent.items()}))
     assert not broken, f"{len(broken)}: " + "\n".join(map(str, broken[:25]))
-    # What was sent did not poison what is shown afterwards.
+    still_whole(things, client)
+
+
+def test_no_form_of_a_page_breaks_when_one_field_is_hostile(things, client):
+    """What pages show is sent as a browser would, but for one or two fields."""
+    client.raise_request_exception = False
+    rng = random.Random(SEED + 1)
+    found = {}
+    for route, _ in routes.routes():
+        response = client.get(things.path(route))
+        if response.status_code == 200 and response["Content-Type"].startswith("text/html"):
+            for one in forms_in(things.path(route), response.content.decode()):
+                found[one.method, one.action, tuple(sorted(one.fields))] = one
+    every, broken = list(found.values()), []
+    assert len(every) > 60
+    for n in range(REQUESTS // 2):
+        form = every[n % len(every)] if n < len(every) else rng.choice(every)
+        sent = dict(form.fields)
+        if form.buttons:
+            name, value = rng.choice(form.buttons)
+            sent[name] = value
+        for _ in range(rng.randint(1, 2)):
+            if sent:
+                sent[rng.choice(sorted(sent))] = printable(rng.choice(HOSTILE))
+        response = (client.post if form.method == "post" else client.get)(form.action, sent)
+        if response.status_code >= 500:
+            broken.append((form.method, form.action, {key: str(value)[:40] for key, value in sent.items()}))
+    assert not broken, f"{len(broken)}: " + "\n".join(map(str, broken[:25]))
+    still_whole(things, client)
+
+
+def still_whole(things, client) -> None:
+    """What was sent did not poison what is shown afterwards."""
     for route, _ in routes.routes():
         assert client.get(things.path(route)).status_code < 500, route

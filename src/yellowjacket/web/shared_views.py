@@ -11,6 +11,7 @@ from django_htmx.http import HttpResponseClientRefresh
 from yellowjacket.bench.models import Frame, Job, LanePicture, Reading
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.frames import frames_by_rung
+from yellowjacket.bench.typed import decimal
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.readings import QUANTITIES
@@ -66,8 +67,8 @@ def lane_crop(request: HttpRequest, picture_id: int, x: int, y: int, w: int, h: 
     """A crop of a lane's picture as PNG."""
     picture = get_object_or_404(LanePicture, pk=picture_id)
     try:
-        factor = float(request.GET.get("f", "1"))
-        if not 1 <= factor <= _LARGEST_FACTOR or max(w, h) > _LARGEST_CROP_PX * factor:
+        factor = decimal(request.GET.get("f", "1"), 1, _LARGEST_FACTOR)
+        if factor is None or max(w, h) > _LARGEST_CROP_PX * factor:
             raise Http404
         if not Rect(x, y, w, h).fits(picture.width, picture.height):
             raise Http404

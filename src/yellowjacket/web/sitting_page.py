@@ -22,6 +22,7 @@ from yellowjacket.bench.models import Frame, Job, Ladder, Record, Rung, Shot, Si
 from yellowjacket.bench.services.checking import open_count
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
+from yellowjacket.bench.typed import whole
 from yellowjacket.core.tolerance import use_noise_factor
 
 _PERSON_KEY = "person"
@@ -98,16 +99,15 @@ class SittingPage:
     @property
     def asked_spot(self) -> tuple[int, int] | None:
         """The spot that the address names, in raw pixels; no sensor is wider than what is let through."""
-        parts = self.request.GET.get("spot", "").split(",")
-        if len(parts) != 2 or not all(part.isdecimal() for part in parts):
+        parts = [whole(part) for part in self.request.GET.get("spot", "").split(",")]
+        if len(parts) != 2 or parts[0] is None or parts[1] is None:
             return None
-        return min(int(parts[0]), _WIDEST_PX), min(int(parts[1]), _WIDEST_PX)
+        return min(parts[0], _WIDEST_PX), min(parts[1], _WIDEST_PX)
 
     @property
     def lane_id(self) -> int | None:
         """The lane of the current ladder that is judged, None as is."""
-        text = self.request.GET.get("lane") or self.request.POST.get("lane") or ""
-        return int(text) if text.isdecimal() else None
+        return whole(self.request.GET.get("lane") or self.request.POST.get("lane"))
 
     @property
     def size_use(self) -> Use | None:

@@ -9,6 +9,7 @@ from django.core.files.uploadedfile import UploadedFile
 
 from yellowjacket.bench.models import Conditions, Frame, Ladder, Rung, Shot
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import decimal
 from yellowjacket.core.folder_darks import temperatures_of
 
 _LONGEST_CSV_BYTES = 2_000_000
@@ -80,10 +81,9 @@ def _enter_all(ladder: Ladder, told: Mapping[str, float]) -> int:
 
 
 def _celsius(text: str) -> float:
-    try:
-        celsius = float(text.strip().replace(",", ".").replace("−", "-"))
-    except ValueError as error:
-        raise Refusal(f"“{text}” is no temperature: write degrees Celsius, such as 21.5.") from error
+    celsius = decimal(text)
+    if celsius is None:
+        raise Refusal(f"“{text[:40]}” is no temperature: write degrees Celsius, such as 21.5.")
     if not _COLDEST_C <= celsius <= _HOTTEST_C:
         raise Refusal(f"{celsius:g} °C is no temperature of a camera.")
     return celsius

@@ -8,6 +8,7 @@ from typing import Any
 from django import forms
 
 from yellowjacket.bench.models import Body, Ladder, Use
+from yellowjacket.bench.typed import identity
 from yellowjacket.core import stops
 from yellowjacket.core.advice import ev100_of_lux, iso_for
 from yellowjacket.core.colour import KELVIN_RANGE
@@ -71,7 +72,7 @@ class AdviceForm(forms.Form):
             newest[_same(use)] = use.pk
         if data is not None:
             # An address that was kept may name the same use of an older sitting.
-            named = found.filter(pk=data["use"]).first() if str(data.get("use", "")).isdecimal() else None
+            named = found.filter(pk=identity(data.get("use"))).first()
             if named is not None:
                 data = {**data.dict(), "use": newest[_same(named)]} if hasattr(data, "dict") else data
         super().__init__(data, **kwargs)

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
 from yellowjacket.bench.services import adopting, checking, conditions, daylog, remedies
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import whole
 from yellowjacket.web.check.forms import SaidForm
 from yellowjacket.web.lines import crop_line, frames_line
 from yellowjacket.web.sitting_page import SittingPage
@@ -159,12 +160,10 @@ def problem(request: HttpRequest, sitting_id: int, problem_id: int) -> HttpRespo
 
 
 def _free_shot(request: HttpRequest, page: SittingPage) -> Shot:
-    wanted = request.POST.get("shot", "")
-    if not wanted.isdecimal():
+    wanted = whole(request.POST.get("shot"))
+    if wanted is None:
         raise Refusal("Choose the shot it belongs to.")
-    return get_object_or_404(
-        Shot.objects.select_related("rung__ladder"), rung__ladder__sitting=page.sitting, pk=int(wanted)
-    )
+    return get_object_or_404(Shot.objects.select_related("rung__ladder"), rung__ladder__sitting=page.sitting, pk=wanted)
 
 
 def _said(request: HttpRequest) -> dict[str, float]:
@@ -208,7 +207,7 @@ def rung_remedy(request: HttpRequest, sitting_id: int, rung_id: int) -> HttpResp
 def gather(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Make a ladder of the singles chosen."""
     page = SittingPage(request, sitting_id, "check")
-    wanted = [int(pk) for pk in request.POST.getlist("frame") if pk.isdecimal()]
+    wanted = [pk for text in request.POST.getlist("frame") if (pk := whole(text)) is not None]
     frames = list(Frame.objects.filter(sitting=page.sitting, pk__in=wanted))
     try:
         ladder = adopting.gather(page.sitting, frames, request.POST.get("kind", ""))

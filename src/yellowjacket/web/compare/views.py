@@ -17,6 +17,7 @@ from yellowjacket.bench.models import ForeignCurve
 from yellowjacket.bench.services import comparing, foreign
 from yellowjacket.bench.services.comparing import QUANTITIES, Comparison
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core import stops
 from yellowjacket.core.foreign import QUANTITIES as FOREIGN
 from yellowjacket.core.quantity import Quantity
@@ -24,6 +25,7 @@ from yellowjacket.web.sitting_page import carried_out
 
 _CHART_PX = (1040.0, 230.0)
 _PAD_PX = 26.0
+_MOST_PIXELS = 10**12
 _LEAST_SNR, _MOST_SNR = 1.0, 200.0
 
 
@@ -57,8 +59,7 @@ def page(request: HttpRequest) -> HttpResponse:
     prefetch_related_objects(offered, "rungs", "sitting__uses")
     by_id = {str(ladder.pk): ladder for ladder in offered}
     wanted = [by_id[key] for key in dict.fromkeys(request.GET.getlist("ladder")) if key in by_id]
-    size = request.GET.get("size", "")
-    pixels = int(size) if size.isdecimal() else None
+    pixels = whole(request.GET.get("size"), 1, _MOST_PIXELS)
     context: dict[str, object] = {
         "place": "compare", "offered": offered, "wanted": wanted, "sizes": comparing.sizes_of(wanted) if wanted else [],
         "size": pixels, "most": comparing.MOST, "groups": comparing.by_sensor(offered),
@@ -151,10 +152,10 @@ def _pixels(megapixels: str) -> int:
     """Pixels of a size given in megapixels, 0 where none is given."""
     if not megapixels.strip():
         return 0
-    try:
-        return round(1e6 * float(megapixels.replace(",", ".")))
-    except (ValueError, OverflowError) as error:
-        raise Refusal("The size is given in megapixels; leave it empty for a curve per pixel.") from error
+    found = decimal(megapixels, 0.001, 1e6)
+    if found is None:
+        raise Refusal("The size is given in megapixels; leave it empty for a curve per pixel.")
+    return round(1e6 * found)
 
 
 @require_POST

@@ -19,6 +19,7 @@ from yellowjacket.bench.models import Body, Frame, MasterDark, Shot, Sitting
 from yellowjacket.bench.services import masters
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import decimal, identity, whole
 from yellowjacket.core.dark_matching import Setting
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.stops import exact_exposure_s
@@ -35,7 +36,7 @@ _MOST_FRAMES = 40
 def page(request: HttpRequest) -> HttpResponse:
     """The library, what a sitting's darks would make, and what fits."""
     with_darks = Sitting.objects.filter(frames__shot__kind=Shot.Kind.DARK).distinct()
-    chosen = with_darks.filter(pk=request.GET.get("sitting") or 0).first() if _is_number(request, "sitting") else None
+    chosen = with_darks.filter(pk=identity(request.GET.get("sitting"))).first()
     job = chosen.jobs.last() if chosen else None
     lights = (
         Frame.objects.filter(shot__kind=Shot.Kind.LIGHT, exposure_s__gte=_LONG_S)
@@ -51,10 +52,6 @@ def page(request: HttpRequest) -> HttpResponse:
     return render(request, "darks/page.html", context)
 
 
-def _is_number(request: HttpRequest, name: str) -> bool:
-    return request.GET.get(name, "").isdecimal()
-
-
 @require_POST
 def make(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Average the ticked batches of a sitting."""
@@ -68,7 +65,7 @@ def find(request: HttpRequest) -> HttpResponse:
     """Which master fits a body, ISO, time and temperature."""
     context: dict[str, object] = {}
     try:
-        body = Body.objects.filter(pk=int(request.GET["body"])).first() if _is_number(request, "body") else None
+        body = Body.objects.filter(pk=identity(request.GET.get("body"))).first()
         if body is None:
             raise Refusal("Choose a body.")
         iso, seconds = (
@@ -88,24 +85,22 @@ def find(request: HttpRequest) -> HttpResponse:
 
 
 def _positive(request: HttpRequest, name: str, words: str) -> float:
-    text = request.GET.get(name, "").strip().replace(",", ".")
-    try:
-        value = float(text)
-    except ValueError as error:
-        raise Refusal(f"{words}: write a number, not “{text}”.") from error
-    if not 0 < value < 1e7:
+    text = request.GET.get(name, "").strip()
+    value = decimal(text)
+    if value is None:
+        raise Refusal(f"{words}: write a number, not “{text[:40]}”.")
+    if not 1e-6 < value < 1e7:
         raise Refusal(f"{words}: {text} cannot be.")
     return value
 
 
 def _celsius(request: HttpRequest) -> float | None:
-    text = request.GET.get("celsius", "").strip().replace(",", ".").replace("−", "-")
+    text = request.GET.get("celsius", "").strip()
     if not text:
         return None
-    try:
-        value = float(text)
-    except ValueError as error:
-        raise Refusal(f"Sensor °C: write a number, not “{text}”.") from error
+    value = decimal(text)
+    if value is None:
+        raise Refusal(f"Sensor °C: write a number, not “{text[:40]}”.")
     if not -60 <= value <= 100:
         raise Refusal(f"Sensor °C: {value:g} is no temperature of a camera.")
     return value
@@ -156,9 +151,9 @@ def master_fits(request: HttpRequest, master_id: int) -> FileResponse:
 
 def _spot(request: HttpRequest, frame: Frame, master: MasterDark) -> tuple[int, int]:
     """Where to look: as asked for, else around the brightest pixel of the master."""
-    text = request.GET.get("spot", "").split(",")
-    if len(text) == 2 and all(part.isdecimal() for part in text):
-        return min(int(text[0]), frame.width - 1), min(int(text[1]), frame.height - 1)
+    parts = [whole(part) for part in request.GET.get("spot", "").split(",")]
+    if len(parts) == 2 and parts[0] is not None and parts[1] is not None:
+        return min(parts[0], frame.width - 1), min(parts[1], frame.height - 1)
     image = masters.image_of(master)
     # The brightest of a coarse look: the exact one matters little.
     y, x = np.unravel_index(int(np.argmax(image)), image.shape)

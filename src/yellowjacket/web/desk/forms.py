@@ -9,11 +9,13 @@ from typing import Any
 from django import forms
 
 from yellowjacket.bench.models import Body, Firmware, Lens
+from yellowjacket.bench.typed import whole
 from yellowjacket.core import stops
 
 # name width×height bits: full 8832×5888 14
 _RAW_MODE = re.compile(r"^(?P<name>\S+)\s+(?P<width>\d+)\s*[×x]\s*(?P<height>\d+)(?:\s+(?P<bits>\d+))?$")
 _RAW_BITS = 14
+_MOST_ISO = 100_000_000
 
 
 class ShutterField(forms.CharField):
@@ -68,9 +70,10 @@ class IsoListField(forms.CharField):
     def clean(self, value: object) -> list[int]:
         """Rising marks without repeats."""
         words = super().clean(value).replace(",", " ").split()
-        if not all(word.isdecimal() and int(word) > 0 for word in words):
+        marks = {whole(word, 1, _MOST_ISO) for word in words}
+        if None in marks:
             raise forms.ValidationError("Write ISO marks as numbers: 100, 125, 160")
-        return sorted({int(word) for word in words})
+        return sorted(mark for mark in marks if mark is not None)
 
     def prepare_value(self, value: object) -> object:
         """A list back to text."""

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import JurySheet
 from yellowjacket.bench.services import jury
+from yellowjacket.bench.typed import whole
 from yellowjacket.core.frames import FrameError
 from yellowjacket.web.jury import sheets
 from yellowjacket.web.sitting_page import SittingPage, carried_out
@@ -50,11 +51,11 @@ def pdf(request: HttpRequest, sitting_id: int, token: str) -> HttpResponse:
 def svg(request: HttpRequest, sitting_id: int, token: str) -> HttpResponse:
     """One page of the sheet as SVG, ``?page=`` from 1."""
     sheet = _sheet(sitting_id, token)
-    number = request.GET.get("page", "1")
-    if not number.isdecimal() or not 1 <= int(number) <= sheets.pages_of(sheet):
+    number = whole(request.GET.get("page", "1"), 1, sheets.pages_of(sheet))
+    if number is None:
         raise Http404
     try:
-        text = sheets.as_svg(sheet, int(number) - 1)
+        text = sheets.as_svg(sheet, number - 1)
     except FrameError as error:
         raise Http404(str(error)) from error
     response = HttpResponse(text, content_type="image/svg+xml")

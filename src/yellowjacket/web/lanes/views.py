@@ -15,6 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench import originals
 from yellowjacket.bench.models import Lane, LanePicture, Rung
 from yellowjacket.bench.services import lanes
+from yellowjacket.bench.typed import identity
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 
 _ONE_EACH = "one"
@@ -81,9 +82,11 @@ def assign(request: HttpRequest, sitting_id: int, lane_id: int) -> HttpResponse:
     """A picture to another rung, by hand."""
     sitting_page = SittingPage(request, sitting_id, "look")
     picture = get_object_or_404(
-        LanePicture.objects.select_related("lane"), lane=_lane(sitting_page, lane_id), pk=request.POST.get("picture")
+        LanePicture.objects.select_related("lane"),
+        lane=_lane(sitting_page, lane_id),
+        pk=identity(request.POST.get("picture")),
     )
-    rung = get_object_or_404(Rung, ladder=sitting_page.ladder, pk=request.POST.get("to"))
+    rung = get_object_or_404(Rung, ladder=sitting_page.ladder, pk=identity(request.POST.get("to")))
     carried_out(request, lambda: lanes.assign(picture, rung))
     return _back(sitting_page)
 

@@ -10,6 +10,7 @@ from django.http import HttpRequest
 from yellowjacket.bench.models import Grade, Use
 from yellowjacket.bench.services.developing import Switches
 from yellowjacket.bench.services.judging import View
+from yellowjacket.bench.typed import decimal
 from yellowjacket.core.develop import DEVELOPERS, PLAIN
 from yellowjacket.core.tolerance import use_noise_factor
 from yellowjacket.core.uses import preview_scale
@@ -91,11 +92,8 @@ class Looking:
 
 def keep_screen(request: HttpRequest, said: Mapping[str, str]) -> bool:
     """Remember resolution and distance of the tester's screen; False for what no screen has."""
-    try:
-        values = [float(said.get(key, "").replace(",", ".")) for key in _SCREEN_KEYS]
-    except ValueError:
-        return False
-    if not (30 <= values[0] <= 1000 and 10 <= values[1] <= 1000):
+    values = [decimal(said.get(key), least, 1000) for key, least in zip(_SCREEN_KEYS, (30, 10), strict=True)]
+    if None in values:
         return False
     for key, value in zip(_SCREEN_KEYS, values, strict=True):
         request.session[key] = value

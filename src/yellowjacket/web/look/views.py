@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
 from yellowjacket.bench.services import judging, placements, recording, remedies, verdicts
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import whole
 from yellowjacket.core.develop import DEVELOPERS
 from yellowjacket.core.patches import Rect
 from yellowjacket.web import pictures
@@ -154,14 +155,14 @@ def _give(request: HttpRequest, page: SittingPage) -> None:
         judging.undo(page.ladder, page.person)
     elif word == "none":
         judging.take_back(*said, lane)
-    elif word.isdecimal():
+    elif (letter := whole(word, 1, 5)) is not None:
         looking = Looking.of(request)
         frame = next(iter(page.light(page.rung)), None)
         moved = None
         if lane is None and frame is not None:
             walls = Walls(page, looking)
             moved = walls.developing(page.ladder).of_frame(frame, page.rung.pk, looking.switches(page.use)).moved_stops
-        judging.grade_rung(*said, int(word), looking.view(moved), lane=lane, steps=looking.steps)
+        judging.grade_rung(*said, letter, looking.view(moved), lane=lane, steps=looking.steps)
     elif "note" in request.POST:
         judging.give_reason(*said, note=request.POST["note"], lane=lane)
     else:

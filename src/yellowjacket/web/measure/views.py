@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 
 from django.http import Http404, HttpRequest, HttpResponse
@@ -14,6 +13,7 @@ from yellowjacket.bench.models import Frame, Patch, Rung
 from yellowjacket.bench.services import measuring, patching, recording
 from yellowjacket.bench.services.developing import grey_signals
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import decimal
 from yellowjacket.core.frames import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.lines import Crops, Readings, crop_line, grade_lines
@@ -26,6 +26,8 @@ from yellowjacket.web.stave import Stave, columns_of
 
 # What the picture can show: the developed frame, what differs between the pair, what stays in the darks.
 SHOWN = ("picture", "difference", "pattern")
+# No frame is so wide (px).
+_FARTHEST = 1e6
 _SHOWN_NAMES = ("the frame", "difference of the pair", "fixed pattern of the darks")
 _NUMBERS = (("x", "x"), ("y", "y"), ("w", "Width"), ("h", "Height"))
 
@@ -246,13 +248,10 @@ def grid(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _numbers(request: HttpRequest, names: tuple[str, ...] | list[str], otherwise: str) -> list[float]:
-    try:
-        found = [float(request.POST[name].replace(",", ".")) for name in names]
-    except (KeyError, ValueError) as error:
-        raise Refusal(otherwise) from error
-    if not all(math.isfinite(number) for number in found):
+    found = [decimal(request.POST.get(name), -_FARTHEST, _FARTHEST) for name in names]
+    if None in found:
         raise Refusal(otherwise)
-    return found
+    return [number for number in found if number is not None]
 
 
 def _changed(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:

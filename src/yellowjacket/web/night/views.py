@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.models import Body
 from yellowjacket.bench.services import darks
+from yellowjacket.bench.typed import identity
 from yellowjacket.core.long_exposure import Longest
 from yellowjacket.core.night import CAUTIONS, Night, NightError, Stretch, plan_night
 from yellowjacket.core.tolerance import LONG_CRITERIA
@@ -48,8 +49,7 @@ def page(request: HttpRequest) -> HttpResponse:
 
 
 def _body(request: HttpRequest) -> Body | None:
-    wanted = request.GET.get("body", "")
-    return (Body.objects.filter(pk=wanted).first() if wanted.isdecimal() else None) or Body.objects.first()
+    return Body.objects.filter(pk=identity(request.GET.get("body"))).first() or Body.objects.first()
 
 
 @require_GET

@@ -6,7 +6,6 @@ import csv
 from datetime import timedelta
 
 from django.contrib import messages
-from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -17,6 +16,7 @@ from yellowjacket.bench.models import Body, PlanTemplate, Sitting, ToleranceProf
 from yellowjacket.bench.services import plan_files, sittings
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.exporting import safe_text
+from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core import stops
 from yellowjacket.web.calendars import Event, calendar_text
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
@@ -100,8 +100,8 @@ def save_template(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def repeat(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The same plan as a new sitting of today, fitted to another body where one is chosen."""
     sitting = get_object_or_404(Sitting.objects.select_related("lens_used", "profile"), pk=sitting_id)
-    chosen = request.POST.get("body", "")
-    body = get_object_or_404(Body, pk=int(chosen)) if chosen.isdecimal() else None
+    chosen = whole(request.POST.get("body"))
+    body = get_object_or_404(Body, pk=chosen) if chosen is not None else None
     try:
         again, fitted = plan_files.repeat(sitting, body, timezone.localdate())
     except Refusal as refusal:
@@ -135,13 +135,11 @@ def _sitting_from_plan(request: HttpRequest) -> tuple[Sitting, plan_files.Fitted
     upload = request.FILES.get("plan")
     if upload is not None:
         document = plan_files.parse_document(upload.read(plan_files.LARGEST_BYTES + 1))
-    elif request.POST.get("template", "").isdecimal():
-        document = get_object_or_404(PlanTemplate, pk=request.POST["template"]).document
+    elif (template := whole(request.POST.get("template"))) is not None:
+        document = get_object_or_404(PlanTemplate, pk=template).document
     else:
         raise Refusal("Choose a template, or a plan file.")
-    bodies: QuerySet[Body] = Body.objects.all()
-    chosen = request.POST.get("body", "")
-    fitted = plan_files.fit_plan(document, bodies.filter(pk=chosen).first() if chosen.isdecimal() else None)
+    fitted = plan_files.fit_plan(document, Body.objects.filter(pk=identity(request.POST.get("body"))).first())
     name = request.POST.get("name", "").strip()[:120] or fitted.name[:120] or "Sitting from a plan"
     profile, _ = ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
     sitting = Sitting(

@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from yellowjacket.bench.models import BlindRound, Frame, Ladder, Shot, Sitting, Use
 from yellowjacket.bench.services import rounds
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import identity
 
 DISTANCES = (1.0, 2.0, 3.0)
 _CURVE_PX = (720.0, 170.0)
@@ -38,7 +39,7 @@ def page(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and chosen is not None:
         request.session[_PERSON_KEY] = request.POST.get("person", "").strip()[:80]
         try:
-            use = get_object_or_404(Use, sitting=chosen, pk=request.POST.get("use"))
+            use = get_object_or_404(Use, sitting=chosen, pk=identity(request.POST.get("use")))
             kind = request.POST.get("kind", "")
             if kind not in rounds.PRACTICE:
                 raise Refusal("Choose what to practise.")

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.models import Ladder, Patch, Reading
 from yellowjacket.bench.services import pushing
+from yellowjacket.bench.typed import decimal
 from yellowjacket.core.iso_push import ALLOWED_STOPS, MEASURED, Penalty
 from yellowjacket.core.recovery import StopLimit
 from yellowjacket.core.same_pixels import AREA, LANCZOS, OWN
@@ -147,10 +148,11 @@ def _moved(page: SittingPage) -> tuple[Profile, list[Threshold], bool]:
     rows = []
     for criterion in profile.criteria:
         text = page.request.GET.get(f"t_{criterion.key}", "")
-        try:
-            typed[criterion.key] = float(text.replace(",", "."))
-        except ValueError:
+        value = decimal(text, 0)
+        if value is None:
             text = f"{criterion.threshold(level):g}"
+        else:
+            typed[criterion.key] = value
         rows.append(Threshold(criterion.key, criterion.label, criterion.at_least, text))
     moved = pushing.profile_with(profile, typed, level)
     return moved, rows, moved.criteria != profile.criteria

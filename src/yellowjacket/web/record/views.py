@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import Decision, Record, Use
 from yellowjacket.bench.services import exporting, other_limits, recording, trail
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits import Limit
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.lines import grade_lines
@@ -97,9 +98,9 @@ def _others(page: SittingPage, record: Record) -> list[OtherRow]:
 
 def _record(request: HttpRequest, page: SittingPage) -> Record:
     """The version asked for, else the newest."""
-    version = request.GET.get("version") or request.POST.get("version")
-    if version and version.isdecimal():
-        return get_object_or_404(Record, ladder=page.ladder, version=int(version))
+    version = whole(request.GET.get("version") or request.POST.get("version"))
+    if version is not None and page.ladder.records.exists():
+        return get_object_or_404(Record, ladder=page.ladder, version=version)
     return recording.open_record(page.ladder) if request.method == "POST" else recording.newest_record(page.ladder)
 
 
@@ -117,12 +118,11 @@ def decide(request: HttpRequest, sitting_id: int) -> HttpResponse:
     message = ""
     mark = request.POST.get("decided", "")
     try:
-        if mark != "none" and not mark.isdecimal():
+        iso = whole(mark, 1)
+        if mark != "none" and iso is None:
             raise Refusal("Choose a mark, or none.")
-        use = get_object_or_404(Use, sitting=sitting_page.sitting, pk=request.POST.get("for_use"))
-        recording.decide(
-            record, use, request.POST.get("level", ""), int(mark) if mark.isdecimal() else None, sitting_page.person
-        )
+        use = get_object_or_404(Use, sitting=sitting_page.sitting, pk=identity(request.POST.get("for_use")))
+        recording.decide(record, use, request.POST.get("level", ""), iso, sitting_page.person)
     except Refusal as refusal:
         message = str(refusal)
     return render(request, "record/_table.html", _context(sitting_page, record) | {"message": message})

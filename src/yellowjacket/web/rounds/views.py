@@ -16,6 +16,7 @@ from yellowjacket.bench.models import BlindRound, BlindTrial
 from yellowjacket.bench.services import people, rounds, tolerances
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import decimal
 from yellowjacket.core.frames import FrameError
 from yellowjacket.core.tolerance import use_noise_factor
 from yellowjacket.web import pictures
@@ -58,10 +59,10 @@ def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _number(text: str) -> float:
-    try:
-        return float(text.replace(",", "."))
-    except ValueError as error:
-        raise Refusal("Choose a number: how precisely the line is to be known, or how many days.") from error
+    found = decimal(text)
+    if found is None:
+        raise Refusal("Choose a number: how precisely the line is to be known, or how many days.")
+    return found
 
 
 def _round(request: HttpRequest, token: str) -> BlindRound:

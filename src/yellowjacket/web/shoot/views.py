@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import Conditions, Frame, Shot
 from yellowjacket.bench.services import checking, conditions, day, daylog, importing, shooting
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import identity
 from yellowjacket.core import stops
 from yellowjacket.core.sequence import Change, changes
 from yellowjacket.web.lines import Readings, error_line, frames_line
@@ -147,9 +148,8 @@ def simulate(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 def _shot(request: HttpRequest, page: SittingPage) -> Shot:
     """The shot that the window showed: two windows must not take two shots with one key each."""
-    wanted = request.POST.get("shot", "")
     shots = Shot.objects.filter(rung__ladder__sitting=page.sitting).select_related("rung__ladder__sitting")
-    return get_object_or_404(shots, pk=int(wanted) if wanted.isdecimal() else 0)
+    return get_object_or_404(shots, pk=identity(request.POST.get("shot")))
 
 
 @require_POST

@@ -18,6 +18,7 @@ from yellowjacket.bench.services import darks
 from yellowjacket.bench.services import warmth as warmth_notes
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import LadderRequest, add_ladder
+from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.dark_current import corner_to_centre
 from yellowjacket.core.frames import CHANNELS, FrameError, read_frame
 from yellowjacket.core.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable, density, standing_at
@@ -165,8 +166,10 @@ def point(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """A pixel with its neighbours, number for number, in every repeat."""
     sitting_page, view = _measured(request, sitting_id)
     one = view.of(sitting_page.rung)
+    x, y = whole(request.GET.get("x")), whole(request.GET.get("y"))
+    if x is None or y is None:
+        raise Http404
     try:
-        x, y = int(request.GET.get("x", "")), int(request.GET.get("y", ""))
         frames = [read_frame(Path(path)) for path in one.group.paths[:2]]
     except (ValueError, FrameError) as error:
         raise Http404(str(error)) from error
@@ -261,10 +264,9 @@ def _answers(page: SittingPage, view: TimeView) -> dict[str, object]:
     request, whole = page.request, view.found.whole
     level, typed, wrong, celsius = _level(request), request.GET.get("celsius", ""), "", None
     if typed.strip():
-        try:
-            celsius = float(typed.replace(",", ".").replace("−", "-"))
-        except ValueError:
-            wrong = f"“{typed}” is no temperature in °C."
+        celsius = decimal(typed)
+        if celsius is None:
+            wrong = f"“{typed[:40]}” is no temperature in °C."
         if celsius is not None and not _COLDEST_C <= celsius <= _HOTTEST_C:
             wrong, celsius = f"{celsius:g} °C is no temperature a body works at.", None
         elif whole.reference_c is None:

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import Sitting, ToleranceProfile
 from yellowjacket.bench.services import tolerances
 from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.typed import decimal, identity
 from yellowjacket.core.profile_files import profile_document
 from yellowjacket.core.tolerance import LEVELS, Criterion
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE
@@ -65,10 +66,10 @@ def _typed(request: HttpRequest) -> dict[str, list[float]]:
     for name, text in request.POST.dict().items():
         key, dash, level = name.rpartition("-")
         if dash and level in LEVELS:
-            try:
-                found.setdefault(key, []).append(float(str(text).replace(",", ".")))
-            except ValueError as error:
-                raise Refusal(f"{key.replace('_', ' ')}, {level}: {text[:20]!r} is no number.") from error
+            value = decimal(text)
+            if value is None:
+                raise Refusal(f"{key.replace('_', ' ')}, {level}: {str(text)[:20]!r} is no number.")
+            found.setdefault(key, []).append(value)
     return found
 
 
@@ -101,8 +102,7 @@ def as_json(request: HttpRequest, profile_id: int) -> JsonResponse:
 def put_in_force(request: HttpRequest, profile_id: int) -> HttpResponse:
     """The limits of a sitting follow this profile from now on."""
     profile = get_object_or_404(ToleranceProfile, pk=profile_id)
-    chosen = request.POST.get("sitting", "")
-    sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=int(chosen) if chosen.isdecimal() else 0)
+    sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=identity(request.POST.get("sitting")))
     tolerances.put_in_force(sitting, profile)
     messages.success(request, f"{sitting} follows “{profile}” now; what was signed keeps its own.")
     return redirect(f"{reverse('tolerance:page')}?profile={profile.pk}")
