@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import io
 import os
 import sys
 from datetime import UTC, datetime
@@ -16,13 +17,31 @@ DEFAULT_PORT = 8017
 
 def main(argv: list[str] | None = None) -> int:
     """Run a command; returns the exit code (0 fine, 1 failed with a line on stderr, 2 usage)."""
+    for stream in (sys.stdout, sys.stderr):
+        # Names of files may be no text at all; they are written out, not stumbled over.
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     arguments = _parser().parse_args(argv)
     try:
         result: int = arguments.run(arguments)
     except (OSError, ValueError) as error:
         print(f"yellowjacket: {error}", file=sys.stderr)
         return 1
+    except Exception as error:
+        if not _told(error):
+            raise
+        return 1
     return result
+
+
+def _told(error: Exception) -> bool:
+    """Whether it was trouble with database or disk, which has a sentence of its own."""
+    from yellowjacket.bench.patience import trouble_of, words_for
+
+    trouble = trouble_of(error)
+    if trouble is not None:
+        print(f"yellowjacket: {words_for(trouble)}", file=sys.stderr)
+    return trouble is not None
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -58,6 +77,9 @@ def _parser() -> argparse.ArgumentParser:
     restore.set_defaults(run=_restore)
     doctor = commands.add_parser("doctor", help="look at database, originals, space and versions; say the remedy")
     doctor.add_argument("--thorough", action="store_true", help="read every original and compare its contents")
+    doctor.add_argument(
+        "--clean-up", action="store_true", help="remove half-written files and originals that no record names"
+    )
     doctor.set_defaults(run=_doctor)
     accounts.add_to(commands)
     commands_of_files.add_to(commands)
@@ -82,6 +104,7 @@ def _serve(arguments: argparse.Namespace) -> int:
     os.environ.update(door.environment)
     home.prepare(home.data_folder())
     with home.only_here(home.data_folder()) as lock:
+        serving.take_over(home.data_folder())
         home.set_up_django()
         return serving.serve(door, listening, lock)
 
@@ -93,6 +116,7 @@ def _demo(arguments: argparse.Namespace) -> int:
     listening = None if arguments.prepare_only else serving.listen(door)
     home.prepare(home.data_folder())
     with home.only_here(home.data_folder()) as lock:
+        serving.take_over(home.data_folder())
         home.set_up_django()
         serving.prepare_database()
         from yellowjacket.bench.services.demo import make_demo
@@ -141,6 +165,11 @@ def _doctor(arguments: argparse.Namespace) -> int:
     from yellowjacket.bench.services import doctor
 
     worst = 0
+    if arguments.clean_up:
+        # What a running application is just writing must not be taken away.
+        with home.only_here(home.data_folder()):
+            for line in doctor.clean_up():
+                print(line)
     for found in doctor.examine(thorough=arguments.thorough):
         print(f"{found.state:4}  {found.what}: {found.words}")
         if found.remedy:

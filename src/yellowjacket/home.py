@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import fcntl
 import os
 import secrets
@@ -25,7 +26,18 @@ def data_folder() -> Path:
 
 
 def prepare(home: Path) -> None:
-    """Make the folder, its parts and its secret if they are not there. Raises OSError when it may not."""
+    """Make the folder, its parts and its secret if they are not there. Raises OSError, with the remedy, when it may not."""
+    try:
+        _make(home)
+    except OSError as error:
+        why = "its disk is full" if error.errno == errno.ENOSPC else error.strerror or str(error)
+        raise OSError(
+            f"{home} cannot be written to ({why.lower()}): check who owns it and whether its disk is full or read-only, or "
+            f"give another data folder with {HOME_VARIABLE}"
+        ) from error
+
+
+def _make(home: Path) -> None:
     for part in ("card", "inbox", "originals", "cache", "static", "arriving"):
         (home / part).mkdir(parents=True, exist_ok=True)
     secret = home / _SECRET_FILE
@@ -33,6 +45,10 @@ def prepare(home: Path) -> None:
         handle = os.open(secret, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
         with os.fdopen(handle, "w") as file:
             file.write(secrets.token_urlsafe(48))
+    # A folder that was made by somebody else, or on a disk that turned read-only, is found out now rather than at work.
+    probe = home / f".{secrets.token_hex(8)}.part"
+    probe.touch()
+    probe.unlink()
 
 
 @contextlib.contextmanager

@@ -58,8 +58,11 @@ class Kept:
 
 def copy_database(source: Path, target: Path) -> None:
     """Copy a database that is in use, as of one moment, without holding up those who write (SQLite's online backup)."""
-    with closing(sqlite3.connect(source, timeout=30)) as here, closing(sqlite3.connect(target)) as there:
-        here.backup(there, pages=_PAGES, sleep=_PAUSE_S)
+    try:
+        with closing(sqlite3.connect(source, timeout=30)) as here, closing(sqlite3.connect(target)) as there:
+            here.backup(there, pages=_PAGES, sleep=_PAUSE_S)
+    except sqlite3.DatabaseError as error:
+        raise KeepingError(f"{source} cannot be read ({error}): run `yellowjacket doctor`") from error
 
 
 def backup(home: Path, target: Path, version: str, now: datetime, report: Callable[[str], None]) -> Kept:
@@ -79,6 +82,12 @@ def backup(home: Path, target: Path, version: str, now: datetime, report: Callab
         with tempfile.TemporaryDirectory(prefix="yellowjacket-") as scratch:
             moment = Path(scratch) / DATABASE
             copy_database(database, moment)
+            try:
+                _sound(moment)
+            except KeepingError as error:
+                raise KeepingError(
+                    f"{database} is damaged, and so would be its backup: restore an earlier one with `yellowjacket restore`"
+                ) from error
             with zipfile.ZipFile(partial, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
                 entries.append(_add(archive, moment, DATABASE))
                 for n, (path, name) in enumerate(_kept_files(home), start=1):

@@ -120,11 +120,12 @@ def listen(door: Door) -> socket.socket:
 
 
 def prepare_database() -> None:
-    """Bring the database and the static files up to date; a database that changes is copied first."""
-    from django.conf import settings
+    """Bring the database and the static files up to date; a database that changes is copied first.
+
+    Raises ValueError, with the remedy, for one that is damaged, or was changed by a newer version than this.
+    """
     from django.core.management import call_command
 
-    home.clear_arriving(settings.HOME)
     _copy_before_change()
     call_command("migrate", verbosity=0, interactive=False)
     call_command("collectstatic", verbosity=0, interactive=False)
@@ -135,12 +136,20 @@ def _copy_before_change() -> None:
     from django.db import connection
     from django.db.migrations.executor import MigrationExecutor
 
+    from yellowjacket.bench.services import doctor
+
     if not (settings.HOME / keeping.DATABASE).is_file():
         return
+    doctor.require_readable()
     executor = MigrationExecutor(connection)
     if executor.loader.applied_migrations and executor.migration_plan(executor.loader.graph.leaf_nodes()):
         copy = keeping.before_upgrade(settings.HOME, __version__, datetime.now(UTC))
         print(f"The database is brought up to date; {copy} holds it as it was.", flush=True)
+
+
+def take_over(folder: Path) -> None:
+    """Take away what an earlier server left behind. Only with the data folder for oneself."""
+    home.clear_arriving(folder)
 
 
 def serve(door: Door, listening: socket.socket, lock: IO[str]) -> int:

@@ -13,7 +13,9 @@ def test_decimals(text, number):
     assert decimal(text) == number
 
 
-@pytest.mark.parametrize("text", ["", None, "inf", "nan", "1e400", "x", "1 2", "1,2,3", "9" * 5000, "1_0", "²", "0x10", "\0"])
+@pytest.mark.parametrize(
+    "text", ["", None, "inf", "nan", "1e400", "x", "1 2", "1,2,3", "9" * 5000, "1_0", "²", "0x10", "\0"]
+)
 def test_what_is_no_decimal(text):
     assert decimal(text) is None
 

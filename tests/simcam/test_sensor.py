@@ -6,11 +6,13 @@ from datetime import datetime
 import numpy as np
 import pytest
 
-from yellowjacket.simcam.bodies import HEATH, GainMode
+from yellowjacket.core.inspection import inspect_file
+from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, GainMode
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import BLACK_BOX, GREY_BOX, Scene, patch_colours, specimen_drawer, wedge_reflectance
 from yellowjacket.simcam.sensor import METERED_GREY_SHARE, ExposureSettings, Lamp, expose, poisson
 
+MOMENT = datetime(2026, 3, 14, 20, 0)
 METERED = ExposureSettings(100, 1 / 8, 8.0)
 FLAT = Scene("flat", np.full((256, 256, 3), 0.18, np.float32))
 WHITE_LAMP = Lamp(colour=(1.0, 1.0, 1.0))
@@ -110,3 +112,15 @@ def test_settings_the_dial_does_not_have_are_refused(tmp_path):
     with pytest.raises(ValueError, match="no shutter time as short"):
         camera.check(ExposureSettings(100, 1 / 16000, 8))
     assert not list(tmp_path.iterdir())
+
+
+@pytest.mark.parametrize("body", [HEATH, MOOR, FEN], ids=lambda body: body.model)
+def test_darks_of_the_highest_iso_are_told_from_light(body, tmp_path):
+    """Row noise of a few hundred DN moves the means of the channels apart, as light behind filters does."""
+    camera = SimulatedCamera(body, 16)
+    for number in range(1, 7):
+        camera.shoot(ExposureSettings(body.highest_iso, 1 / 4000, 8.0, capped=True), tmp_path / "d.DNG", number, MOMENT)
+        assert inspect_file(str(tmp_path / "d.DNG")).dark, number
+    dim = ExposureSettings(800, 1 / 2048, 8.0)
+    camera.shoot(dim, tmp_path / "l.DNG", 7, MOMENT)
+    assert not inspect_file(str(tmp_path / "l.DNG")).dark

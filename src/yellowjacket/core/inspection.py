@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yellowjacket.core.audit import FrameReport, look_at
 from yellowjacket.core.frames import FrameError, FrameMetadata, RawFrame, read_with_metadata, sha256_of
@@ -15,6 +17,8 @@ _DARK_SPREAD_DN = 6.0
 _DARK_SPREAD_SHARE = 0.08
 # Every nth pixel each way is enough to tell dark from light.
 _SAMPLE_STEP = 4
+# Means further apart than so many standard errors do not stand at one level.
+_SURE_SIGMAS = 5.0
 _BRIGHTEST_SHARE = 0.003
 # No dark of a short exposure stands above this share of the range.
 _BRIGHT_SHARE, _LONG_S = 0.05, 10.0
@@ -76,16 +80,29 @@ def looks_dark(frame: RawFrame, exposure_s: float | None = None) -> bool:
     Without filters a dark is told by its level alone. A level far above black is light, however even, unless the
     exposure was long enough for dark signal.
     """
-    means = []
+    means, errors = [], []
     for channel in frame.channels:
-        sample = frame.planes(channel)[0][::_SAMPLE_STEP, ::_SAMPLE_STEP].ravel()
+        rows = frame.planes(channel)[0][::_SAMPLE_STEP, ::_SAMPLE_STEP]
+        sample = rows.ravel()
         # Hot pixels fall unevenly on the channels: the brightest few do not count.
         kept = sample.size - int(sample.size * _BRIGHTEST_SHARE)
         means.append(float(np.partition(sample, kept - 1)[:kept].mean(dtype=np.float64)) - frame.black_dn[channel])
+        errors.append(_standard_error(rows))
     level = abs(sum(means) / len(means))
     span = frame.white_dn - max(frame.black_dn.values())
     if exposure_s is not None and exposure_s < _LONG_S and level > _BRIGHT_SHARE * span:
         return False
     if len(means) == 1:
         return level <= _DARK_SPREAD_DN
-    return max(means) - min(means) <= max(_DARK_SPREAD_DN, _DARK_SPREAD_SHARE * level)
+    # At the highest ISO noise alone moves the means further apart than a few DN.
+    noise = _SURE_SIGMAS * math.sqrt(2) * max(errors)
+    return max(means) - min(means) <= max(_DARK_SPREAD_DN, _DARK_SPREAD_SHARE * level, noise)
+
+
+def _standard_error(rows: NDArray[np.uint16]) -> float:
+    """Standard error (DN) of the mean of a plane, row noise included, from neighbouring rows: what the scene shows there is
+    nearly the same."""
+    if rows.shape[0] < 2:
+        return 0.0
+    steps = np.diff(rows.mean(axis=1, dtype=np.float64))
+    return float(np.median(np.abs(steps)) * 1.4826 / math.sqrt(2) / math.sqrt(rows.shape[0]))

@@ -52,7 +52,7 @@ async def application(scope: Scope, receive: Receive, send: Send) -> None:
     announced = dict(scope["headers"]).get(b"content-length", b"0")
     most = _most_bytes() if scope["method"] not in ("GET", "HEAD") else 1 << 20
     if not announced.isdigit() or int(announced[:20]) > most:
-        await _refuse(send, most)
+        await _refuse(receive, send, most)
         return
     came = 0
 
@@ -67,10 +67,15 @@ async def application(scope: Scope, receive: Receive, send: Send) -> None:
     try:
         await _django(scope, bounded, send)  # type: ignore[arg-type]
     except _TooMuch:
-        await _refuse(send, most)
+        await _refuse(receive, send, most)
 
 
-async def _refuse(send: Send, most: int) -> None:
+async def _refuse(receive: Receive, send: Send, most: int) -> None:
+    # A browser shows the answer only once it has sent everything: the rest is taken and thrown away.
+    while (message := await receive()).get("more_body"):
+        pass
+    if message["type"] == "http.disconnect":
+        return
     text = (
         f"This is more than can be taken at once: {most / 1e9:.1f} GB, and no more than half of what the disk has free. "
         "Send fewer files, or put them into a folder of this machine and import that."

@@ -193,8 +193,9 @@ def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> t
     moves: list[float] = []
     sharp: list[float] = []
     clipped: list[float] = []
-    reports = [report_from(frame.report) for frame in frames if frame.report]
-    for frame, report in zip(frames, reports, strict=False):
+    # Frames of older versions were never looked at: they are left out together with the look they lack.
+    looked_at = [(frame, report_from(frame.report)) for frame in frames if frame.report]
+    for frame, report in looked_at:
         measured = exposure_stops(report, reference.report)
         if measured is not None:
             error = measured - (rung.expected_stops - reference.expected_stops)
@@ -207,7 +208,7 @@ def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> t
         clipped.append(report.clipped_share)
         found += _levels(frame, rung, report)
         found += _neutral(frame, rung, reference.frame)
-    found += _repeats(rung, frames, reports)
+    found += _repeats(rung, looked_at)
     worst = max(errors, key=abs, default=None)
     return RungAudit(worst, max(moves, default=None), min(sharp, default=None), max(clipped, default=None)), found
 
@@ -273,12 +274,13 @@ def _neutral(frame: Frame, rung: Rung, reference: Frame) -> Iterator[Finding]:
         yield _of(frame, rung, "white-balance", "white balance", text)
 
 
-def _repeats(rung: Rung, frames: Sequence[Frame], reports: Sequence[FrameReport]) -> Iterator[Finding]:
-    for n in range(1, len(reports)):
-        change = exposure_stops(reports[n], reports[0])
+def _repeats(rung: Rung, looked_at: Sequence[tuple[Frame, FrameReport]]) -> Iterator[Finding]:
+    for frame, report in looked_at[1:]:
+        first, first_report = looked_at[0]
+        change = exposure_stops(report, first_report)
         if change is not None and abs(change) > _REPEATS_TOLERANCE_STOPS:
-            text = f"{frames[n].file_name} got {format_stops(change)} stop against {frames[0].file_name}: the light changed"
-            yield _of(frames[n], rung, "light", "light changed", text)
+            text = f"{frame.file_name} got {format_stops(change)} stop against {first.file_name}: the light changed"
+            yield _of(frame, rung, "light", "light changed", text)
 
 
 def _lockups(ladder: Ladder, shots: Sequence[Shot]) -> Iterator[Finding]:

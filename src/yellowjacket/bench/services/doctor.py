@@ -2,24 +2,32 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
+import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 import django
 from django.conf import settings
-from django.db import connection
+from django.db import DatabaseError, connection
 from django.db.migrations.executor import MigrationExecutor
 
 from yellowjacket import __version__
-from yellowjacket.bench.models import Frame, Job, LanePicture, MasterDark
+from yellowjacket.bench.models import Frame, Job, LanePicture, MasterDark, Problem
+from yellowjacket.bench.patience import Trouble, trouble_of, words_for
 from yellowjacket.core.frames import sha256_of
+from yellowjacket.keeping import DATABASE
 
 GOOD, ODD, BAD = "good", "odd", "bad"
 _LITTLE_BYTES = 2_000_000_000
 _MOST_NAMED = 5
+_UPGRADE = (
+    "upgrade this application, or give it another data folder: an older version would damage what the newer one wrote"
+)
+_TOO_NEW = "the database was changed by a newer version of Yellowjacket ({}): " + _UPGRADE
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,17 +45,62 @@ def examine(*, thorough: bool = False) -> Iterator[Finding]:
     yield Finding(
         "versions", GOOD, f"Yellowjacket {__version__}, Django {django.get_version()}, data in {settings.HOME}"
     )
-    yield from _database()
-    yield _migrations()
-    yield from _files(thorough=thorough)
-    yield _jobs()
+    yield _writable()
+    readable = True
+    for found in _database():
+        readable = readable and found.state != BAD
+        yield found
+    if readable:
+        yield _migrations()
+        yield from _files(thorough=thorough)
+        yield _left_behind()
+        yield _jobs()
     yield from _space()
 
 
+def require_readable() -> None:
+    """Raise ValueError, with the remedy, for a database that is damaged, or belongs to a newer version."""
+    try:
+        unknown = _unknown_migrations()
+    except DatabaseError as error:
+        if trouble_of(error) is not Trouble.DAMAGED:
+            raise
+        raise ValueError(f"{settings.HOME / DATABASE}: {words_for(Trouble.DAMAGED)}") from error
+    if unknown:
+        raise ValueError(_TOO_NEW.format(", ".join(unknown)))
+
+
+def _unknown_migrations() -> list[str]:
+    """Changes of the database that this version does not know."""
+    loader = MigrationExecutor(connection).loader
+    known = set(loader.disk_migrations)
+    replaced = {one for migration in loader.disk_migrations.values() for one in migration.replaces}
+    apps = {app for app, _ in known}
+    unknown = (one for one in loader.applied_migrations if one[0] in apps and one not in known | replaced)
+    return sorted(f"{app} {name}" for app, name in unknown)
+
+
+def _writable() -> Finding:
+    try:
+        with tempfile.TemporaryFile(dir=settings.HOME, buffering=0) as file:
+            file.write(b"\0" * 4096)
+    except OSError as error:
+        return Finding(
+            "data folder", BAD, f"cannot be written to ({(error.strerror or str(error)).lower()})",
+            "check who owns it and whether its disk is full or read-only",
+        )  # fmt: skip
+    return Finding("data folder", GOOD, "can be written to")
+
+
 def _database() -> Iterator[Finding]:
-    with connection.cursor() as cursor:
-        said = [row[0] for row in cursor.execute("PRAGMA integrity_check").fetchall()]
-        astray = cursor.execute("PRAGMA foreign_key_check").fetchall()
+    try:
+        with connection.cursor() as cursor:
+            said = [row[0] for row in cursor.execute("PRAGMA integrity_check").fetchall()]
+            astray = cursor.execute("PRAGMA foreign_key_check").fetchall()
+    except DatabaseError as error:
+        trouble = trouble_of(error) or Trouble.DAMAGED
+        yield Finding("database", BAD, f"cannot be read: {error}", words_for(trouble))
+        return
     if said == ["ok"]:
         yield Finding("database", GOOD, "sound")
     else:
@@ -66,6 +119,8 @@ def _database() -> Iterator[Finding]:
 def _migrations() -> Finding:
     executor = MigrationExecutor(connection)
     due = executor.migration_plan(executor.loader.graph.leaf_nodes())
+    if unknown := _unknown_migrations():
+        return Finding("schema", BAD, f"changed by a newer version ({', '.join(unknown)})", _UPGRADE)
     if due:
         return Finding(
             "schema", ODD, f"{len(due)} changes are due", "start the application once: it copies the database first"
@@ -104,6 +159,45 @@ def _files(*, thorough: bool) -> Iterator[Finding]:
         yield Finding("master darks", BAD, f"{len(lost)} files are gone: {_named(lost)}", "make them again on Darks")
 
 
+def _unreferenced() -> list[Path]:
+    """Files among the originals that no record names, and half-written ones: what a full disk, a kill or a sitting that was
+    removed left behind. Half-written files of this hour may still be under way."""
+    named = set(Frame.objects.values_list("path", flat=True)) | set(LanePicture.objects.values_list("path", flat=True))
+    named |= set(Problem.objects.exclude(path="").values_list("path", flat=True))
+    for parameters in Job.objects.filter(state__in=Job.OPEN).values_list("parameters", flat=True):
+        named |= {str(path) for path in parameters.get("files", ())}
+    found = []
+    for room in ("originals", "masters", "card"):
+        for place, _, names in os.walk(settings.HOME / room):
+            for name in names:
+                path = Path(place) / name
+                # Frames on the card are the simulated camera's own.
+                if (room == "originals" and str(path) not in named) or (name.startswith(".") and "part" in name):
+                    found.append(path)
+    return sorted(found)
+
+
+def _left_behind() -> Finding:
+    left = _unreferenced()
+    if not left:
+        return Finding("left behind", GOOD, "nothing")
+    size = sum(path.stat().st_size for path in left if path.is_file())
+    return Finding(
+        "left behind", ODD, f"{len(left)} files that no record names, {size / 1e6:.1f} MB: {_named([str(p) for p in left])}",
+        "stop the application and run `yellowjacket doctor --clean-up`",
+    )  # fmt: skip
+
+
+def clean_up() -> Iterator[str]:
+    """Remove what was left behind, a line for each; only with the data folder for oneself."""
+    for path in _unreferenced():
+        path.unlink(missing_ok=True)
+        yield f"removed {path}"
+    for place, folders, names in os.walk(settings.HOME / "originals", topdown=False):
+        if not folders and not names and Path(place) != settings.HOME / "originals":
+            Path(place).rmdir()
+
+
 def _named(paths: list[str]) -> str:
     more = f" and {len(paths) - _MOST_NAMED} more" if len(paths) > _MOST_NAMED else ""
     return ", ".join(paths[:_MOST_NAMED]) + more
@@ -119,9 +213,12 @@ def _jobs() -> Finding:
 
 
 def _space() -> Iterator[Finding]:
-    cache = sum(
-        (Path(place) / name).stat().st_size for place, _, names in os.walk(settings.HOME / "cache") for name in names
-    )
+    cache = 0
+    for place, _, names in os.walk(settings.HOME / "cache"):
+        for name in names:
+            # Anything in the cache may go at any time.
+            with contextlib.suppress(OSError):
+                cache += (Path(place) / name).stat().st_size
     yield Finding(
         "cache", GOOD, f"{cache / 1e6:.0f} MB that can be made again; {settings.HOME / 'cache'} may be emptied"
     )

@@ -24,6 +24,8 @@ from yellowjacket.web.stave import Stave, columns_of
 
 # A stave of the day changes little; what is counted here says whether a window is up to date.
 _EVENTS_SHOWN = 6
+# By so much a clock is corrected now and then.
+_CLOCK_S = 2.0
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
@@ -119,7 +121,9 @@ def _busy(page: SittingPage, last: Shot | None) -> dict[str, object] | None:
     seconds = stops.exact_exposure_s(last.rung.exposure_s)
     lenr_from_s = page.ladder.body.lenr_from_s
     locked = seconds if last.rung.lenr and lenr_from_s is not None and seconds >= lenr_from_s else 0.0
-    left = seconds + locked - (timezone.now() - last.taken_at).total_seconds()
+    gone_s = (timezone.now() - last.taken_at).total_seconds()
+    # A clock that was set back says nothing about how long the camera is busy.
+    left = seconds + locked - gone_s if gone_s >= -_CLOCK_S else 0.0
     return {"left": round(left), "lockup": round(locked)} if left > 0 else None
 
 

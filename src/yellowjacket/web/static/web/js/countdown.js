@@ -16,14 +16,14 @@ export function startCountdown() {
 
 function read() {
   const busy = document.querySelector("[data-left]");
-  until = busy ? Date.now() + 1000 * Number(busy.dataset.left) : 0;
+  until = busy ? window.performance.now() + 1000 * Number(busy.dataset.left) : 0;
   lockup = busy ? Number(busy.dataset.lockup) : 0;
 }
 
 function tick(audible) {
   const busy = document.querySelector("[data-left]");
   if (!busy || !until) return;
-  const left = Math.max(0, Math.ceil((until - Date.now()) / 1000));
+  const left = Math.max(0, Math.ceil((until - window.performance.now()) / 1000));
   const clock = (seconds) => `${Math.floor(seconds / 60)}:${String(seconds % 60).padStart(2, "0")}`;
   if (left > lockup) busy.textContent = `exposing, ${clock(left - lockup)} left${lockup ? `, then ${clock(lockup)} busy` : ""}`;
   else if (left > 0) busy.textContent = `locked up, ${clock(left)} left`;
