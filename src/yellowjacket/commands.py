@@ -16,7 +16,7 @@ from typing import Any, TypeVar
 
 from tqdm import tqdm
 
-from yellowjacket.bench.executor import WorkerDied, run_all
+from yellowjacket.bench.executor import frame_error, run_all
 from yellowjacket.core.characterise import IsoFindings, characterise_iso
 from yellowjacket.core.dark_time import measure_time
 from yellowjacket.core.documents import Document, body_document, characterisation, dark_document, ladder_documents
@@ -110,13 +110,8 @@ def _work(function: Callable[[Item], Result], items: Sequence[Item], label: str,
     bar = tqdm(total=len(items), desc=label, file=sys.stderr, disable=not sys.stderr.isatty(), leave=False)
     for item, outcome in run_all(function, items):
         bar.update()
-        if isinstance(outcome, FrameError):
-            problems.append(outcome)
-        elif isinstance(outcome, (WorkerDied, MemoryError)):
-            reason = f"could not be read: {outcome or 'it asks for too much memory'}."
-            problems.append(FrameError(Path(path_of(item)), "crash", reason, "Copy it again, or leave it out."))
-        elif isinstance(outcome, Exception):
-            raise outcome
+        if isinstance(outcome, Exception):
+            problems.append(frame_error(Path(path_of(item)), outcome))
         else:
             results.append(outcome)
     bar.close()

@@ -1,5 +1,9 @@
 """Rendered pictures: noise in display units, against a picture whose noise is known."""
 
+import subprocess
+import sys
+import zlib
+
 import numpy as np
 import pytest
 from PIL import Image, ImageCms
@@ -103,3 +107,41 @@ def test_a_patch_outside_says_where_to_go(tmp_path):
         str(write(tmp_path / "a.png", np.random.default_rng(8))), None, (("far", Rect(900, 0, 32, 32)),)
     )
     assert "outside this picture" in patch_of(task)["noise_luma"]["reason"]
+
+
+def test_a_large_picture_takes_seven_bytes_a_pixel_and_a_larger_one_none(tmp_path):
+    """Measured in a process of its own; the figure of before was eighteen."""
+    path = tmp_path / "large.jpg"
+    rng = np.random.default_rng(1)
+    Image.fromarray(rng.integers(60, 180, (400, 400, 3), dtype=np.uint8)).resize((8000, 8000)).save(path, quality=80)
+    script = (
+        "import resource, sys\nfrom pathlib import Path\nfrom yellowjacket.core.rendered import read_rendered\n"
+        "peak = lambda: resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024\nbefore = peak()\n"
+        "shape = read_rendered(Path(sys.argv[1]), int(sys.argv[2])).shape\nprint(shape[0], shape[1], peak() - before)"
+    )
+
+    def read(most):
+        told = subprocess.run(
+            [sys.executable, "-c", script, str(path), str(most)], capture_output=True, text=True, check=True
+        )
+        height, width, peak = map(int, told.stdout.split())
+        return (height, width), peak / (8000 * 8000)
+
+    size, bytes_a_pixel = read(0)
+    assert size == (8000, 8000)
+    assert bytes_a_pixel < 8
+    size, bytes_a_pixel = read(20_000_000)
+    assert size == (4000, 4000)
+    assert bytes_a_pixel < 2.5
+
+
+def test_a_picture_of_too_many_pixels_is_refused_from_its_head(tmp_path):
+    """A PNG that says it is 60,000 pixels wide: the sizes stand in the first chunk (PNG, third edition, 11.2.1)."""
+    path = tmp_path / "bomb.png"
+    Image.new("RGB", (16, 16)).save(path)
+    data = bytearray(path.read_bytes())
+    data[16:24] = (60_000).to_bytes(4, "big") * 2
+    data[29:33] = zlib.crc32(data[12:29]).to_bytes(4, "big")
+    path.write_bytes(data)
+    with pytest.raises(FrameError, match=r"picture|megapixels"):
+        read_rendered(path)

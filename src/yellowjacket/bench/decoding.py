@@ -8,8 +8,8 @@ from uuid import uuid4
 
 import numpy as np
 
-from yellowjacket.bench.executor import WorkerDied, run_one
-from yellowjacket.core.frames import FrameError, read_frame
+from yellowjacket.bench.executor import frame_error, run_one
+from yellowjacket.core.frames import read_frame
 from yellowjacket.core.rendered import read_rendered
 
 
@@ -26,14 +26,11 @@ def decode(task: DecodeTask) -> None:
     """Write the pixels of a file to its target, whole or not at all. Raises FrameError."""
     try:
         run_one(decode_to_file, task)
-    except WorkerDied as error:
-        raise FrameError(
-            Path(task.path), "crash", f"could not be read: {error}.", "Copy it from the card again, or leave it out."
-        ) from error
-    except MemoryError as error:
-        raise FrameError(
-            Path(task.path), "memory", "asks for more memory than this machine has.", "Copy it again, or leave it out."
-        ) from error
+    except OSError:
+        # No room for the pixels is nothing that the file could help.
+        raise
+    except Exception as error:
+        raise frame_error(Path(task.path), error) from error
 
 
 def decode_to_file(task: DecodeTask) -> None:

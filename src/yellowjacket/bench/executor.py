@@ -17,8 +17,11 @@ from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from multiprocessing.connection import Connection, wait
 from multiprocessing.reduction import ForkingPickler
+from pathlib import Path
 from typing import Any, TypeVar
 from uuid import uuid4
+
+from yellowjacket.core.frames import FrameError
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -39,6 +42,25 @@ class WorkerDied(Exception):
     def __init__(self, reason: str, *, too_long: bool = False) -> None:
         super().__init__(reason)
         self.too_long = too_long
+
+
+def frame_error(path: Path, error: Exception) -> FrameError:
+    """Why a file could not be read, whatever it was that stumbled over it: what a file says and holds is a claim, and any
+    exception costs that file one line."""
+    if isinstance(error, FrameError):
+        return error
+    if isinstance(error, WorkerDied):
+        return FrameError(
+            path, "crash", f"could not be read: {error}.", "Copy it from the card again, or leave it out."
+        )
+    if isinstance(error, MemoryError):
+        return FrameError(
+            path, "memory", "asks for more memory than this machine has.", "Copy it again, or leave it out."
+        )
+    return FrameError(
+        path, "unexpected", f"could not be read: {type(error).__name__} while it was decoded.",
+        "Leave it out, or convert it to DNG.",
+    )  # fmt: skip
 
 
 # In a worker.

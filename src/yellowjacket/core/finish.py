@@ -22,6 +22,8 @@ from yellowjacket.core.quantity import Z95, Quantity, missing, with_error
 from yellowjacket.core.rendered import Picture, lab_of, linear_of, noise_in_display_units
 from yellowjacket.core.same_spot import Grey, NoMatch, Similarity, found, scaled_to, shift_between
 
+# Rows that are turned into numbers at a time.
+_BAND_PX = 256
 # Length of the longer side at which pictures are laid on one another.
 _PLACED_AT_PX = 900
 # So much smaller at most is a picture whose rim was cut off; halves that agree so well (px) tell the right scale.
@@ -98,7 +100,12 @@ def _fine(values: NDArray[np.floating]) -> NDArray[np.float64]:
 
 def luminance_of(picture: Picture) -> Grey:
     """Linear luminance of an sRGB picture, 0–1."""
-    return np.asarray(linear_of(picture) @ LUMINANCE, np.float32)
+    height, width = picture.shape[:2]
+    found: Grey = np.empty((height, width), np.float32)
+    # A band at a time: three planes of numbers for the whole of a large picture take as much memory as two frames.
+    for top in range(0, height, _BAND_PX):
+        found[top : top + _BAND_PX] = linear_of(picture[top : top + _BAND_PX]) @ LUMINANCE
+    return found
 
 
 def upright(picture: Picture, size: tuple[int, int]) -> list[Picture]:

@@ -32,6 +32,8 @@ _SERIAL_TAGS = ("EXIF BodySerialNumber", "Image CameraSerialNumber", "Image Tag 
 _HASH_BLOCK_BYTES = 1 << 20
 _TEMPERATURE_TAGS = ("EXIF AmbientTemperature", "EXIF Tag 0x9400")
 _COLDEST_C, _HOTTEST_C = -60.0, 100.0
+_LEAST_ISO, _MOST_ISO = 1.0, 1e8
+_LONGEST_S, _LARGEST_F = 1e6, 1e3
 
 
 class FrameError(Exception):
@@ -160,8 +162,10 @@ def read_with_metadata(path: Path, *, any_layout: bool = False) -> tuple[RawFram
         firmware=_text(tags, "Image Software"),
         iso=_iso(tags, other.iso_speed),
         # TIFF/EP files keep these in the first directory.
-        exposure_s=_first(tags, "EXIF ExposureTime", "Image ExposureTime") or _positive(other.shutter_speed),
-        f_number=_first(tags, "EXIF FNumber", "Image FNumber") or _positive(other.aperture),
+        exposure_s=_within(
+            _first(tags, "EXIF ExposureTime", "Image ExposureTime") or _positive(other.shutter_speed), _LONGEST_S
+        ),
+        f_number=_within(_first(tags, "EXIF FNumber", "Image FNumber") or _positive(other.aperture), _LARGEST_F),
         captured_at=_moment(tags),
         temperature_c=_temperature(tags),
     )
@@ -307,14 +311,19 @@ def _exif_tags(path: Path) -> dict[str, Any]:
 def _matrix_from_tags(path: Path) -> NDArray[np.float64] | None:
     tags = _exif_tags(path)
     tag = next((tags[name] for name in _COLOR_MATRIX_TAGS if name in tags), None)
-    if tag is None or len(tag.values) != 9:
+    if tag is None or not isinstance(tag.values, (list, tuple)) or len(tag.values) != 9:
         return None
-    matrix = np.array([float(value) for value in tag.values]).reshape(3, 3)
+    try:
+        matrix = np.array([float(value) for value in tag.values]).reshape(3, 3)
+    except (TypeError, ValueError, ZeroDivisionError, OverflowError):
+        # 0/0, or no numbers at all: the file does not know its colours.
+        return None
     return matrix if np.isfinite(matrix).all() and abs(np.linalg.det(matrix)) > 1e-6 else None
 
 
 def _text(tags: dict[str, Any], name: str) -> str:
-    return str(tags[name].values).strip().strip("\0") if name in tags else ""
+    # NUL ends a text in some files and pads it in others; a database takes none.
+    return str(tags[name].values).replace("\0", " ").strip() if name in tags else ""
 
 
 def _number(tags: dict[str, Any], name: str) -> float | None:
@@ -349,12 +358,18 @@ def _positive(value: float) -> float | None:
     return float(value) if np.isfinite(value) and value > 0 else None
 
 
+def _within(value: float | None, most: float) -> float | None:
+    """A claim that can be; times of years and apertures of pinholes far beyond any are none."""
+    return value if value is not None and 1e-7 <= value <= most else None
+
+
 def _iso(tags: dict[str, Any], fallback: float) -> int | None:
     iso = _first(tags, "EXIF ISOSpeedRatings", "Image ISOSpeedRatings")
     if iso is None or iso == _ISO_OVERFLOW:
         iso = next((value for name in _ISO_TAGS if (value := _number(tags, name))), iso)
     iso = iso or _positive(fallback)
-    return round(iso) if iso else None
+    # ISO below one is no setting of any body.
+    return round(iso) if iso and _LEAST_ISO <= iso <= _MOST_ISO else None
 
 
 def _moment(tags: dict[str, Any]) -> datetime | None:

@@ -7,6 +7,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,12 +27,14 @@ from yellowjacket.core.finish import (
 )
 from yellowjacket.core.frames import FrameError, RawFrame, read_frame, sha256_of
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.rendered import Picture, read_rendered
+from yellowjacket.core.rendered import Picture, read_rendered, size_of
 from yellowjacket.core.same_spot import Grey, NoMatch, Similarity
 
 # Raw pixels of the middle of a frame by which its noise is recognised, and how many frames are tried.
 _RECOGNISED_PX = 512
 _MOST_TRIED = 40
+# A picture of more is placed by a half or a quarter of its sides.
+_ENOUGH_PIXELS = 100_000_000
 # As testers write it: heath_iso1600.jpg, ISO 400.png.
 _ISO_IN_NAME = re.compile(r"(?<![a-z])iso[ _-]?(\d{2,6})(?!\d)", re.IGNORECASE)
 # Settings agree within this many stops.
@@ -78,8 +81,10 @@ class Examined:
 def examine(task: PictureTask) -> Examined:
     """Find frame, rung and place of a picture. Raises FrameError, saying what to do, when it belongs nowhere."""
     path = Path(task.path)
-    picture = read_rendered(path)
-    frame, rung, how = _identified(task, picture)
+    told = _told(task)
+    # Noise is looked for pixel by pixel; where a picture lies is told from fewer.
+    picture = read_rendered(path, _ENOUGH_PIXELS if told else 0)
+    frame, rung, how = told or _by_noise(task, picture)
     turns, place, remark = 0, None, ""
     by_rung = next((one for one in task.frames if one.rung == rung), None)
     # A picture of a rung lies as that rung's frames do, even if it is of none of them.
@@ -87,7 +92,18 @@ def examine(task: PictureTask) -> Examined:
     if stand_in is not None:
         raw = read_frame(Path(stand_in.path))
         turns, place, remark = _laid(raw, picture)
-    height, width = np.rot90(picture, turns).shape[:2]
+    size = size_of(path)
+    if place is not None:
+        ratio = size[0] / picture.shape[1]
+        place = Similarity(
+            place.a * ratio,
+            place.b * ratio,
+            place.x0 * ratio,
+            place.y0 * ratio,
+            place.residual_px * ratio,
+            place.points,
+        )
+    width, height = size if turns % 2 == 0 else size[::-1]
     return Examined(sha256_of(path), width, height, turns, frame, rung, how, place, remark)
 
 
@@ -113,7 +129,8 @@ def _green(raw: RawFrame) -> Grey:
     return np.asarray(np.maximum((planes[0] + planes[1]) / 2, 0), np.float32)
 
 
-def _identified(task: PictureTask, picture: Picture) -> tuple[int | None, int, str]:
+def _told(task: PictureTask) -> tuple[int | None, int, str] | None:
+    """Frame and rung as name and metadata tell them; None where they do not."""
     rung_of = {frame.key: frame.rung for frame in task.frames}
     by_name = named_after(task.name, {Path(frame.path).stem: frame.key for frame in task.frames})
     if by_name is not None:
@@ -132,6 +149,11 @@ def _identified(task: PictureTask, picture: Picture) -> tuple[int | None, int, s
         hits = [key for key, its, time in task.rungs if its == iso and abs(math.log2(time / seconds)) < _SAME_STOPS]
         if len(hits) == 1:
             return None, hits[0], "by ISO and exposure time"
+    return None
+
+
+def _by_noise(task: PictureTask, picture: Picture) -> tuple[int | None, int, str]:
+    rung_of = {frame.key: frame.rung for frame in task.frames}
     by_noise = _recognised(task.frames, picture)
     if by_noise is not None:
         return by_noise, rung_of[by_noise], "by its noise"
@@ -143,8 +165,16 @@ def _identified(task: PictureTask, picture: Picture) -> tuple[int | None, int, s
 
 def _said_by(path: Path) -> tuple[int | None, float | None, str]:
     """ISO, exposure time and capture time as the picture's Exif has them."""
-    with Image.open(path) as picture:
-        exif = picture.getexif().get_ifd(ExifTags.IFD.Exif)
+    try:
+        with Image.open(path) as picture:
+            exif = picture.getexif().get_ifd(ExifTags.IFD.Exif)
+        return _claims(exif)
+    except (OSError, SyntaxError, TypeError, ValueError, ZeroDivisionError, OverflowError):
+        # What a file says of itself is a claim; whether it is a picture is seen when it is read.
+        return None, None, ""
+
+
+def _claims(exif: Mapping[int, Any]) -> tuple[int | None, float | None, str]:
     iso, seconds = exif.get(ExifTags.Base.ISOSpeedRatings), exif.get(ExifTags.Base.ExposureTime)
     taken = str(exif.get(ExifTags.Base.DateTimeOriginal) or "")
     if isinstance(iso, tuple):

@@ -5,6 +5,7 @@ A converter has been over them: sharpening, noise reduction, a curve. They are n
 
 from __future__ import annotations
 
+import contextlib
 import io
 import math
 from collections.abc import Sequence
@@ -13,7 +14,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
+from PIL import ExifTags, Image, ImageCms, ImageOps, UnidentifiedImageError
 from pillow_heif import register_heif_opener
 
 from yellowjacket.core.appearance import spread_of
@@ -26,8 +27,11 @@ from yellowjacket.core.patches import Rect
 from yellowjacket.core.quantity import Quantity, missing, with_error
 
 SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif")
-# A picture larger than this is none that a body renders.
-_MOST_PIXELS = 400_000_000
+# More are refused before anything is decoded: 150 MP is the largest body, and a worker takes 7 bytes a pixel.
+MOST_PIXELS = 220_000_000
+_BAND_PX = 256
+# Exif orientations that stand on a side (CIPA DC-008, Orientation).
+_ON_ITS_SIDE = (5, 6, 7, 8)
 _PROPOSED, _TILE_PX = 12, 32
 _LEAST_SIDE_PX = 16
 # L* between which a picture neither clips nor drowns.
@@ -36,6 +40,8 @@ _ALONE = "one picture only, from neighbours, which a converter makes alike: at l
 
 Picture = NDArray[np.uint8]
 register_heif_opener()
+# The bound is ours, and asked first.
+Image.MAX_IMAGE_PIXELS = MOST_PIXELS
 _ENCODED = np.arange(256) / 255
 _LINEAR = np.where(_ENCODED <= 0.04045, _ENCODED / 12.92, ((_ENCODED + 0.055) / 1.055) ** 2.4).astype(np.float32)
 
@@ -49,35 +55,63 @@ class RenderedTask:
     patches: tuple[tuple[str, Rect], ...]
 
 
-def read_rendered(path: Path) -> Picture:
+def read_rendered(path: Path, most_pixels: int = 0) -> Picture:
     """A rendered picture as sRGB, uint8 (height, width, 3), upright; an embedded profile is followed.
 
-    Raises FrameError for what is no picture, is cut short or absurdly large.
+    ``most_pixels``: where fewer do, a JPEG that has more is decoded to a half, a quarter or an eighth of its sides; 0 for
+    all. Takes seven bytes a pixel at most. Raises FrameError for what is no picture, is cut short, or so large that decoding
+    it would take the machine's memory.
     """
     try:
         with Image.open(path) as picture:
-            if picture.width * picture.height > _MOST_PIXELS:
-                raise FrameError(path, "size", "has more pixels than any body renders.", "Leave it out.")
-            upright = ImageOps.exif_transpose(picture)
-            return np.asarray(_in_srgb(upright), dtype=np.uint8)
+            require_bearable(path, picture.width, picture.height)
+            if most_pixels and picture.width * picture.height > most_pixels:
+                half = math.ceil(math.log2(picture.width * picture.height / most_pixels) / 2)
+                picture.draft("RGB", (picture.width >> half, picture.height >> half))
+            ImageOps.exif_transpose(picture, in_place=True)
+            return _in_bands(_in_srgb(picture))
     except (UnidentifiedImageError, Image.DecompressionBombError) as error:
         raise FrameError(path, "not-a-picture", "is no picture that can be read.", "Export it again.") from error
     except (OSError, SyntaxError, ValueError) as error:
         raise FrameError(path, "truncated", "is cut short or damaged.", "Copy or export it again.") from error
 
 
+def require_bearable(path: Path, width: int, height: int) -> None:
+    """Raise FrameError for a picture of more pixels than are decoded; asked before it is."""
+    if width * height > MOST_PIXELS:
+        raise FrameError(
+            path, "size", f"has {width * height / 1e6:.0f} megapixels; {MOST_PIXELS / 1e6:.0f} at most are read.",
+            "Export it smaller.",
+        )  # fmt: skip
+
+
+def size_of(path: Path) -> tuple[int, int]:
+    """Width and height of a rendered picture, upright, from its head alone. Raises FrameError like read_rendered."""
+    try:
+        with Image.open(path) as picture:
+            turned = picture.getexif().get(ExifTags.Base.Orientation, 1) in _ON_ITS_SIDE
+            return (picture.height, picture.width) if turned else picture.size
+    except (OSError, SyntaxError, ValueError) as error:
+        raise FrameError(path, "not-a-picture", "is no picture that can be read.", "Export it again.") from error
+
+
+def _in_bands(picture: Image.Image) -> Picture:
+    """The pixels as an array: a band at a time, as the library's own way holds them three times over."""
+    found = np.empty((picture.height, picture.width, 3), np.uint8)
+    for top in range(0, picture.height, _BAND_PX):
+        bottom = min(top + _BAND_PX, picture.height)
+        found[top:bottom] = np.asarray(picture.crop((0, top, picture.width, bottom)))
+    return found
+
+
 def _in_srgb(picture: Image.Image) -> Image.Image:
     profile = picture.info.get("icc_profile")
     if profile and picture.mode == "RGB":
-        try:
-            converted = ImageCms.profileToProfile(
-                picture, ImageCms.ImageCmsProfile(io.BytesIO(profile)), ImageCms.createProfile("sRGB"), outputMode="RGB"
+        with contextlib.suppress(ImageCms.PyCMSError):
+            ImageCms.profileToProfile(
+                picture, ImageCms.ImageCmsProfile(io.BytesIO(profile)), ImageCms.createProfile("sRGB"), inPlace=True
             )
-        except ImageCms.PyCMSError:
-            converted = None
-        if converted is not None:
-            return converted
-    return picture.convert("RGB")
+    return picture if picture.mode == "RGB" else picture.convert("RGB")
 
 
 def lab_of(picture: Picture) -> NDArray[np.float64]:
@@ -135,8 +169,10 @@ def proposed(picture: Picture) -> tuple[tuple[str, Rect], ...]:
     rows, columns = picture.shape[0] // _TILE_PX, picture.shape[1] // _TILE_PX
     if rows * columns == 0:
         return ()
-    cut = picture[: rows * _TILE_PX, : columns * _TILE_PX].mean(axis=2)
-    quarters = cut.reshape(rows, 2, half, columns, 2, half).mean(axis=(2, 5))
+    quarters = np.empty((rows, 2, columns, 2))
+    for row in range(rows):
+        band = picture[row * _TILE_PX : (row + 1) * _TILE_PX, : columns * _TILE_PX].mean(axis=2)
+        quarters[row] = band.reshape(2, half, columns, 2, half).mean(axis=(1, 4))
     level = quarters.mean(axis=(1, 3))
     uneven = np.ptp(quarters.transpose(0, 2, 1, 3).reshape(rows, columns, 4), axis=2)
     uneven[(level < 20) | (level > 240)] = np.inf

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 
+from django.db import IntegrityError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils.html import format_html
@@ -53,6 +54,9 @@ def server_error(request: HttpRequest) -> HttpResponse:
         response = _page(request, status, title, words_for(trouble))
         response.headers["Retry-After"] = str(_RETRY_S)
         return response
+    if isinstance(sys.exc_info()[1], IntegrityError):
+        text = "Another window changed the same thing at the same moment. Nothing was changed here; go back and reload."
+        return _page(request, 409, "Somebody was faster", text)
     return _page(
         request, 500, "Something broke", "Nothing was lost. The log in the terminal says more; go back and try again."
     )

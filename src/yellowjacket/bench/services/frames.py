@@ -9,10 +9,9 @@ from pathlib import Path
 
 from django.db import IntegrityError, transaction
 
-from yellowjacket.bench.executor import WorkerDied
+from yellowjacket.bench.executor import frame_error
 from yellowjacket.bench.models import Frame, Problem, Rung, Shot, Sitting
 from yellowjacket.bench.services.matching import ShotFinder, candidate_of, without_contacts
-from yellowjacket.core.frames import FrameError
 from yellowjacket.core.inspection import FrameFacts
 from yellowjacket.core.matching import Misfit
 
@@ -94,19 +93,12 @@ def note_problem(sitting: Sitting, file_name: str, misfit: Misfit, path: str = "
     return problem
 
 
-def misfit_from(error: Exception) -> Misfit:
+def misfit_from(error: Exception, path: Path = Path()) -> Misfit:
     """The complaint for a file that could not be read, whatever it was that stumbled over it."""
-    if isinstance(error, FrameError):
-        return Misfit(error.code, error.reason, error.remedy)
-    if isinstance(error, WorkerDied):
-        return Misfit("crash", f"could not be read: {error}.", "Copy it from the card again, or leave it out.")
-    if isinstance(error, MemoryError):
-        return Misfit("memory", "asks for more memory than this machine has.", "Copy it again, or leave it out.")
-    log.error("a file could not be read", exc_info=error)
-    return Misfit(
-        "unexpected", f"could not be read: {type(error).__name__} while it was decoded.",
-        "Leave it out, or convert it to DNG; the log of the application says more.",
-    )  # fmt: skip
+    found = frame_error(path, error)
+    if found.code == "unexpected":
+        log.error("a file could not be read", exc_info=error)
+    return Misfit(found.code, found.reason, found.remedy)
 
 
 def printable(name: str) -> str:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from django.db import transaction
 
+from yellowjacket.bench.executor import frame_error, run_one
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting, SittingEvent
 from yellowjacket.bench.services import daylog
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame
 from yellowjacket.bench.services.matching import ShotFinder, candidate_from
-from yellowjacket.core.frames import FrameError
 from yellowjacket.core.inspection import inspect_file
 from yellowjacket.core.matching import Slot
 
@@ -73,9 +75,9 @@ def assign_problem(problem: Problem, shot: Shot) -> SittingEvent:
     if not problem.path:
         raise Refusal(f"{problem.file_name} was not stored; import it again.")
     try:
-        facts = inspect_file(problem.path)
-    except FrameError as error:
-        raise Refusal(str(error)) from error
+        facts = run_one(inspect_file, problem.path)
+    except Exception as error:
+        raise Refusal(str(frame_error(Path(problem.path), error))) from error
     overrides = _overrides(shot, facts.metadata.iso, facts.metadata.exposure_s, facts.metadata.f_number)
     frame = add_frame(problem.sitting, facts, shot, keep_problems=True)
     if not isinstance(frame, Frame):
