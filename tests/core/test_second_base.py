@@ -1,0 +1,40 @@
+"""Where a second base is in force: told by read noise that falls although the gain goes on."""
+
+import pytest
+
+from yellowjacket.core.quantity import missing, with_error
+from yellowjacket.core.second_base import NoiseAt, second_base_of
+
+
+def rung(iso, noise_e, share=0.01, base_gain=4.0):
+    gain = base_gain * 100 / iso
+    noise_dn = noise_e / gain
+    return NoiseAt(
+        iso, with_error(gain, gain * share, 1000), with_error(noise_dn, noise_dn * share, 1000),
+        with_error(noise_e, noise_e * share, 1000),
+    )  # fmt: skip
+
+
+def test_a_drop_of_read_noise_in_dn_is_a_second_base():
+    ladder = [rung(iso, noise) for iso, noise in ((100, 6.0), (200, 5.5), (400, 5.2), (800, 1.9), (1600, 1.8))]
+    assert second_base_of(ladder).value == 800
+
+
+def test_noise_that_only_falls_as_the_converter_matters_less_is_none():
+    """R² = a + b·g²: the noise of the amplifier and that of the converter after it."""
+    ladder = [rung(iso, (1.5**2 + (1.2 * 4.0 * 100 / iso) ** 2) ** 0.5) for iso in (100, 200, 400, 800, 1600, 3200)]
+    found = second_base_of(ladder)
+    assert found.value is None
+    assert "no sign" in found.reason
+
+
+def test_a_drop_within_the_uncertainty_is_none():
+    ladder = [rung(100, 3.0, 0.2), rung(200, 2.9, 0.2), rung(400, 1.2, 0.6)]
+    assert second_base_of(ladder).value is None
+
+
+@pytest.mark.parametrize("known", [0, 1])
+def test_too_few_settings_are_said(known):
+    nothing = missing("x")
+    ladder = [rung(100, 3.0)] * known + [NoiseAt(200, nothing, nothing, nothing)]
+    assert "fewer than two" in second_base_of(ladder).reason
