@@ -341,3 +341,32 @@ def test_a_leak_and_a_dead_pixel_are_told(tmp_path, capsys, rng):
     with table.open() as file:
         rows = {(row["x"], row["y"]): row["class"] for row in csv.DictReader(file)}
     assert rows["61", "80"] == "dead"
+
+
+def test_what_was_good_is_printed_beside_what_was_odd(frames, tmp_path, capsys):
+    """Names that are no text, colours of 0/0, files that are none: each costs a line."""
+    import os
+    from pathlib import Path
+
+    good = sorted(frames.glob("*.DNG"))[0]
+    strange = Path(os.fsdecode(os.fsencode(str(tmp_path)) + b"/caf\xe9.dng"))
+    strange.write_bytes(Path(good).read_bytes())
+    colours = tmp_path / "colours.dng"
+    colours.write_bytes(with_matrix_of_nothing(Path(good).read_bytes()))
+    broken = tmp_path / "broken.dng"
+    broken.write_bytes(b"II*\0" + b"x" * 300)
+    code, out, err = run(capsys, "measure", "--json", good, strange, colours, broken)
+    assert code == 3
+    document = json.loads(out)
+    assert len(document["frames"]) == 3
+    assert [Path(one["file"]).name for one in document["problems"]] == ["broken.dng"]
+    assert "broken.dng" in err
+
+
+def with_matrix_of_nothing(data):
+    """The file with nine times 0/0 for its colour matrix (DNG 1.6, ColorMatrix1, tag 50721)."""
+    import struct
+
+    at = data.index(struct.pack("<HHI", 50721, 10, 9))
+    (place,) = struct.unpack_from("<I", data, at + 8)
+    return data[:place] + b"\0" * 72 + data[place + 72 :]

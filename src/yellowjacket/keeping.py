@@ -13,6 +13,7 @@ import re
 import shutil
 import sqlite3
 import stat
+import struct
 import tempfile
 import zipfile
 import zlib
@@ -40,7 +41,9 @@ _KEPT_COPIES = 5
 
 
 # What zip files that are damaged, encrypted, packed in unknown ways or nested without end are answered with.
-UNREADABLE = (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, NotImplementedError, RecursionError)
+UNREADABLE = (
+    zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, NotImplementedError, RecursionError, ValueError, struct.error,
+)  # fmt: skip
 _DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
@@ -188,6 +191,8 @@ def _unpacked(archive_path: Path, folder: Path, report: Callable[[str], None]) -
             return manifest
     except FileNotFoundError as error:
         raise KeepingError(f"{archive_path} does not exist") from error
+    except KeepingError:
+        raise
     except UNREADABLE as error:
         raise KeepingError(f"{archive_path.name} is no backup, or was cut short: fetch it again") from error
 

@@ -271,3 +271,18 @@ def test_a_frame_that_lands_tells_its_gap_and_its_light_beside_the_other_body(la
         report=frame.report | {"level_dn": 2 * frame.report["level_dn"]},
     )  # fmt: skip
     assert "+1.00 stop against Heath at the same settings" in checking.landed(second).text
+
+
+def test_a_frame_that_was_never_looked_at_does_not_shift_the_blame(ladder):
+    """Frames of older versions have no report: what is wrong with the second is told of the second."""
+    accept(ladder)
+    shoot(ladder)
+    rung = ladder.rungs.all()[2]
+    first, second = Frame.objects.filter(shot__rung=rung).order_by("shot__repeat")
+    first.report = {}
+    first.save()
+    second.neutral = [value * 1.1 for value in second.neutral]
+    second.save()
+    found = [one for one in checking.audit(ladder).findings if one.rung == rung]
+    assert [(one.code, one.frame) for one in found] == [("white-balance", second)]
+    assert second.file_name in found[0].text

@@ -105,3 +105,49 @@ def test_the_clock_of_the_body_is_held_against_the_computers(sitting, card, data
         Frame.objects.filter(shot=shot).update(captured_at=captured.isoformat())
         Shot.objects.filter(pk=shot.pk).update(taken_at=taken)
     assert day.clock_offset_s(sitting) == pytest.approx(ahead_s, abs=0.01)
+
+
+def test_a_file_of_a_clock_that_runs_ahead_is_taken(sitting, card, inbox):
+    importing.set_watch(sitting, True)
+    land(card / "F001.DNG", inbox, age_s=-86_400)
+    assert importing.look_into_inbox(sitting) is not None
+    assert Frame.objects.count() == 1
+
+
+def test_a_look_that_was_refused_or_failed_loses_no_file(sitting, card, inbox, monkeypatch):
+    importing.set_watch(sitting, True)
+    land(card / "F001.DNG", inbox)
+    land(card / "F003.DNG", inbox)
+    # Another import is under way: the look waits.
+    other = Job.objects.create(sitting=sitting, kind="import", state="running")
+    assert importing.look_into_inbox(sitting) is None
+    other.delete()
+    add_frame, calls = importing.add_frame, []
+
+    def full_once(*args, **kwargs):
+        calls.append(1)
+        if len(calls) == 2:
+            raise OSError(28, "No space left on device")
+        return add_frame(*args, **kwargs)
+
+    monkeypatch.setattr(importing, "add_frame", full_once)
+    job = importing.look_into_inbox(sitting)
+    job.refresh_from_db()
+    assert (job.state, job.message.split(".")[0]) == ("failed", "The disk is full")
+    assert Frame.objects.count() == 1
+    # Not again without a pause, and then only what is missing.
+    assert importing.look_into_inbox(sitting) is None
+    Job.objects.update(finished_at=timezone.now() - timedelta(minutes=1))
+    again = importing.look_into_inbox(sitting)
+    assert len(again.parameters["files"]) == 1
+    assert Frame.objects.count() == 2
+
+
+def test_two_cards_may_hold_equal_names_sizes_and_times(sitting, card, inbox):
+    importing.set_watch(sitting, True)
+    for folder, source in (("card-a", "F001.DNG"), ("card-b", "F002.DNG")):
+        (inbox / folder).mkdir()
+        target = land(card / source, inbox, f"{folder}/DSC0001.DNG")
+        os.utime(target, (1e9, 1e9))
+    importing.look_into_inbox(sitting)
+    assert Frame.objects.count() == 2

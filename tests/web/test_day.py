@@ -186,3 +186,21 @@ def test_forms_of_a_page_act_on_the_ladder_it_shows(client, sitting, body):
         actions = re.findall(r'<form[^>]*action="(/sittings/[^"]*)"', page)
         assert actions or step == "measure"
         assert all(action.endswith(f"?ladder={shown}") for action in actions), actions
+
+
+@pytest.mark.parametrize(("gone_s", "left"), [(10, 50), (-7200, None), (0, 60), (100, None)])
+def test_a_clock_that_was_set_back_starts_no_countdown_of_hours(client, make_sitting, gone_s, left):
+    import re
+    from datetime import timedelta
+
+    from django.utils import timezone
+
+    from yellowjacket.bench.models import Shot
+    from yellowjacket.core.ladder import Exposure
+
+    sitting = make_sitting(kind="time", method="capped", metered=Exposure(100, 1.0, 8.0), picked=(60.0,), darks=0)
+    shot = Shot.objects.filter(rung__ladder__sitting=sitting).first()
+    Shot.objects.filter(pk=shot.pk).update(taken_at=timezone.now() - timedelta(seconds=gone_s))
+    page = client.get(f"/sittings/{sitting.pk}/shoot/").content.decode()
+    found = re.search(r'data-left="(\d+)"', page)
+    assert (int(found[1]) if found else None) == (left if left is None else pytest.approx(left, abs=2))

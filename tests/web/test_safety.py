@@ -5,7 +5,7 @@ from datetime import date
 from pathlib import Path
 
 import pytest
-from django.db import connection
+from django.db import IntegrityError, OperationalError, connection
 from django.test import Client
 from django.test.utils import CaptureQueriesContext
 
@@ -120,3 +120,45 @@ def test_signs_that_only_look_like_numbers_break_nothing(client, measured):
         f"{sitting}/look/?lane=²&spot=²,²", f"{sitting}/record/?version=²&ladder=²", f"{sitting}/measure/?use=²",
     ):  # fmt: skip
         assert client.get(address).status_code == 200, address
+
+
+def test_a_foreign_host_is_refused_behind_a_sign_in_too(client, settings):
+    settings.SIGN_IN = True
+    for path in ("/", "/people/sign-in/", "/bodies/"):
+        assert client.get(path, headers={"host": "elsewhere.example"}).status_code == 400
+
+
+@pytest.mark.parametrize(
+    ("error", "status", "words"),
+    [
+        (IntegrityError("UNIQUE constraint failed"), 409, "Another window changed the same thing"),
+        (OSError(28, "No space left on device"), 507, "The disk is full"),
+        (OperationalError("database is locked"), 503, "try again in a moment"),
+        (RuntimeError("x"), 500, "Nothing was lost"),
+    ],
+)
+def test_what_a_person_can_do_about_a_failure_is_said(client, measured, monkeypatch, error, status, words):
+    """Two windows at once, a full disk, a database that is held: each with a status and a sentence of its own."""
+    from yellowjacket.bench.services import patching
+
+    def fail(*args, **kwargs):
+        raise error
+
+    monkeypatch.setattr(patching, "place_patch", fail)
+    client.raise_request_exception = False
+    sent = {"name": "own", "x": "0", "y": "0", "w": "32", "h": "32", "role": "other"}
+    response = client.post(f"/sittings/{measured.pk}/measure/patch/", sent)
+    assert response.status_code == status
+    assert words in response.content.decode()
+
+
+def test_a_page_that_fails_without_its_database_is_still_a_page(client, monkeypatch):
+    from yellowjacket.web import errors
+
+    def broken(*args, **kwargs):
+        raise OperationalError("database disk image is malformed")
+
+    monkeypatch.setattr(errors, "render", broken)
+    response = client.get("/nowhere/")
+    assert response.status_code == 404
+    assert "Not here" in response.content.decode()

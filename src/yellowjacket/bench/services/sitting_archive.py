@@ -195,6 +195,8 @@ def read(file: IO[bytes] | Path, name: str, *, again: bool = False, described: s
         return _stored(document, came, described)
     except BaseException as error:
         shutil.rmtree(folder, ignore_errors=True)
+        if isinstance(error, Refusal):
+            raise
         if isinstance(error, RowError):
             raise Refusal(f"{name}, {ROWS}: {error}. It is damaged or was tampered with.") from error
         if isinstance(error, (KeepingError, *UNREADABLE)):
