@@ -358,7 +358,7 @@ def test_what_was_good_is_printed_beside_what_was_odd(frames, tmp_path, capsys):
     code, out, err = run(capsys, "measure", "--json", good, strange, colours, broken)
     assert code == 3
     document = json.loads(out)
-    assert len(document["frames"]) == 3
+    assert len(document["frames"]) == 3, document["problems"]
     assert [Path(one["file"]).name for one in document["problems"]] == ["broken.dng"]
     assert "broken.dng" in err
 

@@ -108,4 +108,4 @@ def test_codes_are_shown_and_missing_ones_counted(client, measured):
     first = Frame.objects.filter(shot__rung__key="200", shot__kind="light").order_by("shot__repeat").first()
     Frame.objects.filter(pk=first.pk).update(path="/nowhere/gone.dng", sha256="0" * 64)
     gone = client.get(f"/sittings/{measured.pk}/measure/codes/?rung=200").content.decode()
-    assert "cannot be opened" in gone
+    assert "is not where it was" in gone

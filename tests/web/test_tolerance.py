@@ -46,7 +46,7 @@ def test_the_default_stands_there_and_another_is_made_from_it(client, sitting):
     [
         ({"name": ""}, "Give the profile a name"), ({"name": "Default"}, "already: choose another name"),
         ({"grey_snr-usable": "50"}, "must fall and be positive"), ({"grey_snr-clean": "much"}, "'much' is no number"),
-        ({"grey_snr-emergency": "nan"}, "must fall and be positive"),
+        ({"grey_snr-emergency": "nan"}, "'nan' is no number"),
     ],
 )  # fmt: skip
 def test_what_makes_no_profile_is_said_and_what_was_typed_stays(client, sitting, change, words):

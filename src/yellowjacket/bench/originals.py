@@ -75,22 +75,22 @@ def complaint(one: Frame | LanePicture) -> FrameError | None:
     return None
 
 
-def usable(sitting: Sitting, frames: Iterable[Frame]) -> dict[str, FrameError]:
-    """Complaints by path about frames that cannot be used now, noted as problems of the sitting; earlier complaints about
+def unusable(sitting: Sitting, paths: Iterable[str]) -> dict[str, FrameError]:
+    """Those of the paths whose originals cannot be used now, each noted as a problem of the sitting; earlier complaints about
     those that can be used again are taken back."""
     from yellowjacket.bench.services.frames import misfit_from, note_problem
 
-    found: dict[str, FrameError] = {}
-    fine: list[str] = []
-    for frame in frames:
+    wanted, found, fine = set(paths), dict[str, FrameError](), list[str]()
+    for frame in Frame.objects.filter(sitting=sitting).defer("report"):
+        if frame.path not in wanted:
+            continue
         trouble = complaint(frame)
         if trouble is None:
             fine.append(frame.file_name)
         else:
             found[frame.path] = trouble
             note_problem(sitting, frame.file_name, misfit_from(trouble))
-    codes = [OriginalState.MISSING, OriginalState.CHANGED]
-    gone = Problem.objects.filter(sitting=sitting, code__in=codes)
+    gone = Problem.objects.filter(sitting=sitting, code__in=[OriginalState.MISSING, OriginalState.CHANGED])
     if gone.exists():
         gone.filter(file_name__in=fine).delete()
     return found

@@ -223,12 +223,22 @@ def _opened(path: Path) -> Any:
     if size == 0:
         raise FrameError(path, "empty", "is empty.", "Copy it from the card again.")
     try:
-        return rawpy.imread(str(path))
+        return _decoder_of(path)
     except rawpy.LibRawError as error:
         # No header that LibRaw knows. A damaged raw file keeps its header and fails later, when decoded.
         raise FrameError(
             path, "not-raw", "is not a raw file, whatever its name says.", "Import the raw file of this shot instead."
         ) from error
+
+
+def _decoder_of(path: Path) -> Any:
+    try:
+        str(path).encode()
+    except UnicodeEncodeError:
+        # LibRaw takes names as UTF-8 only; such a file is given to it as its bytes.
+        with path.open("rb") as file:
+            return rawpy.imread(file)
+    return rawpy.imread(str(path))
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from statistics import fmean
 from yellowjacket import __version__
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Reading, Rung, RungDarks, Shot, Sitting
-from yellowjacket.bench.originals import usable
+from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.dark_store import packed, unpacked
 from yellowjacket.bench.services.errors import Refusal
@@ -46,7 +46,9 @@ def measure_darks(job: Job, progress: jobs.Progress) -> str:
     """The job: every rung of every time ladder whose darks are new."""
     ladders = list(time_ladders(job.sitting))
     work = {task.key: (task, digest) for ladder in ladders for task, digest in _stale(ladder)}
-    out = _unusable(job.sitting, [task for task, _ in work.values()])
+    out = unusable(
+        job.sitting, [path for task, _ in work.values() for path in (*task.group.paths, task.shortest or "")]
+    )
     tasks = [one for task, _ in work.values() if (one := _without(task, out)) is not None]
     progress.begin(len(tasks))
     for task, outcome in run_all(measure_time, tasks):
@@ -58,13 +60,6 @@ def measure_darks(job: Job, progress: jobs.Progress) -> str:
     count = len(tasks)
     done = f"darks of {count} rung{'s' if count != 1 else ''} measured" if count else "all darks were measured already"
     return f"{done}. {len(out)} frame{'s' if len(out) != 1 else ''} could not be used, see below" if out else done
-
-
-def _unusable(sitting: Sitting, tasks: Sequence[TimeTask]) -> Collection[str]:
-    """Paths of darks that are gone or were changed; each is named among the problems."""
-    wanted = {path for task in tasks for path in (*task.group.paths, task.shortest or "")}
-    frames = Frame.objects.filter(sitting=sitting).defer("report")
-    return usable(sitting, [frame for frame in frames if frame.path in wanted])
 
 
 def _without(task: TimeTask, out: Collection[str]) -> TimeTask | None:

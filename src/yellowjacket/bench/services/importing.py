@@ -35,8 +35,10 @@ _MOST_AT_A_LOOK = 200
 _AFTER_FAILURE = timedelta(seconds=30)
 # What half-written files are called.
 PARTIAL = ".part"
-# Of names that browsers send, and of what people typed when it is told back to them.
-_LONGEST_NAME, _LONGEST_SUFFIX, _LONGEST_SHOWN = 100, 12, 200
+# Of names that browsers send.
+_LONGEST_NAME, _LONGEST_SUFFIX = 100, 12
+# Of what people typed, when it is told back to them.
+_LONGEST_SHOWN = 200
 # What a watched inbox passes over in silence: files that have nothing to do with the sitting.
 _UNRELATED = {"not-raw", "empty", "unreadable", "body", "ladder"}
 

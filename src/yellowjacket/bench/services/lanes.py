@@ -15,6 +15,7 @@ from django.db import transaction
 
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Rung, Shot
+from yellowjacket.bench.originals import complaint
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.bench.services.errors import Refusal
@@ -218,14 +219,14 @@ def measure_effects(lane: Lane) -> None:
     rungs = list(ladder.rungs.all())
     developing = Developing.of(ladder, rungs)
     clean = next((f for f in _light(ladder) if f.shot and f.shot.rung_id == developing.reference_id), None)
-    if clean is None:
+    if clean is None or complaint(clean) is not None:
         return
     patches = list(ladder.patches.all())
     texture = next((_rect(patch) for patch in patches if patch.role == Patch.Role.TEXTURE), None)
     uniform = [_rect(patch) for patch in patches if patch.role in UNIFORM and min(patch.w, patch.h) >= 16]
     by_rung: dict[int, list[LanePicture]] = {}
     for picture in lane.pictures.select_related("frame"):
-        if picture.frame is not None:
+        if picture.frame is not None and complaint(picture.frame) is None and complaint(picture) is None:
             by_rung.setdefault(picture.rung_id, []).append(picture)
     tasks = []
     for rung_id, pictures in by_rung.items():

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from yellowjacket import __version__
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
-from yellowjacket.bench.originals import usable
+from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from, note_problem
@@ -86,7 +86,7 @@ def _measurable(sitting: Sitting, stale: Sequence[Stale]) -> tuple[dict[int, Sta
     """What can be measured, by rung, and how many frames were left out: an original that is gone or was changed is named,
     and the rung is measured with the others, for now."""
     paths = [path for one in stale for path in (*one.task.light, *one.task.dark)]
-    out = usable(sitting, _frames_at(sitting, paths))
+    out = unusable(sitting, paths)
     found = {}
     for one in stale:
         light, dark = (tuple(path for path in group if path not in out) for group in (one.task.light, one.task.dark))
@@ -96,11 +96,6 @@ def _measurable(sitting: Sitting, stale: Sequence[Stale]) -> tuple[dict[int, Sta
             # With digests of its own: it is measured again as soon as the missing frames are back.
             found[one.task.key] = replace(one, task=replace(one.task, light=light, dark=dark), inputs=INCOMPLETE)
     return found, len(out)
-
-
-def _frames_at(sitting: Sitting, paths: Sequence[str]) -> Iterable[Frame]:
-    wanted = set(paths)
-    return (frame for frame in Frame.objects.filter(sitting=sitting).defer("report") if frame.path in wanted)
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,6 +184,8 @@ def _store_same_pixels(ladder: Ladder) -> None:
         if all(len(pair) == 2 for pair in pairs):
             large, small = ((pair[0], pair[1]) for pair in pairs)
             tasks.append(SamePixelsTask(rung.pk, large, small, patches, ladder.body.pixel_height))
+    out = unusable(ladder.sitting, [path for task in tasks for path in (*task.full, *task.reduced)])
+    tasks = [task for task in tasks if not out.keys() & {*task.full, *task.reduced}]
     for task, outcome in run_all(same_pixels, tasks):
         if isinstance(outcome, Exception):
             note_problem(ladder.sitting, Path(task.reduced[0]).name, misfit_from(outcome))

@@ -8,6 +8,7 @@ from django.db import transaction
 
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
+from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from
 from yellowjacket.bench.workers import propose_from
@@ -37,7 +38,8 @@ def propose(ladder: Ladder) -> Sequence[Patch]:
     Refuses when no rung has a pair, or none of it is grey.
     """
     pairs = _pairs_for_proposals(ladder)
-    for rung, first, second in pairs[:_TRIED]:
+    out = unusable(ladder.sitting, [path for _, *pair in pairs for path in pair])
+    for rung, first, second in [pair for pair in pairs if not out.keys() & {pair[1], pair[2]}][:_TRIED]:
         outcome = next(iter(run_all(propose_from, [(first, second)])))[1]
         if isinstance(outcome, Exception):
             misfit = misfit_from(outcome)

@@ -99,7 +99,8 @@ def _others(page: SittingPage, record: Record) -> list[OtherRow]:
 def _record(request: HttpRequest, page: SittingPage) -> Record:
     """The version asked for, else the newest."""
     version = whole(request.GET.get("version") or request.POST.get("version"))
-    if version is not None and page.ladder.records.exists():
+    # The first version is there to be decided before anything of it is stored.
+    if version is not None and (version != 1 or page.ladder.records.exists()):
         return get_object_or_404(Record, ladder=page.ladder, version=version)
     return recording.open_record(page.ladder) if request.method == "POST" else recording.newest_record(page.ladder)
 
