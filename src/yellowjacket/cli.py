@@ -75,12 +75,12 @@ def _parser() -> argparse.ArgumentParser:
     restore.add_argument("file", type=Path)
     restore.add_argument("--into", type=Path, help="default: the data folder itself")
     restore.set_defaults(run=_restore)
-    doctor = commands.add_parser("doctor", help="look at database, originals, space and versions; say the remedy")
-    doctor.add_argument("--thorough", action="store_true", help="read every original and compare its contents")
-    doctor.add_argument(
+    checkup = commands.add_parser("doctor", help="look at database, originals, space and versions; say the remedy")
+    checkup.add_argument("--thorough", action="store_true", help="read every original and compare its contents")
+    checkup.add_argument(
         "--clean-up", action="store_true", help="remove half-written files and originals that no record names"
     )
-    doctor.set_defaults(run=_doctor)
+    checkup.set_defaults(run=_doctor)
     accounts.add_to(commands)
     commands_of_files.add_to(commands)
     return parser

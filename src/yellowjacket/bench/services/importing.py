@@ -36,7 +36,8 @@ _AFTER_FAILURE = timedelta(seconds=30)
 # What half-written files are called.
 PARTIAL = ".part"
 # Of names that browsers send.
-_LONGEST_NAME, _LONGEST_SUFFIX = 100, 12
+_LONGEST_NAME = 100
+_LONGEST_SUFFIX = 12
 # Of what people typed, when it is told back to them.
 _LONGEST_SHOWN = 200
 # What a watched inbox passes over in silence: files that have nothing to do with the sitting.
