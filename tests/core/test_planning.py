@@ -2,8 +2,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core import stops
 from yellowjacket.core.cautions import Surroundings
+from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.fitting import fit_to_body
 from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
 from yellowjacket.core.plan_files import PlanFileError, PlannedFor, plan_document, read_plan, spec_as_dict, spec_from
@@ -25,13 +25,13 @@ def cautions(plan, code):
 def test_the_ladder_runs_from_the_lowest_to_the_highest_mark_in_whole_stops():
     plan = planned()
     assert [rung.settings.exposure.iso for rung in plan.rungs] == [50 * 2**n for n in range(12)]
-    labels = [stops.shutter_label(rung.settings.exposure.exposure_s) for rung in plan.rungs]
+    labels = [notation.shutter_label(rung.settings.exposure.exposure_s) for rung in plan.rungs]
     assert labels[:5] == ["1/4 s", "1/8 s", "1/15 s", "1/30 s", "1/60 s"]
     assert plan.shootable
 
 
 @given(
-    st.sampled_from([mark.nominal for mark in stops.SHUTTER_MARKS if 1 / 100 < mark.nominal <= 1]),
+    st.sampled_from([mark.nominal for mark in dial.SHUTTER_MARKS if 1 / 100 < mark.nominal <= 1]),
     st.sampled_from(["full", "third", "two", "three"]),
 )
 def test_every_rung_that_can_be_shot_is_equally_bright(metered_s, step):

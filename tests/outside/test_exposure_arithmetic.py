@@ -2,7 +2,7 @@
 
 import pytest
 
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import apex, dial, notation
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.planning import BodyLimits, plan_ladder
 
@@ -15,7 +15,7 @@ pytestmark = pytest.mark.outside
     [(1, 0), (1.4, 1), (2, 2), (2.8, 3), (4, 4), (5.6, 5), (8, 6), (11, 7), (16, 8), (22, 9), (32, 10)],
 )
 def test_aperture_values_of_the_annex(f_number, av):
-    assert stops.aperture_value(stops.exact_f_number(f_number)) == pytest.approx(av)
+    assert apex.aperture_value(dial.exact_f_number(f_number)) == pytest.approx(av)
 
 
 @pytest.mark.parametrize(
@@ -24,31 +24,31 @@ def test_aperture_values_of_the_annex(f_number, av):
      ("1/15", 4), ("1/30", 5), ("1/60", 6), ("1/125", 7), ("1/250", 8), ("1/500", 9), ("1/1000", 10), ("1/2000", 11)],
 )  # fmt: skip
 def test_time_values_of_the_annex(printed, tv):
-    assert stops.time_value(stops.exact_exposure_s(stops.parse_shutter(printed))) == pytest.approx(tv)
+    assert apex.time_value(dial.exact_exposure_s(notation.parse_shutter(printed))) == pytest.approx(tv)
 
 
 @pytest.mark.parametrize(("iso", "sv"), [(3.125, 0), (25, 3), (50, 4), (100, 5), (200, 6), (400, 7), (800, 8)])
 def test_speed_values_of_the_annex(iso, sv):
-    assert stops.speed_value(iso) == pytest.approx(sv)
+    assert apex.speed_value(iso) == pytest.approx(sv)
 
 
 def test_the_apex_equation_holds():
     # Av + Tv = Bv + Sv = Ev: f/8 and 1/125 s at ISO 100 is Ev 13.
-    assert stops.exposure_value(8, 1 / 128) == pytest.approx(13)
-    assert stops.brightness_value(8, 1 / 128, 100) == pytest.approx(8)
+    assert apex.exposure_value(8, 1 / 128) == pytest.approx(13)
+    assert apex.brightness_value(8, 1 / 128, 100) == pytest.approx(8)
 
 
 # Common practice, no source.
 def test_a_quarter_second_less_four_stops_is_one_sixty_fourth_set_as_one_sixtieth():
-    exact = stops.shift(0.25, -4)
+    exact = apex.shift(0.25, -4)
     assert exact == 1 / 64
-    assert stops.shutter_mark(exact).label == "1/60 s"
-    assert stops.shutter_mark(stops.shift(0.25, 3)).label == "2 s"
+    assert dial.shutter_mark(exact).label == "1/60 s"
+    assert dial.shutter_mark(apex.shift(0.25, 3)).label == "2 s"
 
 
 # Common practice, no source.
 def test_from_8_s_to_512_s_is_six_stops():
-    assert stops.stops_between(8, 512) == 6
+    assert apex.stops_between(8, 512) == 6
 
 
 # Common practice, no source: one stop more ISO is one stop less light.
@@ -57,11 +57,11 @@ def test_one_stop_more_iso_is_one_stop_less_time_all_along_the_ladder():
     plan = plan_ladder(LadderSpec("iso", "shutter", Exposure(100, 1 / 4, 5.6)), body)
     for before, after in zip(plan.rungs, plan.rungs[1:], strict=False):
         assert after.at_stops - before.at_stops == 1
-        assert stops.stops_between(before.wanted_s, after.wanted_s) == pytest.approx(-1)
+        assert apex.stops_between(before.wanted_s, after.wanted_s) == pytest.approx(-1)
 
 
 # Common practice, no source: the printed third-stop series of shutter dials.
 def test_the_printed_shutter_series():
     printed = (8, 10, 13, 15, 20, 25, 30, 40, 50, 60, 80, 100, 125, 160, 200, 250)
     for n, mark in enumerate(printed):
-        assert stops.shutter_mark(2.0 ** (-3 - n / 3)).label == f"1/{mark} s"
+        assert dial.shutter_mark(2.0 ** (-3 - n / 3)).label == f"1/{mark} s"

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.integrate import quad
 
-from yellowjacket.core.flicker import flicker_error, is_whole_pulses
+from yellowjacket.core.exposure.flicker import flicker_error, is_whole_pulses
 
 pytestmark = pytest.mark.outside
 

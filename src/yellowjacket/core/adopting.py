@@ -12,7 +12,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.ladder import Exposure
 
 # A run of fewer rungs is no ladder.
@@ -131,7 +131,7 @@ def _exposures(frames: Iterable[FoundFrame]) -> dict[float, float]:
     found: dict[float, float] = {}
     first_s = -math.inf
     for seconds in sorted({f.exposure_s for f in frames if f.exposure_s is not None}):
-        mark = stops.mark_from_nominal(stops.SHUTTER_MARKS, seconds)
+        mark = dial.mark_from_nominal(dial.SHUTTER_MARKS, seconds)
         if mark is None and seconds > first_s * (1 + _SAME_BULB_SHARE):
             first_s = seconds
         found[seconds] = mark.nominal if mark else first_s
@@ -203,7 +203,7 @@ def _runs_of(light: Mapping[_Settings, Sequence[FoundFrame]]) -> tuple[list[tupl
             keys.append((iso, best))
             if len(times[iso]) > 1:
                 guesses.append(
-                    f"ISO {iso} was shot at {len(times[iso])} times: {stops.shutter_label(best)} fits the ladder, the "
+                    f"ISO {iso} was shot at {len(times[iso])} times: {notation.shutter_label(best)} fits the ladder, the "
                     "others are singles."
                 )
         runs.append(("iso", keys))

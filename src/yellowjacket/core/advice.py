@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-from yellowjacket.core.patches import MID_GREY_SHARE
+from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.quantity import Z95, Quantity, missing
 from yellowjacket.core.tolerance import LEVELS, Profile
 

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from yellowjacket.core import stops
-from yellowjacket.core.flicker import flicker_error, is_whole_pulses
+from yellowjacket.core.exposure import apex, dial, notation
+from yellowjacket.core.exposure.flicker import flicker_error, is_whole_pulses
 from yellowjacket.core.ladder import Caution, LadderSpec, PlannedRung
 
 if TYPE_CHECKING:
@@ -57,16 +57,16 @@ def _reach(rung: PlannedRung, body: BodyLimits) -> Iterator[Caution]:
     if rung.short_by_stops:
         fast = rung.short_by_stops > 0
         end = body.fastest_shutter_s if fast else body.slowest_shutter_s
-        wanted = stops.shutter_mark(rung.wanted_s).label
+        wanted = dial.shutter_mark(rung.wanted_s).label
         yield Caution(
             "reach", f"{abs(rung.short_by_stops):.1f} short",
             f"needs {wanted}; {abs(rung.short_by_stops):.1f} stop past the {'fastest' if fast else 'slowest'} shutter, "
-            f"{stops.shutter_label(end)}",
+            f"{notation.shutter_label(end)}",
         )  # fmt: skip
     elif abs(rung.rounding_stops) > _ROUNDING_STOPS:
         yield Caution(
             "rounding", "rounded",
-            f"the nearest mark is {stops.format_stops(rung.rounding_stops)} stop off the exact time; it will show as "
+            f"the nearest mark is {notation.format_stops(rung.rounding_stops)} stop off the exact time; it will show as "
             "exposure error",
         )  # fmt: skip
 
@@ -77,7 +77,7 @@ def _time(rung: PlannedRung, body: BodyLimits, spec: LadderSpec) -> Iterator[Cau
         yield Caution("bulb", "bulb", "past the dial: bulb with a timer release, the timer counts true seconds")
     if rung.settings.lenr and body.lenr_from_s is not None and seconds < body.lenr_from_s:
         yield Caution(
-            "lenr", "no LENR", f"LENR does nothing below {stops.shutter_label(body.lenr_from_s)} on this body"
+            "lenr", "no LENR", f"LENR does nothing below {notation.shutter_label(body.lenr_from_s)} on this body"
         )
     elif rung.settings.lenr:
         yield Caution("lock-up", "time × 2", "the camera is busy as long again after the exposure")
@@ -86,24 +86,24 @@ def _time(rung: PlannedRung, body: BodyLimits, spec: LadderSpec) -> Iterator[Cau
 def _light(rung: PlannedRung, around: Surroundings, spec: LadderSpec) -> Iterator[Caution]:
     if around.mains_hz <= 0 or spec.capped or rung.short_by_stops:
         return
-    seconds = stops.exact_exposure_s(rung.settings.exposure.exposure_s)
+    seconds = dial.exact_exposure_s(rung.settings.exposure.exposure_s)
     if is_whole_pulses(seconds, around.mains_hz):
         return
     error = flicker_error(seconds, around.mains_hz, around.modulation)
     if error.spread_stops < _FLICKER_WORTH_STOPS:
         return
-    half_cycle = stops.shutter_label(1 / (2 * around.mains_hz))
+    half_cycle = notation.shutter_label(1 / (2 * around.mains_hz))
     yield Caution(
-        "flicker", f"{stops.format_stops(error.high_stops)} flicker",
-        f"{around.mains_hz:g} Hz light pulses: from {stops.format_stops(error.low_stops)} to "
-        f"{stops.format_stops(error.high_stops)} stop at {around.modulation:.0%} modulation; use multiples of "
+        "flicker", f"{notation.format_stops(error.high_stops)} flicker",
+        f"{around.mains_hz:g} Hz light pulses: from {notation.format_stops(error.low_stops)} to "
+        f"{notation.format_stops(error.high_stops)} stop at {around.modulation:.0%} modulation; use multiples of "
         f"{half_cycle}, or light that does not flicker",
     )  # fmt: skip
 
 
 def _optics(rung: PlannedRung, body: BodyLimits, around: Surroundings) -> Iterator[Caution]:
     f_number = rung.settings.exposure.f_number
-    if around.widest_f is not None and stops.aperture_stops(f_number, around.widest_f) < _NEAR_OPEN_STOPS:
+    if around.widest_f is not None and apex.aperture_stops(f_number, around.widest_f) < _NEAR_OPEN_STOPS:
         yield Caution(
             "wide-open", "wide open", f"f/{f_number:g} is within a stop of wide open: stop down for even sharpness"
         )

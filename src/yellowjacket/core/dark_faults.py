@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.core.dark_current import DarkTiles
 from yellowjacket.core.dark_time import DarkGroup
-from yellowjacket.core.stops import shutter_label
+from yellowjacket.core.exposure.notation import shutter_label
 
 # Light that leaks in falls off over the whole frame; glow keeps to an edge. The middle half must be even to this share
 # of the dark signal, and to so much in DN.

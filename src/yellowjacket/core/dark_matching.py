@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from yellowjacket.core.dark_law import USUAL_DOUBLING_C
-from yellowjacket.core.stops import format_stops, shutter_label
+from yellowjacket.core.exposure.notation import format_stops, shutter_label
 
 # A dark fits when ISO and time are equal and the sensor within a degree or two (common practice, no source).
 TIME_SHARE, WARMTH_C = 0.02, 2.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import apex, dial, notation
 from yellowjacket.core.ladder import LadderSpec
 from yellowjacket.core.planning import BodyLimits
 
@@ -15,12 +15,12 @@ def fit_to_body(spec: LadderSpec, body: BodyLimits) -> tuple[LadderSpec, tuple[s
     fitted = spec
     if not body.has_iso(spec.metered.iso):
         nearest = body.nearest_iso(spec.metered.iso)
-        moved = stops.stops_between(stops.exact_iso(spec.metered.iso), stops.exact_iso(nearest))
-        exposure_s = stops.shutter_mark(stops.shift(stops.exact_exposure_s(spec.metered.exposure_s), -moved)).nominal
+        moved = apex.stops_between(dial.exact_iso(spec.metered.iso), dial.exact_iso(nearest))
+        exposure_s = dial.shutter_mark(apex.shift(dial.exact_exposure_s(spec.metered.exposure_s), -moved)).nominal
         fitted = replace(fitted, metered=replace(spec.metered, iso=float(nearest), exposure_s=exposure_s))
         differences.append(
-            f"metered at ISO {nearest} and {stops.shutter_label(exposure_s)} instead of ISO {spec.metered.iso:g} and "
-            f"{stops.shutter_label(spec.metered.exposure_s)}"
+            f"metered at ISO {nearest} and {notation.shutter_label(exposure_s)} instead of ISO {spec.metered.iso:g} and "
+            f"{notation.shutter_label(spec.metered.exposure_s)}"
         )
     if spec.kind == "iso" and spec.picked:
         kept = tuple(iso for iso in spec.picked if body.has_iso(iso))

@@ -15,6 +15,7 @@ from yellowjacket.core.dark_current import FEWEST_TIMES, DarkCurrent, dark_curre
 from yellowjacket.core.dark_faults import Fault, faults_of
 from yellowjacket.core.dark_law import USUAL_DOUBLING_C, dark_law, warmed_s
 from yellowjacket.core.dark_time import DarkGroup, TimeFindings, TimeTask
+from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.frames import read_frame
 from yellowjacket.core.gathering import Exposures, IsoTask
 from yellowjacket.core.hot_pixels import (
@@ -31,7 +32,6 @@ from yellowjacket.core.hot_pixels import (
 from yellowjacket.core.light_points import no_response
 from yellowjacket.core.long_exposure import ANSWERS, Longest, Shadow, courses, lifted_signal_e, longest
 from yellowjacket.core.quantity import Quantity
-from yellowjacket.core.stops import exact_exposure_s
 from yellowjacket.core.tolerance import LONG_CRITERIA
 
 # What a list of defects holds; what comes and goes is no defect to map.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import apex, dial
 
 KINDS = ("iso", "exposure", "time", "setting")
 # How a ladder of each kind is made; the first is the usual one.
@@ -34,9 +34,9 @@ class Exposure:
 
         log2 of ISO × t / N²; equal for two frames that should come out equally bright.
         """
-        iso = stops.exact_iso(self.iso)
-        seconds = stops.exact_exposure_s(self.exposure_s)
-        return math.log2(iso * seconds) - stops.aperture_value(stops.exact_f_number(self.f_number))
+        iso = dial.exact_iso(self.iso)
+        seconds = dial.exact_exposure_s(self.exposure_s)
+        return math.log2(iso * seconds) - apex.aperture_value(dial.exact_f_number(self.f_number))
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.dark_time import TimeFindings
+from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.hot_pixels import density, points_per_frame
 from yellowjacket.core.quantity import Quantity, missing, ratio
-from yellowjacket.core.stops import shutter_label
 from yellowjacket.core.tolerance import Criterion
 
 # LENR that leaves so much of the hot pixels was not at work.

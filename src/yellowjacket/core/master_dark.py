@@ -15,9 +15,9 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.frames import BAYER, FrameMetadata, RawFrame, read_with_metadata
 from yellowjacket.core.inspection import looks_dark
-from yellowjacket.core.stops import shutter_label
 
 # A master of fewer darks has no majority against a struck one.
 FEWEST_DARKS = 3

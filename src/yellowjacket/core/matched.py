@@ -9,8 +9,8 @@ from itertools import groupby, pairwise
 
 import numpy as np
 
+from yellowjacket.core.exposure.dial import exact_iso, iso_mark
 from yellowjacket.core.quantity import Z95, Quantity, missing
-from yellowjacket.core.stops import exact_iso, iso_mark
 
 # Closer than this two bodies are called level: a third of a stop, the finest mark of a dial.
 LEVEL_STOPS = 1 / 3

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import apex, dial, notation
 
 # f-numbers within this many stops are one aperture: files round to the printed mark.
 _SAME_APERTURE_STOPS = 0.2
@@ -99,7 +99,7 @@ def find_slot(frame: Candidate, ladder: LadderFacts, slots: Sequence[Slot]) -> S
         )
     of_time = [slot for slot in of_iso if _same_time(slot.exposure_s, frame.exposure_s)]
     if not of_time:
-        planned, found = stops.shutter_label(of_iso[0].exposure_s), stops.shutter_label(frame.exposure_s)
+        planned, found = notation.shutter_label(of_iso[0].exposure_s), notation.shutter_label(frame.exposure_s)
         return Misfit(
             "shutter", f"was exposed for {found}; ISO {frame.iso} is planned at {planned}.", "Shoot this rung again."
         )
@@ -155,8 +155,8 @@ def _same_name(frame: Candidate, ladder: LadderFacts) -> bool:
 # A card holds a handful of times and apertures, asked for over and over.
 @lru_cache(maxsize=4096)
 def _same_time(planned_s: float, found_s: float) -> bool:
-    exact = stops.exact_exposure_s(planned_s), stops.exact_exposure_s(found_s)
-    return abs(stops.stops_between(*exact)) <= _SAME_TIME_STOPS
+    exact = dial.exact_exposure_s(planned_s), dial.exact_exposure_s(found_s)
+    return abs(apex.stops_between(*exact)) <= _SAME_TIME_STOPS
 
 
 def _same_mode(slot: Slot, frame: Candidate) -> bool:
@@ -168,7 +168,7 @@ def _same_mode(slot: Slot, frame: Candidate) -> bool:
 @lru_cache(maxsize=4096)
 def _same_aperture(planned: float, found: float | None) -> bool:
     # Lenses without contacts report nothing or f/0: the plan's own entry stands.
-    return found is None or abs(stops.aperture_stops(planned, found)) <= _SAME_APERTURE_STOPS
+    return found is None or abs(apex.aperture_stops(planned, found)) <= _SAME_APERTURE_STOPS
 
 
 class Matcher:

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import minimum_filter, uniform_filter
 
+from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE, SHADOW_STOPS_UNDER_GREY
 from yellowjacket.core.frames import CHANNELS, RawFrame
 from yellowjacket.core.noise import CLIP_SHARE, Plane
 
@@ -29,9 +30,6 @@ _SE_ALLOWED = 3.0
 MAX_FIELD_PATCHES = 60
 # Usual noise is read at so many levels, from at least so many tiles each.
 _NOISE_LEVELS, _TILES_PER_LEVEL = 40, 40
-# 18 % grey at half a stop of headroom (ISO 12232; from memory).
-MID_GREY_SHARE = 0.127
-SHADOW_STOPS_UNDER_GREY = 3.0
 # How far from neutral (as-shot white balance) a patch may lie to be called grey, in stops per channel ratio.
 _NEUTRAL_STOPS = 0.15
 # Stops a patch may lie off its wanted level and still be proposed.

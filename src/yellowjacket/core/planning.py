@@ -12,8 +12,8 @@ import random
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from yellowjacket.core import stops
 from yellowjacket.core.cautions import Surroundings, cautions_for
+from yellowjacket.core.exposure import apex, dial, notation
 from yellowjacket.core.ladder import (
     KINDS,
     LENR_CHOICES,
@@ -73,15 +73,15 @@ class BodyLimits:
     crop_factor: float | None = None
     raw_modes: tuple[str, ...] = ()
 
-    def iso_marks(self, step: str) -> tuple[stops.Mark, ...]:
+    def iso_marks(self, step: str) -> tuple[dial.Mark, ...]:
         """Marks of the dial from lowest to highest at a step of STEPS."""
         if self.iso_step == "every" and self.iso_list:
             marks = tuple(
-                stops.mark_from_nominal(stops.ISO_MARKS, iso) or stops.Mark(str(iso), iso, float(iso), "third")
+                dial.mark_from_nominal(dial.ISO_MARKS, iso) or dial.Mark(str(iso), iso, float(iso), "third")
                 for iso in sorted(self.iso_list)
             )
         else:
-            marks = stops.iso_marks_between(self.lowest_iso, self.highest_iso, self.iso_step)
+            marks = dial.iso_marks_between(self.lowest_iso, self.highest_iso, self.iso_step)
         if step in ("third", "half"):
             # Dials have no half marks between thirds: every mark is taken.
             return marks
@@ -177,11 +177,11 @@ def _nothing_fits(rung: PlannedRung, body: BodyLimits) -> str:
     if rung.short_by_stops > 0:
         return (
             f"No rung fits: even {rung.label} is {rung.short_by_stops:.1f} stops past the fastest shutter, "
-            f"{stops.shutter_label(body.fastest_shutter_s)}. Stop down or add a filter, and meter again."
+            f"{notation.shutter_label(body.fastest_shutter_s)}. Stop down or add a filter, and meter again."
         )
     return (
         f"No rung fits: even {rung.label} is {-rung.short_by_stops:.1f} stops past the slowest shutter, "
-        f"{stops.shutter_label(body.slowest_shutter_s)}. Open up or raise the lamp, and meter again."
+        f"{notation.shutter_label(body.slowest_shutter_s)}. Open up or raise the lamp, and meter again."
     )
 
 
@@ -189,15 +189,15 @@ def _nothing_fits(rung: PlannedRung, body: BodyLimits) -> str:
 
 
 def _iso_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
-    metered_iso = stops.exact_iso(spec.metered.iso)
+    metered_iso = dial.exact_iso(spec.metered.iso)
     rungs = []
     for mark in _iso_marks(spec, body):
-        up = stops.stops_between(metered_iso, mark.exact)
+        up = apex.stops_between(metered_iso, mark.exact)
         exposure = replace(spec.metered, iso=mark.nominal)
         settings = Settings(exposure, lenr=spec.lenr == "on")
-        wanted_s = stops.exact_exposure_s(spec.metered.exposure_s)
+        wanted_s = dial.exact_exposure_s(spec.metered.exposure_s)
         if spec.method == "shutter":
-            wanted_s = stops.shift(wanted_s, -up)
+            wanted_s = apex.shift(wanted_s, -up)
         elif spec.method == "lamp":
             settings = replace(settings, lamp_stops=-up)
         elif spec.method == "nd":
@@ -209,7 +209,7 @@ def _iso_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
     return rungs
 
 
-def _iso_marks(spec: LadderSpec, body: BodyLimits) -> Sequence[stops.Mark]:
+def _iso_marks(spec: LadderSpec, body: BodyLimits) -> Sequence[dial.Mark]:
     if not spec.picked:
         return body.iso_marks(spec.step)
     by_nominal = {mark.nominal: mark for mark in body.iso_marks("third")}
@@ -220,7 +220,7 @@ def _iso_marks(spec: LadderSpec, body: BodyLimits) -> Sequence[stops.Mark]:
 
 
 def _exposure_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
-    metered_s = stops.exact_exposure_s(spec.metered.exposure_s)
+    metered_s = dial.exact_exposure_s(spec.metered.exposure_s)
     step = STEPS[spec.step]
     if spec.picked:
         moves = sorted({*spec.picked, 0.0})
@@ -228,13 +228,13 @@ def _exposure_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
         moves = [n * step for n in range(-round(spec.under / step), round(spec.over / step) + 1)]
     settings = Settings(spec.metered, lenr=spec.lenr == "on")
     return [
-        _rung(_stops_key(move), _stops_key(move), move, settings, stops.shift(metered_s, move), spec, body)
+        _rung(_stops_key(move), _stops_key(move), move, settings, apex.shift(metered_s, move), spec, body)
         for move in moves
     ]  # fmt: skip
 
 
 def _stops_key(move: float) -> str:
-    text = stops.format_stops(move, 2).rstrip("0").rstrip(".")
+    text = notation.format_stops(move, 2).rstrip("0").rstrip(".")
     return text or "0"
 
 
@@ -246,28 +246,28 @@ def _time_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
     if spec.longest_s > _LONGEST_S:
         raise PlanError("longest_s", f"{spec.longest_s / 60:g} min is too long; {_LONGEST_S / 60:g} min at most.")
     if spec.endurance:
-        times = [stops.shutter_mark(spec.shortest_s).nominal]
+        times = [dial.shutter_mark(spec.shortest_s).nominal]
     else:
         times = sorted(set(spec.picked)) or _doublings(spec.shortest_s, spec.longest_s, STEPS[spec.step])
     if times[0] <= 0:
         raise PlanError("picked", "Exposure times must be positive.")
-    metered_s = stops.exact_exposure_s(spec.metered.exposure_s)
+    metered_s = dial.exact_exposure_s(spec.metered.exposure_s)
     if spec.endurance and spec.lenr == "pairs":
         raise PlanError("lenr", "An endurance run takes the same shot throughout: choose LENR off or on.")
     lenr = {"off": (False,), "on": (True,), "pairs": (False, True)}[spec.lenr]
     rungs = []
     for on, seconds in itertools.product(lenr, times):
-        exact = stops.exact_exposure_s(seconds)
+        exact = dial.exact_exposure_s(seconds)
         settings = Settings(spec.metered, lenr=on)
         wanted_s = exact
         if spec.method == "scene" and spec.filters:
-            settings, _ = _behind_filters(settings, spec.filters, stops.stops_between(metered_s, exact), exact)
-        label = stops.shutter_label(seconds)
+            settings, _ = _behind_filters(settings, spec.filters, apex.stops_between(metered_s, exact), exact)
+        label = notation.shutter_label(seconds)
         key = label.removesuffix(" s").replace(" ", "") + ("+LENR" if on else "")
         rung = _rung(
             key,
             f"{label} LENR" if on and len(lenr) > 1 else label,
-            stops.stops_between(1.0, exact),
+            apex.stops_between(1.0, exact),
             settings,
             wanted_s,
             spec,
@@ -281,11 +281,11 @@ def _time_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
 
 def _doublings(shortest_s: float, longest_s: float, step: float) -> list[float]:
     """Printed times from the shortest to the longest, a step apart in exact stops."""
-    begin = stops.exact_exposure_s(shortest_s)
-    count = math.floor(stops.stops_between(begin, stops.exact_exposure_s(longest_s)) / step + 0.15)
+    begin = dial.exact_exposure_s(shortest_s)
+    count = math.floor(apex.stops_between(begin, dial.exact_exposure_s(longest_s)) / step + 0.15)
     found: list[float] = []
     for n in range(count + 1):
-        nominal = stops.shutter_mark(stops.shift(begin, n * step)).nominal
+        nominal = dial.shutter_mark(apex.shift(begin, n * step)).nominal
         if nominal not in found:
             found.append(nominal)
     return found
@@ -298,7 +298,7 @@ def _setting_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
     unknown = [v for v in values if spec.method == "raw_mode" and body.raw_modes and v not in body.raw_modes]
     if unknown:
         raise PlanError("values", f"The body has no raw mode {unknown[0]!r}; it has {', '.join(body.raw_modes)}.")
-    metered_s = stops.exact_exposure_s(spec.metered.exposure_s)
+    metered_s = dial.exact_exposure_s(spec.metered.exposure_s)
     return [
         _rung(value, value, 0.0, Settings(spec.metered, lenr=spec.lenr == "on", value=value), metered_s, spec, body)
         for value in values
@@ -325,7 +325,7 @@ def _behind_filters(
     """The filters whose true strength comes nearest; what they leave over is taken by the shutter."""
     chosen = nearest_filters(filters, wanted_stops)
     left = wanted_stops - sum(f.true_stops for f in chosen)
-    return replace(settings, filters=chosen), stops.shift(exposure_s, -left)
+    return replace(settings, filters=chosen), apex.shift(exposure_s, -left)
 
 
 def nearest_filters(filters: Sequence[Filter], wanted_stops: float) -> tuple[Filter, ...]:
@@ -349,30 +349,30 @@ def _rung(
     short = _short_by(body, wanted_s)
     reachable_s = wanted_s
     if short > 0:
-        reachable_s = stops.exact_exposure_s(body.fastest_shutter_s)
+        reachable_s = dial.exact_exposure_s(body.fastest_shutter_s)
     elif short < 0:
-        reachable_s = stops.exact_exposure_s(body.slowest_shutter_s)
+        reachable_s = dial.exact_exposure_s(body.slowest_shutter_s)
     mark = _time_mark(reachable_s, body)
     settings = replace(settings, exposure=replace(settings.exposure, exposure_s=mark.nominal))
     expected = settings.level_stops - spec.metered.level_stops
-    rounding = stops.stops_between(wanted_s, mark.exact)
+    rounding = apex.stops_between(wanted_s, mark.exact)
     return PlannedRung(key, label, at_stops, settings, wanted_s, rounding, expected, short_by_stops=short)
 
 
-def _time_mark(exposure_s: float, body: BodyLimits) -> stops.Mark:
+def _time_mark(exposure_s: float, body: BodyLimits) -> dial.Mark:
     """The dial mark nearest to a time; past the dial a timer holds the shutter for the exact time."""
-    if exposure_s > stops.exact_exposure_s(body.slowest_shutter_s) * 2**_SAME_MARK_STOPS:
-        nominal = stops.mark_from_nominal(stops.SHUTTER_MARKS, exposure_s)
-        return nominal or stops.Mark(stops.shutter_label(exposure_s), exposure_s, exposure_s, "third")
-    return stops.shutter_mark(exposure_s)
+    if exposure_s > dial.exact_exposure_s(body.slowest_shutter_s) * 2**_SAME_MARK_STOPS:
+        nominal = dial.mark_from_nominal(dial.SHUTTER_MARKS, exposure_s)
+        return nominal or dial.Mark(notation.shutter_label(exposure_s), exposure_s, exposure_s, "third")
+    return dial.shutter_mark(exposure_s)
 
 
 def _short_by(body: BodyLimits, wanted_s: float) -> float:
     """Stops past the fastest (positive) or slowest (negative) shutter; 0 within reach."""
-    past_fastest = stops.stops_between(wanted_s, stops.exact_exposure_s(body.fastest_shutter_s))
+    past_fastest = apex.stops_between(wanted_s, dial.exact_exposure_s(body.fastest_shutter_s))
     if past_fastest > _SAME_MARK_STOPS:
         return past_fastest
-    past_slowest = stops.stops_between(stops.exact_exposure_s(body.slowest_shutter_s), wanted_s)
+    past_slowest = apex.stops_between(dial.exact_exposure_s(body.slowest_shutter_s), wanted_s)
     if past_slowest > _SAME_MARK_STOPS and not body.bulb:
         return -past_slowest
     return 0.0
@@ -398,17 +398,17 @@ def _remedies(rungs: Iterable[PlannedRung], f_number: float) -> Iterable[str]:
     """Meter the highest ISO first, its shutter runs out first: by how much, and what to set instead."""
     misses = [rung.short_by_stops for rung in rungs]
     too_fast, too_slow = max(0.0, *misses, 0.0), max(0.0, *(-miss for miss in misses), 0.0)
-    exact = stops.exact_f_number(f_number)
+    exact = dial.exact_f_number(f_number)
     if too_fast > 0 and too_slow > 0:
         yield "The ladder is longer than the shutter range: shoot it in two parts, or dim the lamp for the upper one."
     elif too_fast > 0:
-        stopped_down = stops.aperture_mark(exact * 2 ** (too_fast / 2)).label
+        stopped_down = dial.aperture_mark(exact * 2 ** (too_fast / 2)).label
         yield (
             f"Meter the fastest rung first: it is {too_fast:.1f} stop too bright for the fastest shutter. Stop down to "
             f"{stopped_down}, dim the lamp, or add {math.ceil(too_fast)} stop of neutral density, and meter again."
         )
     elif too_slow > 0:
-        opened = stops.aperture_mark(exact * 2 ** (-too_slow / 2)).label
+        opened = dial.aperture_mark(exact * 2 ** (-too_slow / 2)).label
         yield (
             f"The slowest rung needs {too_slow:.1f} stop more light than the slowest shutter gives: open up to "
             f"{opened} or raise the lamp, and meter again."

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import dial
 from yellowjacket.core.ladder import PlannedLadder
 from yellowjacket.core.sequence import PlannedShot, shots_of
 
@@ -123,7 +123,7 @@ def schedule(ladders: Sequence[tuple[PlannedLadder, Supply]], pace: Pace | None 
 def _cost_s(ladder: PlannedLadder, shot: PlannedShot, supply: Supply) -> tuple[float, float]:
     """Exposure and lock-up of a shot in seconds; LENR takes a second exposure of the same length."""
     settings = ladder.rungs[shot.rung_index].settings
-    exposure_s = stops.exact_exposure_s(settings.exposure.exposure_s)
+    exposure_s = dial.exact_exposure_s(settings.exposure.exposure_s)
     locked = settings.lenr and supply.lenr_from_s is not None and exposure_s >= supply.lenr_from_s
     return exposure_s, exposure_s if locked else 0.0
 

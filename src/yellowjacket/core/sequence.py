@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import notation
 from yellowjacket.core.ladder import PlannedLadder, PlannedRung, Settings
 
 LIGHT, DARK = "light", "dark"
@@ -80,9 +80,9 @@ def _named(settings: Settings) -> tuple[tuple[str, str], ...]:
     filters = " + ".join(f.name for f in settings.filters) or _NO_FILTER
     return (
         ("ISO", f"{exposure.iso:g}"),
-        ("shutter", stops.shutter_label(exposure.exposure_s)),
+        ("shutter", notation.shutter_label(exposure.exposure_s)),
         ("aperture", f"f/{exposure.f_number:g}"),
-        ("lamp", f"{stops.format_stops(settings.lamp_stops, 1)} stop" if settings.lamp_stops else _AS_METERED),
+        ("lamp", f"{notation.format_stops(settings.lamp_stops, 1)} stop" if settings.lamp_stops else _AS_METERED),
         ("filter", filters),
         ("LENR", "on" if settings.lenr else "off"),
         ("setting", settings.value or _AS_IT_IS),

@@ -14,7 +14,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.stops import exact_exposure_s, exact_f_number
+from yellowjacket.core.exposure.dial import exact_exposure_s, exact_f_number
 from yellowjacket.simcam.bodies import BodyModel
 from yellowjacket.simcam.scene import GREY_REFLECTANCE, Scene
 

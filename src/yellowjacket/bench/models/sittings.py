@@ -5,12 +5,12 @@ from __future__ import annotations
 from django.db import models
 
 from yellowjacket.bench.models.register import Body, Lens, ToleranceProfile
-from yellowjacket.core import stops
 from yellowjacket.core.cautions import Surroundings
+from yellowjacket.core.exposure import notation
+from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.ladder import Caution, Exposure, Filter, PlannedLadder, PlannedRung, Settings
 from yellowjacket.core.plan_files import spec_from
 from yellowjacket.core.planning import PlanError, plan_ladder
-from yellowjacket.core.stops import exact_exposure_s
 from yellowjacket.core.uses import UseView
 
 
@@ -217,7 +217,7 @@ class Rung(models.Model):
     @property
     def shutter_label(self) -> str:
         """ "1/60 s"."""
-        return stops.shutter_label(self.exposure_s)
+        return notation.shutter_label(self.exposure_s)
 
     def planned(self, f_number: float) -> PlannedRung:
         """The rung as the core knows it."""

@@ -32,8 +32,8 @@ from yellowjacket.bench.services import importing, jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable, same_content
 from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
-from yellowjacket.core import stops
 from yellowjacket.core.adopting import AdoptedLadder, AdoptedRung, Adoption, FoundFrame, adopt, as_ladder
+from yellowjacket.core.exposure import apex, dial, notation
 from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.plan_files import spec_as_dict
@@ -233,12 +233,12 @@ def _found_again(index: int, frame: Frame) -> FoundFrame:
 def _name_of(adopted: AdoptedLadder, rung: AdoptedRung) -> tuple[str, float]:
     """The label of a rung and its place on the stop axis."""
     if adopted.kind == "iso":
-        return f"ISO {rung.iso}", stops.stops_between(stops.exact_iso(adopted.metered.iso), stops.exact_iso(rung.iso))
-    seconds = stops.exact_exposure_s(rung.exposure_s)
+        return f"ISO {rung.iso}", apex.stops_between(dial.exact_iso(adopted.metered.iso), dial.exact_iso(rung.iso))
+    seconds = dial.exact_exposure_s(rung.exposure_s)
     if adopted.kind == "time":
-        return stops.shutter_label(rung.exposure_s), stops.stops_between(1.0, seconds)
-    move = stops.stops_between(stops.exact_exposure_s(adopted.metered.exposure_s), seconds)
-    text = stops.format_stops(move, 2)
+        return notation.shutter_label(rung.exposure_s), apex.stops_between(1.0, seconds)
+    move = apex.stops_between(dial.exact_exposure_s(adopted.metered.exposure_s), seconds)
+    text = notation.format_stops(move, 2)
     return text.rstrip("0").rstrip(".") if "." in text and move else "0", move
 
 
@@ -275,8 +275,8 @@ def _spec_of(adopted: AdoptedLadder, body: Body) -> LadderSpec:
     elif adopted.kind == "time":
         picked, lights, darks = tuple(rung.exposure_s for rung in adopted.rungs), darks, 0
     else:
-        middle_s = stops.exact_exposure_s(adopted.metered.exposure_s)
-        found = (math.log2(stops.exact_exposure_s(rung.exposure_s) / middle_s) for rung in adopted.rungs)
+        middle_s = dial.exact_exposure_s(adopted.metered.exposure_s)
+        found = (math.log2(dial.exact_exposure_s(rung.exposure_s) / middle_s) for rung in adopted.rungs)
         picked = tuple(round(move, 2) for move in found)
     spec = LadderSpec(adopted.kind, adopted.method, metered, picked=picked, repeats=max(lights, 1), darks=darks)
     try:

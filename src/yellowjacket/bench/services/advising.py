@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Reading, Rung, Use
 from yellowjacket.bench.services import darks, masters, pushing
 from yellowjacket.bench.services.recording import proposals
-from yellowjacket.core import stops
 from yellowjacket.core.advice import BodyFindings, MarkFindings
 from yellowjacket.core.dark_matching import Fit, Setting
+from yellowjacket.core.exposure import dial
+from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.lenr import LenrVerdict, lenr_verdict
 from yellowjacket.core.limits import Limit
 from yellowjacket.core.long_exposure import Longest
 from yellowjacket.core.quantity import Quantity, missing
-from yellowjacket.core.stops import exact_exposure_s
 from yellowjacket.core.tolerance import Criterion
 
 # A ladder of so many marks says as much as any.
@@ -56,7 +56,7 @@ def known_of(body: Body, celsius: float | None = None) -> Known | None:
         nothing = missing("not measured")
         marks.append(
             MarkFindings(
-                rung.iso, stops.exact_iso(rung.iso), parts.get("read_noise_e", nothing), parts.get("saturation_e", nothing),
+                rung.iso, dial.exact_iso(rung.iso), parts.get("read_noise_e", nothing), parts.get("saturation_e", nothing),
                 parts["prnu"].value or 0.0 if "prnu" in parts else 0.0, smoothed,
             )
         )  # fmt: skip

@@ -28,7 +28,8 @@ from yellowjacket.core.audit import (
     spot_sharpness,
     structure_at,
 )
-from yellowjacket.core.stops import exact_exposure_s, format_stops
+from yellowjacket.core.exposure.dial import exact_exposure_s
+from yellowjacket.core.exposure.notation import format_stops
 
 # Exposure may lie this far from the plan (docs/methods.md).
 EXPOSURE_TOLERANCE_STOPS = 1 / 6

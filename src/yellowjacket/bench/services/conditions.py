@@ -15,10 +15,10 @@ from yellowjacket.bench.models import Body, Conditions, Ladder, Shot, Sitting, S
 from yellowjacket.bench.services import day, daylog
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.battery import LevelNote, charge_minutes
+from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.ladder import PlannedLadder
 from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.schedule import Schedule, Supply
-from yellowjacket.core.stops import exact_exposure_s
 from yellowjacket.core.warmth import TemperatureNote, WarmRun, WarmthRecord, learn
 from yellowjacket.simcam.instruments import Panel
 

@@ -21,10 +21,10 @@ from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.warmth import Warmth, darks_of, warmth_of
 from yellowjacket.core.dark_ladder import DarkLadder, Known
 from yellowjacket.core.dark_time import DarkGroup, TimeFindings, TimeTask, measure_time
+from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.hot_pixels import also_in
 from yellowjacket.core.quantity import Quantity, missing
 from yellowjacket.core.readings import DARK_QUANTITIES
-from yellowjacket.core.stops import exact_exposure_s
 
 # Raise with every change of how darks are measured.
 METHOD_VERSION = f"{__version__}/4"

@@ -13,7 +13,7 @@ from yellowjacket.bench.models import Decision, Frame, Ladder, Lane, OtherDecisi
 from yellowjacket.bench.services import trail
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits import (
     GradedRung,
     Limit,
@@ -65,7 +65,7 @@ def _at(
     """Findings of every rung at a use's size; what does not depend on size, and uses no smaller, per pixel."""
     per_pixel, own = findings.get(None, {}), findings.get(use.pk, {})
     return [
-        RungFindings(stops.exact_iso(rung.iso), rung.iso, {**per_pixel.get(rung.pk, {}), **own.get(rung.pk, {})})
+        RungFindings(dial.exact_iso(rung.iso), rung.iso, {**per_pixel.get(rung.pk, {}), **own.get(rung.pk, {})})
         for rung in rungs
     ]
 

@@ -6,7 +6,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Frame
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import dial
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +25,7 @@ def of_archive() -> Spread:
     settings = [(iso, seconds) for iso, seconds in rows if iso and seconds]
     if not settings:
         return Spread((), (), None, 0.0)
-    marks = [(stops.iso_mark(float(iso), "full"), stops.shutter_mark(seconds, "full")) for iso, seconds in settings]
+    marks = [(dial.iso_mark(float(iso), "full"), dial.shutter_mark(seconds, "full")) for iso, seconds in settings]
     counts = Counter((iso.nominal, time.exact) for iso, time in marks)
     isos = sorted({iso.nominal for iso, _ in marks})
     times = sorted({time.exact for _, time in marks})

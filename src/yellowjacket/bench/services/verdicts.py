@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Rung, Use
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
-from yellowjacket.core import stops
 from yellowjacket.core.develop import PLAIN
+from yellowjacket.core.exposure import dial
 from yellowjacket.core.matched import (
     MatchedRung,
     Seen,
@@ -28,7 +28,7 @@ CRITERION, CRITERION_WORDS = "shadow_snr", "shadow SNR"
 
 def stops_of(rung: Rung) -> float:
     """Where an ISO rung stands on the axis, in stops over ISO 100."""
-    return math.log2(stops.exact_iso(rung.iso) / 100)
+    return math.log2(dial.exact_iso(rung.iso) / 100)
 
 
 def give(

@@ -9,9 +9,9 @@ from django import forms
 
 from yellowjacket.bench.models import Body, Ladder, Use
 from yellowjacket.bench.typed import identity
-from yellowjacket.core import stops
 from yellowjacket.core.advice import ev100_of_lux, iso_for
 from yellowjacket.core.colour import KELVIN_RANGE
+from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.tolerance import LEVELS
 from yellowjacket.web.desk.forms import ShutterField
 from yellowjacket.web.plan.forms import ApertureField
@@ -88,7 +88,7 @@ class AdviceForm(forms.Form):
     def setting(self) -> str:
         """Aperture and shutter as moved, as the trade writes them."""
         moved = self.cleaned_data["aperture"] * 2.0 ** (self.cleaned_data["aperture_stops"] / 2)
-        return f"{stops.aperture_mark(moved).label}, {stops.shutter_label(self.exposure_s)}"
+        return f"{dial.aperture_mark(moved).label}, {notation.shutter_label(self.exposure_s)}"
 
     @property
     def wanted_iso(self) -> float:

@@ -11,9 +11,9 @@ from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.models import Body, Use
 from yellowjacket.bench.services import advising
-from yellowjacket.core import stops
 from yellowjacket.core.advice import NOT_USABLE, ChannelInLight, Option, faster_by, in_light, option_at, options
 from yellowjacket.core.colour import neutral_under
+from yellowjacket.core.exposure import dial
 from yellowjacket.core.tolerance import LEVELS, Profile, use_noise_factor
 from yellowjacket.web.advice.forms import AdviceForm
 
@@ -109,7 +109,7 @@ def _asked(
     mark = form.cleaned_data["iso"]
     if mark is None:
         return None
-    iso = stops.exact_iso(mark)
+    iso = dial.exact_iso(mark)
     option = option_at(known.findings, iso, mark, wanted, profile, form.exposure_s, factor)
     return Row(option, _SPECKLE.get(option.level, _LOST), advising.cast_of(body, use, option.push_stops))
 
@@ -138,6 +138,6 @@ def _coloured(
         shares = neutral_under(kelvin, matrix)
     except ValueError as error:
         return Coloured(kelvin, (), refusal=str(error))
-    channels = in_light(known.findings, stops.exact_iso(best.mark), wanted, shares, form.exposure_s, factor)
+    channels = in_light(known.findings, dial.exact_iso(best.mark), wanted, shares, form.exposure_s, factor)
     by_share = sorted(channels, key=lambda one: one.share)
     return Coloured(kelvin, channels, by_share[0], by_share[-1]) if by_share else None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django import forms
 
 from yellowjacket.bench.models import Frame
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import notation
 from yellowjacket.web.desk.forms import ShutterField
 from yellowjacket.web.plan.forms import ApertureField
 
@@ -25,13 +25,13 @@ class SaidForm(forms.Form):
             auto_id=False,
             initial={
                 "iso": said.get("iso"),
-                "shutter": stops.shutter_label(said["exposure_s"]) if "exposure_s" in said else "",
+                "shutter": notation.shutter_label(said["exposure_s"]) if "exposure_s" in said else "",
                 "aperture": f"f/{said['f_number']:g}" if "f_number" in said else "",
             },
         )
         in_file = {
             "iso": frame.iso or "not said",
-            "shutter": stops.shutter_label(frame.exposure_s) if frame.exposure_s else "not said",
+            "shutter": notation.shutter_label(frame.exposure_s) if frame.exposure_s else "not said",
             "aperture": f"f/{frame.f_number:g}" if frame.f_number else "not said",
         }
         for name, value in in_file.items():

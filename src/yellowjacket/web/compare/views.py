@@ -18,7 +18,7 @@ from yellowjacket.bench.services import comparing, foreign
 from yellowjacket.bench.services.comparing import QUANTITIES, Comparison
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal, whole
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import dial
 from yellowjacket.core.foreign import QUANTITIES as FOREIGN
 from yellowjacket.core.quantity import Quantity
 from yellowjacket.web.sitting_page import carried_out
@@ -119,9 +119,9 @@ def _curves(found: Comparison) -> list[Curve]:
 
 
 def _x(found: Comparison, mark: int) -> float:
-    at = [math.log2(stops.exact_iso(one)) for one in found.marks]
+    at = [math.log2(dial.exact_iso(one)) for one in found.marks]
     span = max(at[-1] - at[0], 1.0)
-    return _PAD_PX + (math.log2(stops.exact_iso(mark)) - at[0]) / span * (_CHART_PX[0] - 2 * _PAD_PX)
+    return _PAD_PX + (math.log2(dial.exact_iso(mark)) - at[0]) / span * (_CHART_PX[0] - 2 * _PAD_PX)
 
 
 def _y(snr: float) -> float:

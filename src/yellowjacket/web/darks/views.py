@@ -21,8 +21,8 @@ from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal, identity, whole
 from yellowjacket.core.dark_matching import Setting
+from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.frames import FrameError
-from yellowjacket.core.stops import exact_exposure_s
 from yellowjacket.web import pictures
 from yellowjacket.web.shared_views import picture_response
 from yellowjacket.web.sitting_page import carried_out

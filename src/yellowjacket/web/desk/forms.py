@@ -10,7 +10,7 @@ from django import forms
 
 from yellowjacket.bench.models import Body, Firmware, Lens
 from yellowjacket.bench.typed import whole
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import notation
 
 # name width×height bits: full 8832×5888 14
 _RAW_MODE = re.compile(r"^(?P<name>\S+)\s+(?P<width>\d+)\s*[×x]\s*(?P<height>\d+)(?:\s+(?P<bits>\d+))?$")
@@ -30,13 +30,13 @@ class ShutterField(forms.CharField):
         if not text and not self.required:
             return None
         try:
-            return stops.parse_shutter(text)
+            return notation.parse_shutter(text)
         except ValueError as error:
             raise forms.ValidationError(str(error)) from error
 
     def prepare_value(self, value: object) -> object:
         """Seconds back to the printed mark."""
-        return stops.shutter_label(value) if isinstance(value, float) else value
+        return notation.shutter_label(value) if isinstance(value, float) else value
 
 
 class RawModesField(forms.CharField):

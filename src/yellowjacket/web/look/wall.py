@@ -14,7 +14,7 @@ from yellowjacket.bench.services import placements
 from yellowjacket.bench.services.developing import BY_GREY, Developed, Developing
 from yellowjacket.bench.services.judging import current_grades, to_look_at_again
 from yellowjacket.bench.services.verdicts import stops_of
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.same_spot import NoMatch, Similarity
 from yellowjacket.web import pictures
@@ -172,7 +172,7 @@ class Walls:
         if ladder.kind == Ladder.Kind.ISO:
             own = stops_of(rung)
         elif ladder.kind == Ladder.Kind.TIME:
-            own = math.log2(stops.exact_exposure_s(rung.exposure_s))
+            own = math.log2(dial.exact_exposure_s(rung.exposure_s))
         else:
             own = rung.at_stops if ladder.kind == Ladder.Kind.EXPOSURE else float(rung.position)
         return own - (self.looking.slide if ladder.pk != self.page.ladder.pk else 0)
@@ -309,7 +309,7 @@ def _after(first: Similarity, then: Similarity) -> Similarity:
 
 def _moved_words(developed: Developed, looking: Looking) -> str:
     """ "+0.31 stop", and the push if there is one."""
-    parts = [f"{stops.format_stops(developed.moved_stops)} stop"]
+    parts = [f"{notation.format_stops(developed.moved_stops)} stop"]
     if looking.push:
         parts.append(f"push {looking.push:+d}".replace("-", "−"))
     if looking.balanced and developed.balance != BY_GREY:

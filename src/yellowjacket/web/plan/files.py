@@ -17,7 +17,7 @@ from yellowjacket.bench.services import plan_files, sittings
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.exporting import safe_text
 from yellowjacket.bench.typed import identity, whole
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import notation
 from yellowjacket.web.calendars import Event, calendar_text
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
 from yellowjacket.web.plan.timeline import Timeline, timeline_of
@@ -50,7 +50,7 @@ def shots_csv(request: HttpRequest, sitting_id: int) -> HttpResponse:
         shot, exposure = row.entry.shot, row.settings.exposure
         cells = (
             row.number, row.begins.isoformat(timespec="seconds"), str(row.ladder), row.label, shot.kind, shot.repeat,
-            shot.repeats, f"{exposure.iso:g}", stops.shutter_label(exposure.exposure_s), exposure.exposure_s,
+            shot.repeats, f"{exposure.iso:g}", notation.shutter_label(exposure.exposure_s), exposure.exposure_s,
             exposure.f_number, "on" if row.settings.lenr else "off", round(row.settings.lamp_stops, 3),
             " + ".join(one.name for one in row.settings.filters), row.settings.value,
             "; ".join(f"{change.what} {change.new}" for change in row.changes),

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from yellowjacket.bench.models import Body, Lens, Sitting, ToleranceProfile
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import notation
 from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
 from yellowjacket.core.planning import PlanError, plan_ladder
 from yellowjacket.web.desk.forms import ShutterField
@@ -33,7 +33,7 @@ class ApertureField(forms.CharField):
         """The f-number, or the sentence of the parser."""
         text = super().clean(value)
         try:
-            return stops.parse_aperture(text)
+            return notation.parse_aperture(text)
         except ValueError as error:
             raise forms.ValidationError(str(error)) from error
 
@@ -130,7 +130,7 @@ class LadderForm(forms.Form):
         timed = self.cleaned_data.get("ladder", "").startswith("time")
         try:
             return tuple(
-                stops.parse_shutter(word) if timed else float(word.replace("−", "-").removeprefix("+"))
+                notation.parse_shutter(word) if timed else float(word.replace("−", "-").removeprefix("+"))
                 for word in words
             )
         except ValueError as error:
@@ -155,10 +155,10 @@ def ladder_initial(body: Body, spec: LadderSpec) -> dict[str, object]:
     """Form values that stand for a ladder as it was asked for."""
     return {
         "body": body.pk, "ladder": f"{spec.kind}:{spec.method}", "metered_iso": round(spec.metered.iso),
-        "metered_shutter": stops.shutter_label(spec.metered.exposure_s), "aperture": f"f/{spec.metered.f_number:g}",
+        "metered_shutter": notation.shutter_label(spec.metered.exposure_s), "aperture": f"f/{spec.metered.f_number:g}",
         "step": spec.step, "picked": ", ".join(f"{value:g}" for value in spec.picked), "repeats": spec.repeats,
-        "darks": spec.darks, "under": spec.under, "over": spec.over, "shortest": stops.shutter_label(spec.shortest_s),
-        "longest": stops.shutter_label(spec.longest_s), "lenr": spec.lenr, "rest_s": spec.rest_s,
+        "darks": spec.darks, "under": spec.under, "over": spec.over, "shortest": notation.shutter_label(spec.shortest_s),
+        "longest": notation.shutter_label(spec.longest_s), "lenr": spec.lenr, "rest_s": spec.rest_s,
         "shuffled": spec.shuffled, "values": ", ".join(spec.values), "crossed": ", ".join(spec.crossed),
         "filters": "; ".join(f"{f.name} {f.nominal_stops:g} {f.true_stops:g} {f.tint}".strip() for f in spec.filters),
         "lux": spec.lux, "closing_repeat": spec.closing_repeat,

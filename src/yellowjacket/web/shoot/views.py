@@ -15,7 +15,7 @@ from yellowjacket.bench.models import Conditions, Frame, Shot
 from yellowjacket.bench.services import checking, conditions, day, daylog, importing, shooting
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import identity
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import dial
 from yellowjacket.core.sequence import Change, changes
 from yellowjacket.web.lines import Readings, error_line, frames_line
 from yellowjacket.web.shoot.forms import ConditionsForm
@@ -118,7 +118,7 @@ def _busy(page: SittingPage, last: Shot | None) -> dict[str, object] | None:
     """How long the body is still exposing or locked up after the shot taken last, by the server's clock."""
     if last is None or last.taken_at is None or Frame.objects.filter(shot=last).exists():
         return None
-    seconds = stops.exact_exposure_s(last.rung.exposure_s)
+    seconds = dial.exact_exposure_s(last.rung.exposure_s)
     lenr_from_s = page.ladder.body.lenr_from_s
     locked = seconds if last.rung.lenr and lenr_from_s is not None and seconds >= lenr_from_s else 0.0
     gone_s = (timezone.now() - last.taken_at).total_seconds()

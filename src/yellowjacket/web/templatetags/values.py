@@ -8,7 +8,7 @@ from datetime import timedelta
 
 from django import template
 
-from yellowjacket.core import stops
+from yellowjacket.core.exposure import notation
 from yellowjacket.core.limits import GRADE_LETTERS, Limit
 
 register = template.Library()
@@ -36,7 +36,7 @@ def number(value: float | None, digits: int = 3) -> str:
 @register.filter
 def stops_signed(value: float | None) -> str:
     """Stops with sign and two digits: +0.31."""
-    return "" if value is None else stops.format_stops(value)
+    return "" if value is None else notation.format_stops(value)
 
 
 @register.filter
@@ -87,7 +87,7 @@ def share(value: float | None) -> str:
 @register.filter
 def shutter(value: float) -> str:
     """Exposure time: 1/60 s."""
-    return stops.shutter_label(value)
+    return notation.shutter_label(value)
 
 
 @register.filter

