@@ -12,7 +12,7 @@ import pytest
 
 from yellowjacket.cli import _parser, main
 from yellowjacket.core.ladder import LadderSpec
-from yellowjacket.core.readings import QUANTITIES
+from yellowjacket.core.metrology.measurands import QUANTITIES
 from yellowjacket.web.plan.files import CSV_COLUMNS
 
 ROOT = Path(__file__).parent.parent

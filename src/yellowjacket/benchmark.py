@@ -31,9 +31,9 @@ from yellowjacket.core.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.frames import read_frame
 from yellowjacket.core.inspection import inspect_file
 from yellowjacket.core.measure import RungTask, measure_frames, measure_rung
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.quantity import Quantity
 from yellowjacket.core.survey import card_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera

@@ -19,7 +19,7 @@ from tqdm import tqdm
 from yellowjacket.bench.executor import frame_error, run_all
 from yellowjacket.core.characterise import IsoFindings, characterise_iso
 from yellowjacket.core.dark_time import measure_time
-from yellowjacket.core.documents import Document, body_document, characterisation, dark_document, ladder_documents
+from yellowjacket.core.documents import body_document, characterisation, dark_document, ladder_documents
 from yellowjacket.core.folder_darks import FoundDarks, conclude, dark_task, read_temperatures
 from yellowjacket.core.folder_ladders import (
     exposure_ladder,
@@ -32,6 +32,7 @@ from yellowjacket.core.frames import BAYER, FrameError
 from yellowjacket.core.gathering import IsoTask
 from yellowjacket.core.hot_pixels import HotPixel
 from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.metrology.document import Document
 from yellowjacket.core.patches import Rect
 from yellowjacket.core.plan_files import read_plan
 from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder

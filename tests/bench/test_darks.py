@@ -17,7 +17,7 @@ from yellowjacket.bench.services.dark_store import packed, unpacked
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.frames import read_frame
 from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.core.readings import DARK_QUANTITIES
+from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
 from yellowjacket.core.tolerance import Profile
 from yellowjacket.simcam.bodies import HEATH
 

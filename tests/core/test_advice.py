@@ -19,7 +19,7 @@ from yellowjacket.core.advice import (
     predicted,
 )
 from yellowjacket.core.colour import SRGB_TO_XYZ, neutral_under
-from yellowjacket.core.quantity import Quantity, with_error
+from yellowjacket.core.metrology.estimate import Quantity, with_error
 from yellowjacket.core.tolerance import Profile
 from yellowjacket.simcam.bodies import BODIES, HEATH
 from yellowjacket.simcam.sensor import Lamp, neutral_response

@@ -5,7 +5,7 @@ import math
 import pytest
 
 from yellowjacket.core.failing import Point, first_failure
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.tolerance import profile_from
 
 PROFILE = profile_from("own", {})

@@ -15,11 +15,11 @@ from yellowjacket.core.hot_pixels import (
     WARM,
     also_in,
     coming_back,
-    density,
     hot_pixels,
     per_megapixel,
     standing_at,
 )
+from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.standing import excesses, outstanding, sample_step, sampled, spreads
 
 S_DN = darks.READ_DN / np.sqrt(2)

@@ -11,7 +11,7 @@ from yellowjacket.core.limits import (
     graded_limits,
     measured_limits,
 )
-from yellowjacket.core.quantity import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA, Profile, profile_from, use_noise_factor
 
 PROFILE = Profile("Default")

@@ -7,7 +7,7 @@ import pytest
 
 from tests import darks
 from yellowjacket.core.dark_time import DarkGroup, measured
-from yellowjacket.core.hot_pixels import density, hot_pixels, standing_at
+from yellowjacket.core.hot_pixels import hot_pixels, standing_at
 from yellowjacket.core.lenr import darks_wanted, lenr_times, lenr_verdict, noise_growth
 from yellowjacket.core.long_exposure import (
     ANSWERS,
@@ -26,7 +26,8 @@ from yellowjacket.core.long_exposure import (
     longest,
     per_area,
 )
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.tolerance import LONG_CRITERIA, Profile, profile_from
 
 RATES = [0.6 * 1.25**n for n in range(24)]

@@ -13,7 +13,7 @@ from yellowjacket.core.matched import (
     matched_rungs,
     verdicts_in_words,
 )
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 
 MARKS = (100, 200, 400, 800, 1600, 3200, 6400)
 

@@ -6,10 +6,10 @@ import pytest
 from tests import making
 from yellowjacket.core.ladder import Exposure
 from yellowjacket.core.measure import RungTask, measure_rung
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.measurands import SMOOTHED
 from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
-from yellowjacket.core.readings import SMOOTHED
 from yellowjacket.core.relations import RungHabits, RungSignals, relate_habits, relate_rungs
 
 STEP_PX = making.WIDTH // making.STEPS

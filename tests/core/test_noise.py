@@ -2,7 +2,8 @@ import numpy as np
 import pytest
 
 from tests.making import photon_mosaic
-from yellowjacket.core.noise import clipped_share, pair_noise, robust_sigma, without_plane
+from yellowjacket.core.metrology.robust import robust_sigma, without_plane
+from yellowjacket.core.noise import clipped_share, pair_noise
 
 BLACK = 512
 CLIP = 16383

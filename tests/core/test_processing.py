@@ -5,8 +5,8 @@ import pytest
 from scipy.ndimage import convolve1d
 
 from yellowjacket.core.cooked import lag_sums, verdict
+from yellowjacket.core.metrology.estimate import missing, with_error
 from yellowjacket.core.processing import correlation_of, kept_variance, noise_hidden_stops, processing_part, share_of
-from yellowjacket.core.quantity import missing, with_error
 
 
 def smoothed(share, seed=1):

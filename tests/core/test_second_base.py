@@ -2,7 +2,7 @@
 
 import pytest
 
-from yellowjacket.core.quantity import missing, with_error
+from yellowjacket.core.metrology.estimate import missing, with_error
 from yellowjacket.core.second_base import NoiseAt, second_base_of
 
 

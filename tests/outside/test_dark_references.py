@@ -15,7 +15,7 @@ from yellowjacket.core.dark_time import DarkGroup, measured
 from yellowjacket.core.frames import read_frame
 from yellowjacket.core.lenr import EXPECTED_NOISE_RATIO
 from yellowjacket.core.master_dark import make_master, subtracted
-from yellowjacket.core.quantity import with_relative_error
+from yellowjacket.core.metrology.estimate import with_relative_error
 
 pytestmark = pytest.mark.outside
 HOT = [(100, 50, 4.0), (201, 100, 20.0)]

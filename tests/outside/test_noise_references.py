@@ -5,8 +5,8 @@ import pytest
 from scipy import linalg, optimize, stats
 from skimage.restoration import estimate_sigma
 
+from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.noise import pair_noise
-from yellowjacket.core.patch_readings import proportion
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA
 from yellowjacket.core.transfer import TransferPoint, fit_transfer
 

@@ -6,7 +6,7 @@ from itertools import pairwise
 import pytest
 
 from yellowjacket.core.advice import BodyFindings, MarkFindings, options, predicted
-from yellowjacket.core.quantity import with_error
+from yellowjacket.core.metrology.estimate import with_error
 from yellowjacket.core.tolerance import Profile, use_noise_factor
 from yellowjacket.simcam.bodies import FEN, HEATH
 

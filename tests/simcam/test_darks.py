@@ -14,7 +14,7 @@ from yellowjacket.core.dark_time import DarkGroup, measured
 from yellowjacket.core.folder_darks import DarkTask, conclude
 from yellowjacket.core.frames import read_frame
 from yellowjacket.core.hot_pixels import HOT, TRANSIENT, hot_pixels, per_megapixel
-from yellowjacket.core.quantity import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 from yellowjacket.simcam.bodies import HEATH, TARN
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX

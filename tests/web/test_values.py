@@ -3,7 +3,7 @@ from datetime import timedelta
 import pytest
 
 from yellowjacket.core.limits import Limit
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.web.charts import chart_of
 from yellowjacket.web.templatetags import values
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
-from yellowjacket.core.quantity import Z95, Quantity, missing
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
 from yellowjacket.core.tolerance import LEVELS, Profile
 
 SHADOW_STOPS = 3.0

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.quantity import Z95, Quantity, missing
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
 
 _FEWEST_LINES = 16
 

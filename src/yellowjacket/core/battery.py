@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
-from yellowjacket.core.quantity import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 
 # Less than this of a charge says more about the display than about the battery.
 LEAST_DROP_PERCENT = 10.0

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import binomtest
 
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 
 # Fewer answers say too little.
 FEWEST_TRIALS = 20

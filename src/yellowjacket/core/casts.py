@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb, means_of, neutral_drift
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 
 # Hue angles in CIELAB, degrees, of a little more of a primary of the display on grey, or a little less of it.
 _DIRECTIONS = {

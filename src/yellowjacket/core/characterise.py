@@ -30,9 +30,9 @@ from yellowjacket.core.gathering import (
     pairs_of,
     take_darks,
 )  # fmt: skip
+from yellowjacket.core.metrology.estimate import Quantity, mean, missing, rms, weighted, with_error, with_relative_error
 from yellowjacket.core.noise import ROUNDING_LIMITED_DN, PairNoise
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.quantity import Quantity, mean, missing, rms, weighted, with_error, with_relative_error
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops, engineering_range_stops
 from yellowjacket.core.transfer import TransferFit, TransferPoint, fit_transfer
 

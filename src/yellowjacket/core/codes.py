@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 
 # Codes on either side whose mean tells what a code should hold.
 _NEIGHBOURS = 8

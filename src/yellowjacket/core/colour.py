@@ -14,7 +14,7 @@ from unittest.mock import NonCallableMock
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 
 # Linear sRGB → XYZ, D65 (IEC 61966-2-1; from memory).
 SRGB_TO_XYZ = np.array(

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.quantity import Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 
 LAGS = 2
 # Beyond this and so many standard errors the raw is called cooked.

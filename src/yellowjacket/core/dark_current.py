@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.frames import CHANNELS, RawFrame
-from yellowjacket.core.quantity import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.standing import ordinary_tiles
 
 # Side of a tile in pixels of one channel.

@@ -13,7 +13,7 @@ from yellowjacket.core.dark_current import DarkCurrent
 from yellowjacket.core.dark_faults import Fault, faults_of
 from yellowjacket.core.dark_law import USUAL_DOUBLING_C, at_temperature, dark_law, warmed_s
 from yellowjacket.core.dark_time import TimeFindings, noise_of
-from yellowjacket.core.hot_pixels import coming_back, density, rates_dn_per_s, standing_at
+from yellowjacket.core.hot_pixels import coming_back, rates_dn_per_s, standing_at
 from yellowjacket.core.lenr import LenrTime, lenr_times
 from yellowjacket.core.long_exposure import (
     ANSWERS,
@@ -26,7 +26,8 @@ from yellowjacket.core.long_exposure import (
     lifted_signal_e,
     longest,
 )
-from yellowjacket.core.quantity import Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.tolerance import Criterion
 
 _USUAL_SE_C = 0.9

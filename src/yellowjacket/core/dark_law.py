@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
 from yellowjacket.core.dark_current import THERMOMETER_C, DarkCurrent, DarkTiles, dark_current
-from yellowjacket.core.quantity import Z95, Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_relative_error
 
 # Roughly doubles every so many degrees (common practice, no source): what serves where the darks do not tell.
 USUAL_DOUBLING_C = 6.0

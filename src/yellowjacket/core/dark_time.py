@@ -16,7 +16,7 @@ from yellowjacket.core.dark_current import DarkTiles, dark_tiles
 from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
 from yellowjacket.core.hot_pixels import PixelTable, hot_pixels
 from yellowjacket.core.inspection import looks_dark
-from yellowjacket.core.quantity import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 
 # Frames of one time that are read; more add little.
 MOST_FRAMES = 4

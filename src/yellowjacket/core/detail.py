@@ -14,8 +14,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.noise import without_plane
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.robust import without_plane
 
 # Channel pixels along the shorter side of a patch below which rings hold too few frequencies.
 LEAST_SIDE_PX = 48

@@ -5,9 +5,7 @@ Described by docs/characterisation.schema.json and docs/measurement.schema.json.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any
 
 from yellowjacket.core.banding import Banding
 from yellowjacket.core.characterise import ChannelFindings, IsoFindings
@@ -19,27 +17,13 @@ from yellowjacket.core.frames import FrameError
 from yellowjacket.core.iso_push import Invariance, Penalty
 from yellowjacket.core.long_exposure import AS_SHOT
 from yellowjacket.core.marks import MarkHabits, advice_on
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.document import Document, quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops
 from yellowjacket.core.recovery import StopLimit
 from yellowjacket.core.survey import digital_of, second_base_iso
 
 CHARACTERISATION, MEASUREMENT = "yellowjacket-characterisation/1", "yellowjacket-measurement/1"
-Document = dict[str, Any]
-
-
-def quantity(found: Quantity) -> Document:
-    """``value`` with its 95 % interval and n; null with a reason where there is none. A known one may carry a remark."""
-
-    def finite(number: float | None) -> float | None:
-        return float(number) if number is not None and math.isfinite(number) else None
-
-    document: Document = {
-        "value": finite(found.value), "low": finite(found.low), "high": finite(found.high), "n": int(found.n),
-    }  # fmt: skip
-    if found.reason or document["value"] is None:
-        document["reason"] = found.reason or "not measured"
-    return document
 
 
 def _cooked(found: Cooked, corrected: Mapping[str, Quantity]) -> Document:

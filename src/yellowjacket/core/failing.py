@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.tolerance import Criterion, Profile
 
 

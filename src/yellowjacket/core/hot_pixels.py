@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.frames import CHANNELS, RawFrame
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.standing import (
     excesses,
     outstanding,
@@ -233,13 +233,6 @@ def points_per_frame(table: PixelTable, factor: float = 1.0) -> float:
     rows = table.rows
     over = rows["highest_dn"] > _ONCE_SPREADS * factor * rows["single_dn"]
     return float((rows["shows"] * over).sum())
-
-
-def density(count: float, megapixels: float) -> Quantity:
-    """Per megapixel with the 95 % interval of a Poisson count (normal beyond a few; 3 where none was seen)."""
-    half = 1.96 * math.sqrt(count)
-    high = 3.0 if count == 0 else count + half
-    return Quantity(count / megapixels, max(0.0, count - half) / megapixels, high / megapixels, round(count))
 
 
 def per_megapixel(table: PixelTable) -> float:

@@ -12,7 +12,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
-from yellowjacket.core.quantity import Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 
 # The shadow judged lies so many stops under mid-grey of the wanted ISO.
 SHADOW_STOPS = 4.0

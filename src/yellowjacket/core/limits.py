@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.failing import Failure, Point, first_failure
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.tolerance import LEVELS, Profile
 
 # Grades 1–5 (A clean … E lost) on to the three levels: the worst grade that still belongs to each.

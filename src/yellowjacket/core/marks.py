@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 
 AVOID, PREFER = "avoid", "prefer"
 # A mark that holds no more electrons than one a stop higher, within this, gave its light away.

@@ -10,7 +10,7 @@ from itertools import groupby, pairwise
 import numpy as np
 
 from yellowjacket.core.exposure.dial import exact_iso, iso_mark
-from yellowjacket.core.quantity import Z95, Quantity, missing
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
 
 # Closer than this two bodies are called level: a third of a stop, the finest mark of a dial.
 LEVEL_STOPS = 1 / 3

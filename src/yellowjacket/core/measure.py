@@ -14,6 +14,8 @@ from yellowjacket.core.at_use import Size, UseSize, ratios_at_uses, sizes_of
 from yellowjacket.core.characterise import IsoFindings, characterise_frames
 from yellowjacket.core.cooked import LagSums, pooled
 from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
 from yellowjacket.core.noise import PairNoise
 from yellowjacket.core.patch_readings import (
     UNIFORM,
@@ -26,8 +28,6 @@ from yellowjacket.core.patch_readings import (
     without_full,
 )
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.quantity import Quantity, missing, with_error
-from yellowjacket.core.readings import ALL, GREEN, Reading
 from yellowjacket.core.rung_readings import habits, headroom, rung_readings
 from yellowjacket.core.scene_readings import Known, scene_readings
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter
 
 from yellowjacket.core.frames import CHANNELS, RawFrame
-from yellowjacket.core.noise import robust_sigma
+from yellowjacket.core.metrology.robust import robust_sigma
 
 # Shown from black to white: this many σ of what is shown, each way.
 SHOWN_SIGMAS = 3.0

@@ -9,10 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from yellowjacket.core.frames import CHANNELS, RawFrame
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.intervals import proportion
+from yellowjacket.core.metrology.measurands import GREEN, Reading
 from yellowjacket.core.noise import PairNoise, clipped_share, pair_noise, unmeasured
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.quantity import Z95, Quantity, missing, with_error, with_relative_error
-from yellowjacket.core.readings import GREEN, Reading
 
 # Roles whose areas are uniform and join the noise fit: they make the rung's own readings. The others stand alone.
 UNIFORM = ("grey", "shadow", "black", "highlight", "field")
@@ -120,13 +121,6 @@ def _clipped_reading(
     return Reading(
         patch.name, channel, "clipped_share", proportion(share, n), "pixels above 99 % of where the channel stops"
     )
-
-
-def proportion(share: float, n: int) -> Quantity:
-    """A proportion with its Wilson 95 % interval."""
-    centre = (share + Z95**2 / (2 * n)) / (1 + Z95**2 / n)
-    half = Z95 / (1 + Z95**2 / n) * math.sqrt(share * (1 - share) / n + Z95**2 / (4 * n**2))
-    return Quantity(share, max(0.0, min(share, centre - half)), min(1.0, max(share, centre + half)), n)
 
 
 def _single_signal(frame: RawFrame, patch: PatchSpec, channel: str, black_dn: float) -> Quantity:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 
-from yellowjacket.core.quantity import Quantity, difference, missing
+from yellowjacket.core.metrology.estimate import Quantity, difference, missing
 
 # Beyond this the filter's form is another one.
 _MOST_SHARE = 0.25

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 
-from yellowjacket.core.quantity import Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 
 SNR_LEVELS = (1, 2, 4, 10)
 

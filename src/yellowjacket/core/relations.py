@@ -22,8 +22,8 @@ from yellowjacket.core.colour import (
 )
 from yellowjacket.core.frames import CHANNELS
 from yellowjacket.core.marks import MarkHabits, advice_on
-from yellowjacket.core.quantity import Quantity, missing, with_error
-from yellowjacket.core.readings import ALL, SMOOTHED, Reading
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.measurands import ALL, SMOOTHED, Reading
 from yellowjacket.core.second_base import NoiseAt, second_base_of
 
 # What relating rungs reads: stored anew every time.

@@ -21,10 +21,10 @@ from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb
 from yellowjacket.core.detail import finest_detail
 from yellowjacket.core.develop import Development, interpolated_crop
 from yellowjacket.core.frames import CHANNELS, RawFrame, read_frame
-from yellowjacket.core.noise import without_plane
+from yellowjacket.core.metrology.estimate import missing
+from yellowjacket.core.metrology.measurands import Reading
+from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.patch_readings import PatchSpec
-from yellowjacket.core.quantity import missing
-from yellowjacket.core.readings import Reading
 
 # Channel names under which the three pictures are kept.
 OWN, AREA, LANCZOS = "own", "area", "lanc"

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 
 # Read noise in DN falls by more than this from one rung to the next, or in e⁻ lies this far below what the three
 # rungs before let expect.

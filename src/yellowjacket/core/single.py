@@ -9,12 +9,13 @@ from typing import Any
 
 import numpy as np
 
-from yellowjacket.core.documents import MEASUREMENT, Document, problem, quantity
+from yellowjacket.core.documents import MEASUREMENT, problem
 from yellowjacket.core.frames import FrameError, RawFrame, read_frame, read_with_metadata, sha256_of
 from yellowjacket.core.inspection import looks_dark
+from yellowjacket.core.metrology.document import Document, quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.noise import PairNoise, clipped_share, joint_noise, pair_noise, single_noise
 from yellowjacket.core.patches import Rect, uniform_patches, uniform_patches_of_one
-from yellowjacket.core.quantity import Quantity
 
 # Proposals when nobody named patches.
 _PROPOSED = 24

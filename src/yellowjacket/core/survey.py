@@ -12,7 +12,7 @@ from yellowjacket.core.codes import DigitalIso, digital_verdict
 from yellowjacket.core.frames import FrameError, FrameMetadata, read_with_metadata
 from yellowjacket.core.gathering import Exposures, IsoTask
 from yellowjacket.core.inspection import looks_dark
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.second_base import NoiseAt, second_base_of
 
 

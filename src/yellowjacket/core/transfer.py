@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from yellowjacket.core.quantity import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 
 # A straight line through fewer points says nothing about its own fit.
 _MIN_POINTS = 3

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.quantity import Z95, Quantity
+from yellowjacket.core.metrology.estimate import Z95, Quantity
 
 Busy = Sequence[tuple[float, float]]
 # Time constants tried, in seconds: from a small body to a large one in a cage.

@@ -11,8 +11,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error
 from yellowjacket.core.noise import PairNoise
-from yellowjacket.core.quantity import Z95, Quantity, missing, with_error
 
 # Neighbouring steps are told apart when their difference is above so many standard errors of it.
 _APART_SE = 2.0

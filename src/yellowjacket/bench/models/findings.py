@@ -5,9 +5,9 @@ from __future__ import annotations
 from django.db import models
 
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.quantity import Quantity
 
 
 class Patch(models.Model):

@@ -19,7 +19,7 @@ from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.lenr import LenrVerdict, lenr_verdict
 from yellowjacket.core.limits import Limit
 from yellowjacket.core.long_exposure import Longest
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.tolerance import Criterion
 
 # A ladder of so many marks says as much as any.

@@ -11,7 +11,7 @@ from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.verdicts import stops_of
 from yellowjacket.core.matched import MatchedRung, Seen, ahead_in_words, matched_rungs
-from yellowjacket.core.quantity import Quantity, difference, missing, ratio
+from yellowjacket.core.metrology.estimate import Quantity, difference, missing, ratio
 
 FEWEST, MOST = 2, 6
 # What is compared: name, quantity, unit, whether it belongs to the grey patch or to the rung or a texture.

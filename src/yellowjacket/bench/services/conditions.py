@@ -17,7 +17,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.battery import LevelNote, charge_minutes
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.ladder import PlannedLadder
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.schedule import Schedule, Supply
 from yellowjacket.core.warmth import TemperatureNote, WarmRun, WarmthRecord, learn
 from yellowjacket.simcam.instruments import Panel

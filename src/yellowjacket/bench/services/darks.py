@@ -23,8 +23,8 @@ from yellowjacket.core.dark_ladder import DarkLadder, Known
 from yellowjacket.core.dark_time import DarkGroup, TimeFindings, TimeTask, measure_time
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.hot_pixels import also_in
-from yellowjacket.core.quantity import Quantity, missing
-from yellowjacket.core.readings import DARK_QUANTITIES
+from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
 
 # Raise with every change of how darks are measured.
 METHOD_VERSION = f"{__version__}/4"

@@ -21,7 +21,7 @@ from yellowjacket.bench.models import (
 )
 from yellowjacket.bench.services.recording import conditions, evidence
 from yellowjacket.bench.services.sittings import UseSpec
-from yellowjacket.core.readings import QUANTITIES
+from yellowjacket.core.metrology.measurands import QUANTITIES
 
 SCHEMA = "yellowjacket-sitting/1"
 CSV_COLUMNS = (

@@ -11,7 +11,7 @@ from yellowjacket.bench.models import Grade, Ladder, Lane, Rung, Use
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.blind import kappa
 from yellowjacket.core.develop import PLAIN
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 
 # Grades of the coarse scale (always, if I must, never) on the fine one.
 COARSE = {1: 2, 2: 4, 3: 5}

@@ -32,9 +32,9 @@ from yellowjacket.core.lane_matching import (
     effect_from,
     examine,
 )
+from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.patch_readings import UNIFORM
 from yellowjacket.core.patches import Rect
-from yellowjacket.core.quantity import Quantity, missing
 from yellowjacket.core.rendered import SUFFIXES
 from yellowjacket.core.same_spot import Similarity, scaled_to
 

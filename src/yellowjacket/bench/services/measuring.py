@@ -25,11 +25,11 @@ from yellowjacket.bench.services.patching import propose, reference_rung
 from yellowjacket.core.at_use import UseSize
 from yellowjacket.core.exposures import EXPOSED, ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.measure import SINGLE, RungResult, RungTask, measure_rung
+from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.measurands import DARK_QUANTITIES, SMOOTHED
+from yellowjacket.core.metrology.measurands import Reading as CoreReading
 from yellowjacket.core.patch_readings import UNIFORM, PatchSpec
 from yellowjacket.core.patches import even_rect
-from yellowjacket.core.quantity import Quantity, missing
-from yellowjacket.core.readings import DARK_QUANTITIES, SMOOTHED
-from yellowjacket.core.readings import Reading as CoreReading
 from yellowjacket.core.relations import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
 from yellowjacket.core.same_pixels import SAME, SamePixelsTask, same_pixels
 from yellowjacket.core.scene_readings import Known

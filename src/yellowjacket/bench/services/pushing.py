@@ -19,8 +19,8 @@ from yellowjacket.core.iso_push import (
     invariant_from,
     penalties,
 )
+from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.processing import noise_hidden_stops, processing_part
-from yellowjacket.core.quantity import Quantity, missing, ratio
 from yellowjacket.core.recovery import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.same_pixels import AREA, OWN, SAME
 from yellowjacket.core.tolerance import LEVELS, Criterion, Profile

@@ -22,7 +22,7 @@ from yellowjacket.core.limits import (
     graded_limits,
     measured_limits,
 )
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS
 
 # Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).

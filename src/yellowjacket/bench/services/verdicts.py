@@ -20,7 +20,7 @@ from yellowjacket.core.matched import (
     matched_rungs,
     verdicts_in_words,
 )
-from yellowjacket.core.quantity import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing
 
 # Noise is seen first in the shadows.
 CRITERION, CRITERION_WORDS = "shadow_snr", "shadow SNR"

@@ -20,7 +20,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.foreign import QUANTITIES as FOREIGN
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.sitting_page import carried_out
 
 _CHART_PX = (1040.0, 230.0)

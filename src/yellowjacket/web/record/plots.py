@@ -10,7 +10,7 @@ from django.utils.html import escape
 from reportlab.graphics.shapes import Circle, Drawing, Line, PolyLine, String
 from reportlab.lib.colors import HexColor
 
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.templatetags.values import number
 
 # Points of print; the strips left, right, over and under the field of the curve.

@@ -16,7 +16,7 @@ from reportlab.platypus import Flowable, Image, Paragraph, SimpleDocTemplate, Sp
 from yellowjacket import __version__
 from yellowjacket.bench.models import Record, Sitting
 from yellowjacket.bench.services.comparing import QUANTITIES
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.record.plots import as_drawing, latin
 from yellowjacket.web.record.reports import METHODS, LadderPart, RungPart, parts_of
 from yellowjacket.web.templatetags.values import dial_mark, iso_range, number

@@ -16,7 +16,7 @@ from yellowjacket.bench.services import comparing, other_limits, recording
 from yellowjacket.bench.services.comparing import QUANTITIES
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.frames import FrameError
-from yellowjacket.core.quantity import Quantity
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web import pictures
 from yellowjacket.web.record import plots
 from yellowjacket.web.record.plots import Plot

@@ -21,11 +21,12 @@ from yellowjacket.bench.services.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.dark_current import corner_to_centre
 from yellowjacket.core.frames import CHANNELS, FrameError, read_frame
-from yellowjacket.core.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable, density, standing_at
+from yellowjacket.core.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable, standing_at
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.lenr import lenr_verdict
 from yellowjacket.core.light_points import LESS_SURE, bright_points, repaired
 from yellowjacket.core.long_exposure import by_channel, per_area
+from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.night import DARK_CAUTIONS
 from yellowjacket.core.planning import PlanError
 from yellowjacket.core.stored_png import stored_png

@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from yellowjacket.core.quantity import Z95, difference, missing, ratio, with_error
+from yellowjacket.core.metrology.estimate import Z95, difference, missing, ratio, with_error
 
 
 def test_a_ratio_and_a_difference_carry_both_errors():

@@ -1,0 +1,3 @@
+"""Measured values: an estimate with its 95 % interval (``estimate``), what is measured (``measurands``), robust statistics and
+intervals of shares and rates.
+"""
