@@ -8,8 +8,8 @@ from pathlib import Path
 
 import numpy as np
 
-from yellowjacket.core.dng import CaptureData, DngImage, write_dng
-from yellowjacket.core.frames import RawFrame
+from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
+from yellowjacket.core.raw.frame import RawFrame
 
 WIDTH, HEIGHT = 640, 448
 BLACK, WHITE = 512, 16383

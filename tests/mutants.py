@@ -25,12 +25,12 @@ from tests import making
 from yellowjacket.bench.executor import frame_error, run_all
 from yellowjacket.core.folder_darks import temperatures_of
 from yellowjacket.core.foreign import QUANTITIES, ForeignError, read_curve
-from yellowjacket.core.frames import FrameError
-from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.plan_files import PlanFileError, PlannedFor, plan_document, read_plan
 from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
 from yellowjacket.core.profile_files import ProfileFileError, profile_document, read_profile
+from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
+from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.rendered import RenderedTask, measure_rendered
 from yellowjacket.core.single import FrameTask, measure_file
 from yellowjacket.core.tolerance import profile_from

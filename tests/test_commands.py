@@ -13,7 +13,7 @@ import pytest
 from tests import darks, layouts, making
 from yellowjacket.bench import executor
 from yellowjacket.cli import main
-from yellowjacket.core.frames import read_frame
+from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX

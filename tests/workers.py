@@ -4,7 +4,7 @@ import os
 import time
 from pathlib import Path
 
-from yellowjacket.core.inspection import inspect_file
+from yellowjacket.core.raw.first_look import inspect_file
 
 
 def no_patches(pair):

@@ -15,9 +15,9 @@ import numpy as np
 
 from yellowjacket.benchmark_lines import line
 from yellowjacket.core.dark_time import DarkGroup, TimeTask, measure_time
-from yellowjacket.core.dng import CaptureData, DngImage, write_dng
-from yellowjacket.core.frames import read_frame
 from yellowjacket.core.master_dark import make_master
+from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
+from yellowjacket.core.raw.reader import read_frame
 
 WIDTH_PX, HEIGHT_PX = 6000, 4000
 _BLACK_DN, _WHITE_DN = 1024, 16383

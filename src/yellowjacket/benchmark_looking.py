@@ -12,8 +12,8 @@ import numpy as np
 
 from yellowjacket.benchmark_lines import line
 from yellowjacket.core.develop import DEVELOPERS, Development, develop_at_use
-from yellowjacket.core.frames import read_frame
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.stored_png import stored_png
 
 # Twelve rungs of two bodies, as the wall shows them; a use of 2 MP.

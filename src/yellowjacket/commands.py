@@ -28,14 +28,14 @@ from yellowjacket.core.folder_ladders import (
     fixed_noise,
     iso_against_push,
 )
-from yellowjacket.core.frames import BAYER, FrameError
 from yellowjacket.core.gathering import IsoTask
 from yellowjacket.core.hot_pixels import HotPixel
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.metrology.document import Document
-from yellowjacket.core.patches import Rect
 from yellowjacket.core.plan_files import read_plan
 from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
+from yellowjacket.core.raw.frame import BAYER, FrameError
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendered import SUFFIXES, RenderedTask, measure_rendered
 from yellowjacket.core.sequence import shots_of
 from yellowjacket.core.single import FrameTask, NamedRect, measure_file, measurement

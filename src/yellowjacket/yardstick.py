@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import optimize, signal
 
-from yellowjacket.core.frames import CHANNELS, RawFrame
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.rect import Rect
 
 _TILE_PX, _FIXED_PX = 8, 16
 _NEIGHBOURS, _FULL_ENOUGH = 8, 12

@@ -11,7 +11,7 @@ from distributed import LocalCluster
 from yellowjacket.bench import executor
 from yellowjacket.core.measure import RungTask, measure_rung
 from yellowjacket.core.patch_readings import PatchSpec
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.rect import Rect
 
 pytestmark = pytest.mark.filterwarnings("ignore")
 

@@ -18,8 +18,8 @@ from yellowjacket.bench.services import judging, lanes, recording
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.develop import develop_crop
-from yellowjacket.core.frames import read_frame
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 
 pytestmark = pytest.mark.django_db
 

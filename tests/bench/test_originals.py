@@ -17,7 +17,7 @@ from yellowjacket.bench.originals import OriginalState
 from yellowjacket.bench.services import adopting, importing, measuring
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import UseSpec
-from yellowjacket.core.frames import FrameError
+from yellowjacket.core.raw.frame import FrameError
 
 
 def upload(name: str, content: bytes) -> SimpleUploadedFile:

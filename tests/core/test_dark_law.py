@@ -8,8 +8,8 @@ from yellowjacket.core.dark_current import dark_tiles
 from yellowjacket.core.dark_faults import faults_of
 from yellowjacket.core.dark_law import at_temperature, dark_law, warmed_s
 from yellowjacket.core.dark_time import DarkGroup, measured
-from yellowjacket.core.frames import FrameError
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.raw.frame import FrameError
 
 TIMES = (1.0, 8.0, 30.0, 60.0, 120.0, 240.0)
 RATE_20 = 0.3

@@ -14,7 +14,7 @@ from yellowjacket.core.develop import (
     gains_from_grey,
     interpolated_crop,
 )
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.simcam.scene import specimen_drawer
 
 

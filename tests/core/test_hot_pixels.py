@@ -5,7 +5,6 @@ import pytest
 from scipy.ndimage import median_filter
 
 from tests import darks, making
-from yellowjacket.core.frames import CHANNELS
 from yellowjacket.core.hot_pixels import (
     BLINKING,
     DEAD,
@@ -20,6 +19,7 @@ from yellowjacket.core.hot_pixels import (
     standing_at,
 )
 from yellowjacket.core.metrology.intervals import density
+from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.standing import excesses, outstanding, sample_step, sampled, spreads
 
 S_DN = darks.READ_DN / np.sqrt(2)

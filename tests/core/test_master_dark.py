@@ -7,8 +7,9 @@ import pytest
 
 from tests import darks, making
 from yellowjacket.core.dark_matching import Fit, Setting, matches
-from yellowjacket.core.frames import FrameError, read_frame
 from yellowjacket.core.master_dark import MasterError, make_master, subtracted, with_pedestal
+from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.reader import read_frame
 
 HOT = [(100, 50, 4.0), (200, 100, 20.0)]
 

@@ -9,7 +9,7 @@ from yellowjacket.core.measure import RungTask, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.measurands import SMOOTHED
 from yellowjacket.core.patch_readings import PatchSpec
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.relations import RungHabits, RungSignals, relate_habits, relate_rungs
 
 STEP_PX = making.WIDTH // making.STEPS

@@ -3,7 +3,8 @@ import pytest
 
 from tests.making import photon_mosaic
 from yellowjacket.core.metrology.robust import robust_sigma, without_plane
-from yellowjacket.core.noise import clipped_share, pair_noise
+from yellowjacket.core.noise import pair_noise
+from yellowjacket.core.raw.clipping import clipped_share
 
 BLACK = 512
 CLIP = 16383

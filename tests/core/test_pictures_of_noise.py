@@ -9,10 +9,10 @@ from PIL import Image
 from tests import making
 from yellowjacket.core import jury
 from yellowjacket.core.develop import Development, develop_crop
-from yellowjacket.core.frames import FrameError
 from yellowjacket.core.lane_matching import Known, PictureTask, examine
 from yellowjacket.core.noise_images import SHOWN_SIGMAS, difference_image, pattern_image
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.rect import Rect
 
 
 def frames(count, sigma=8.0, pattern=0.0, seed=1):
@@ -77,7 +77,7 @@ def rendered(tmp_path):
     how = Development(making.OFFSETS, dict.fromkeys(making.OFFSETS, float(making.BLACK)), (1e-4, 1e-4, 1e-4), None)
     from pathlib import Path
 
-    from yellowjacket.core.frames import read_frame
+    from yellowjacket.core.raw.reader import read_frame
 
     mosaic = read_frame(Path(known[1].path)).mosaic
     picture = Image.fromarray(develop_crop(mosaic, Rect(0, 0, making.WIDTH, making.HEIGHT), how))

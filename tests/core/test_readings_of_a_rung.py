@@ -10,11 +10,12 @@ from yellowjacket.core.at_use import UseSize, detail_readings, ratios_at_uses, s
 from yellowjacket.core.dark_ladder import DarkLadder, Known
 from yellowjacket.core.dark_time import DarkGroup, measured
 from yellowjacket.core.exposures import ExposureSignals, RungNoise, relate_exposures
-from yellowjacket.core.frames import CHANNELS, read_frame
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
 from yellowjacket.core.patch_readings import PatchSpec, noise_of
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rung_readings import headroom
 from yellowjacket.core.scene_readings import Known as SceneKnown
 from yellowjacket.core.scene_readings import scene_readings

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 from PIL import Image, ImageCms
 
-from yellowjacket.core.frames import FrameError
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendered import RenderedTask, lab_of, measure_rendered, proposed, read_rendered
 
 AREA = (("area", Rect(16, 16, 96, 96)),)

@@ -5,7 +5,7 @@ from scipy.ndimage import gaussian_filter
 
 from tests import making
 from yellowjacket.core.develop import Development, gains_from_grey
-from yellowjacket.core.frames import RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.spots import spots_worth_looking_at
 from yellowjacket.simcam import scene as drawer
 

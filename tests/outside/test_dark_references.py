@@ -12,10 +12,10 @@ from astropy.stats import mad_std
 from tests import darks, making
 from yellowjacket.core.dark_current import dark_current, dark_tiles
 from yellowjacket.core.dark_time import DarkGroup, measured
-from yellowjacket.core.frames import read_frame
 from yellowjacket.core.lenr import EXPECTED_NOISE_RATIO
 from yellowjacket.core.master_dark import make_master, subtracted
 from yellowjacket.core.metrology.estimate import with_relative_error
+from yellowjacket.core.raw.reader import read_frame
 
 pytestmark = pytest.mark.outside
 HOT = [(100, 50, 4.0), (201, 100, 20.0)]

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from tests import making
-from yellowjacket.core.frames import read_frame
 from yellowjacket.core.hot_pixels import DEAD
 from yellowjacket.core.light_points import bright_points, no_response
+from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX

@@ -6,7 +6,7 @@ from datetime import datetime
 import numpy as np
 import pytest
 
-from yellowjacket.core.inspection import inspect_file
+from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, GainMode
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import BLACK_BOX, GREY_BOX, Scene, patch_colours, specimen_drawer, wedge_reflectance

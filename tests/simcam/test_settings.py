@@ -6,9 +6,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from yellowjacket.core.frames import read_frame
 from yellowjacket.core.patch_readings import PatchSpec
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.same_pixels import SamePixelsTask, same_pixels
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera

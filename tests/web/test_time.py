@@ -209,7 +209,7 @@ def test_a_leak_is_said_on_the_page(client, data_folder):
     from pathlib import Path
 
     from yellowjacket.bench.models import Frame
-    from yellowjacket.core.frames import read_frame
+    from yellowjacket.core.raw.reader import read_frame
 
     for frame in Frame.objects.filter(sitting=sitting, shot__rung__exposure_s=60.0):
         raw = Path(frame.path).read_bytes()

@@ -9,7 +9,7 @@ from uuid import uuid4
 import numpy as np
 
 from yellowjacket.bench.executor import frame_error, run_one
-from yellowjacket.core.frames import read_frame
+from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.rendered import read_rendered
 
 

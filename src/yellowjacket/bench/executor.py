@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 from uuid import uuid4
 
-from yellowjacket.core.frames import FrameError
+from yellowjacket.core.raw.frame import FrameError
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")

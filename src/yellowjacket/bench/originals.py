@@ -8,7 +8,7 @@ from enum import StrEnum
 from pathlib import Path
 
 from yellowjacket.bench.models import Frame, LanePicture, Problem, Sitting
-from yellowjacket.core.frames import FrameError, sha256_of
+from yellowjacket.core.raw.frame import FrameError, sha256_of
 
 
 class OriginalState(StrEnum):

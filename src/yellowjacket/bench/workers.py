@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from yellowjacket.core.frames import read_frame
-from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.patches import Proposal, propose_patches
+from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
+from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import disturbed, specimen_drawer

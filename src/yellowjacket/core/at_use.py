@@ -14,11 +14,11 @@ from yellowjacket.core.colour import camera_to_srgb
 from yellowjacket.core.cooked import LagSums
 from yellowjacket.core.detail import NYQUIST, finest_detail
 from yellowjacket.core.develop import gains_from_grey
-from yellowjacket.core.frames import CHANNELS, RawFrame
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Reading
-from yellowjacket.core.patches import Rect
 from yellowjacket.core.ranges import dynamic_range_stops
+from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.tolerance import use_noise_factor
 
 _AS_FINE = "as fine as the use shows"

@@ -13,10 +13,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from yellowjacket.core.banding import Banding
-from yellowjacket.core.codes import CodeUse, clip_code, code_use, noise_of_cut_black
 from yellowjacket.core.cooked import Cooked, LagSums, pooled, verdict, white_variance
 from yellowjacket.core.fixed_pattern import prnu
-from yellowjacket.core.frames import FrameError, RawFrame
 from yellowjacket.core.gathering import (
     Channel,
     Gathered,
@@ -32,8 +30,10 @@ from yellowjacket.core.gathering import (
 )  # fmt: skip
 from yellowjacket.core.metrology.estimate import Quantity, mean, missing, rms, weighted, with_error, with_relative_error
 from yellowjacket.core.noise import ROUNDING_LIMITED_DN, PairNoise
-from yellowjacket.core.patches import Rect
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops, engineering_range_stops
+from yellowjacket.core.raw.codes import CodeUse, clip_code, code_use, noise_of_cut_black
+from yellowjacket.core.raw.frame import FrameError, RawFrame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.transfer import TransferFit, TransferPoint, fit_transfer
 
 # Tiles above this share of the range whose noise lies below half the photon-transfer line have filled their wells.

@@ -13,10 +13,11 @@ from numpy.typing import NDArray
 
 from yellowjacket.core.banding import banding_of
 from yellowjacket.core.dark_current import DarkTiles, dark_tiles
-from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
 from yellowjacket.core.hot_pixels import PixelTable, hot_pixels
-from yellowjacket.core.inspection import looks_dark
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.raw.dark_or_light import looks_dark
+from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
+from yellowjacket.core.raw.reader import read_frame
 
 # Frames of one time that are read; more add little.
 MOST_FRAMES = 4

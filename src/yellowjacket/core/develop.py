@@ -16,8 +16,8 @@ from scipy.ndimage import shift
 
 from yellowjacket.core.colour import camera_to_srgb
 from yellowjacket.core.filling import area_means, balanced, encoded, filled_in
-from yellowjacket.core.frames import CHANNELS
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.core.raw.rect import Rect
 
 PLAIN, GRADIENT = "plain", "gradient"
 DEVELOPERS = (PLAIN, GRADIENT)

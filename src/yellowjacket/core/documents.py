@@ -9,17 +9,17 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from yellowjacket.core.banding import Banding
 from yellowjacket.core.characterise import ChannelFindings, IsoFindings
-from yellowjacket.core.codes import DigitalIso
 from yellowjacket.core.cooked import Cooked
 from yellowjacket.core.folder_darks import FoundDarks
 from yellowjacket.core.folder_ladders import FoundExposures, no_ladder
-from yellowjacket.core.frames import FrameError
 from yellowjacket.core.iso_push import Invariance, Penalty
 from yellowjacket.core.long_exposure import AS_SHOT
 from yellowjacket.core.marks import MarkHabits, advice_on
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops
+from yellowjacket.core.raw.codes import DigitalIso
+from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.recovery import StopLimit
 from yellowjacket.core.survey import digital_of, second_base_iso
 

@@ -18,7 +18,7 @@ from scipy.ndimage import gaussian_filter, map_coordinates
 from yellowjacket.core.colour import delta_e_2000
 from yellowjacket.core.develop import LUMINANCE
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendered import Picture, lab_of, linear_of, noise_in_display_units
 from yellowjacket.core.same_spot import Grey, NoMatch, Similarity, found, scaled_to, shift_between
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.counting import SUM_A, SUM_AA, SUM_AB, SUM_B, SUM_BB, TILE_PX, tile_sums
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.raw.histograms import SUM_A, SUM_AA, SUM_AB, SUM_B, SUM_BB, TILE_PX, tile_sums
 
 # Patches dimmer than this share of the brightest say nothing about response.
 _BRIGHT_SHARE = 0.1

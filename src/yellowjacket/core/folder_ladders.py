@@ -8,15 +8,18 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from yellowjacket.core.exposures import ExposureSignals, RungNoise, relate_exposures
-from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
 from yellowjacket.core.gathering import Exposures, IsoTask, pairs_of
 from yellowjacket.core.iso_push import Invariance, IsoNoise, Penalty, ShadowNoise, invariant_from, penalties
 from yellowjacket.core.measure import RungTask, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Reading
-from yellowjacket.core.noise import clipped_share, pair_noise
+from yellowjacket.core.noise import pair_noise
 from yellowjacket.core.patch_readings import PatchSpec
-from yellowjacket.core.patches import Rect, propose_patches, uniform_patches
+from yellowjacket.core.patches import propose_patches, uniform_patches
+from yellowjacket.core.raw.clipping import clipped_share
+from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.recovery import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
 

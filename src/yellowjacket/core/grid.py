@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.rect import Rect
 
 Point = tuple[float, float]
 # Share of a cell left free on each side, clear of its borders.

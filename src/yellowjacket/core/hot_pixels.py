@@ -16,8 +16,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.frames import CHANNELS, RawFrame
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.standing import (
     excesses,
     outstanding,

@@ -25,8 +25,9 @@ from yellowjacket.core.finish import (
     same_noise,
     upright,
 )
-from yellowjacket.core.frames import FrameError, RawFrame, read_frame, sha256_of
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendered import Picture, read_rendered, size_of
 from yellowjacket.core.same_spot import Grey, NoMatch, Similarity
 

@@ -11,8 +11,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.frames import CHANNELS, RawFrame
 from yellowjacket.core.hot_pixels import DEAD, HOT, HotPixel
+from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.standing import insert
 
 LESS_SURE = "less sure: told from a light frame"

@@ -16,8 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.exposure.notation import shutter_label
-from yellowjacket.core.frames import BAYER, FrameMetadata, RawFrame, read_with_metadata
-from yellowjacket.core.inspection import looks_dark
+from yellowjacket.core.raw.dark_or_light import looks_dark
+from yellowjacket.core.raw.frame import BAYER, FrameMetadata, RawFrame
+from yellowjacket.core.raw.reader import read_with_metadata
 
 # A master of fewer darks has no majority against a struck one.
 FEWEST_DARKS = 3

@@ -13,7 +13,6 @@ import numpy as np
 from yellowjacket.core.at_use import Size, UseSize, ratios_at_uses, sizes_of
 from yellowjacket.core.characterise import IsoFindings, characterise_frames
 from yellowjacket.core.cooked import LagSums, pooled
-from yellowjacket.core.frames import CHANNELS, FrameError, RawFrame, read_frame
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
 from yellowjacket.core.noise import PairNoise
@@ -27,7 +26,9 @@ from yellowjacket.core.patch_readings import (
     patch_readings,
     without_full,
 )
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rung_readings import habits, headroom, rung_readings
 from yellowjacket.core.scene_readings import Known, scene_readings
 

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from yellowjacket.core.cooked import LAGS, LagSums, lag_sums, pooled
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.robust import robust_sigma, without_plane
+from yellowjacket.core.raw.clipping import Plane
 
 # A ratio k of the two means is believed when the signal is this many σ and k this many SE from 1.
 _K_SIGNAL_SIGMAS = 10.0
@@ -33,8 +34,6 @@ _OUTLIER_REMARK_SHARE = 0.01
 # Rounding to whole numbers: below the first σ is limited by it, below the second only an upper bound.
 ROUNDING_LIMITED_DN = 0.5
 ROUNDING_BOUND_DN = 0.4
-# A pixel counts as clipped above this share of the way from black to the clip point.
-CLIP_SHARE = 0.99
 _CLIP_MARGIN_SIGMAS = 5.0
 # Code 0 cuts the lower tail off: patches nearer to it than this many σ would read too little noise.
 _FLOOR_MARGIN_SIGMAS = 4.0
@@ -44,8 +43,6 @@ _SIGNIFICANT_LAG_SE = 5.0
 _PLANE_PARAMETERS = 3
 MIN_PIXELS = 64
 SINGLE_FRAME = "single frame"
-
-Plane = NDArray[np.uint16]
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,11 +165,6 @@ def _standing_out(both: NDArray[np.float64]) -> NDArray[np.bool_] | None:
     centre = float(np.median(both))
     out = np.abs(both - centre) > max(_OUTLIER_SIGMAS * robust_sigma(both - centre), _OUTLIER_FLOOR_DN)
     return out if out.any() else None
-
-
-def clipped_share(patch: Plane, black_dn: float, clip_dn: float) -> float:
-    """Share of pixels above black + 0.99·(clip − black), 0 to 1."""
-    return float(np.mean(patch > black_dn + CLIP_SHARE * (clip_dn - black_dn)))
 
 
 def _light_ratio(mean_a: float, mean_b: float, sigma: float, n: int) -> tuple[float, float]:

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter
 
-from yellowjacket.core.frames import CHANNELS, RawFrame
 from yellowjacket.core.metrology.robust import robust_sigma
+from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 
 # Shown from black to white: this many σ of what is shown, each way.
 SHOWN_SIGMAS = 3.0

@@ -8,12 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from yellowjacket.core.frames import CHANNELS, RawFrame
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.metrology.measurands import GREEN, Reading
-from yellowjacket.core.noise import PairNoise, clipped_share, pair_noise, unmeasured
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.noise import PairNoise, pair_noise, unmeasured
+from yellowjacket.core.raw.clipping import clipped_share
+from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.rect import Rect
 
 # Roles whose areas are uniform and join the noise fit: they make the rung's own readings. The others stand alone.
 UNIFORM = ("grey", "shadow", "black", "highlight", "field")

@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 from scipy.ndimage import minimum_filter, uniform_filter
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE, SHADOW_STOPS_UNDER_GREY
-from yellowjacket.core.frames import CHANNELS, RawFrame
-from yellowjacket.core.noise import CLIP_SHARE, Plane
+from yellowjacket.core.raw.clipping import CLIP_SHARE, Plane
+from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.rect import Rect
 
 # Side of a tile in pixels of one channel (twice that in the raw frame).
 TILE_PX = 8
@@ -40,44 +41,6 @@ _HIGHLIGHT_OVER_GREY_STOPS = 0.7
 
 
 @dataclass(frozen=True, slots=True)
-class Rect:
-    """A rectangle in raw pixels; x, y of the top left, all even."""
-
-    x: int
-    y: int
-    w: int
-    h: int
-
-    def of_plane(self, plane: Plane) -> Plane:
-        """The part of one channel's plane that lies inside."""
-        return plane[self.y // 2 : (self.y + self.h) // 2, self.x // 2 : (self.x + self.w) // 2]
-
-    def parts(self, frame: RawFrame, channel: str) -> tuple[Plane, ...]:
-        """The part of a channel that lies inside, one array for each of its sites in the tile."""
-        if frame.offsets:
-            return (self.of_plane(frame.plane(channel)),)
-        step, samples = frame.step, frame.samples
-        rows, columns = self.h // step, self.w // step
-        found = []
-        for site in frame.sites[channel]:
-            top = self.y + (site.row - self.y) % step
-            left = samples * self.x + (site.column - samples * self.x) % site.column_step
-            found.append(frame.mosaic[top :: site.row_step, left :: site.column_step][:rows, :columns])
-        return tuple(found)
-
-    def fits(self, width: int, height: int) -> bool:
-        """Whether it lies wholly inside a frame of that size."""
-        return (
-            self.x >= 0
-            and self.y >= 0
-            and self.w >= 2
-            and self.h >= 2
-            and self.x + self.w <= width
-            and self.y + self.h <= height
-        )
-
-
-@dataclass(frozen=True, slots=True)
 class Proposal:
     """A patch proposed for a role: grey, shadow, black, highlight, or field (one of many for the noise fit)."""
 
@@ -91,21 +54,6 @@ class _Window:
     green: float
     neutral_stops: float
     area: int
-
-
-def even_rect(x: float, y: float, w: float, h: float, width: int, height: int) -> Rect:
-    """The nearest even rectangle inside a frame of ``width`` × ``height``, at least 16 px a side.
-
-    Raises ValueError for numbers that are not finite.
-    """
-    if not all(math.isfinite(number) for number in (x, y, w, h)):
-        raise ValueError(f"a patch needs finite numbers, got {x}, {y}, {w}, {h}")
-    side = 16
-    w_even = int(min(max(side, round(w / 2) * 2), width - width % 2))
-    h_even = int(min(max(side, round(h / 2) * 2), height - height % 2))
-    x_even = int(min(max(0, round(x / 2) * 2), (width - w_even) // 2 * 2))
-    y_even = int(min(max(0, round(y / 2) * 2), (height - h_even) // 2 * 2))
-    return Rect(x_even, y_even, w_even, h_even)
 
 
 def uniform_patches(first: RawFrame, second: RawFrame, most: int) -> tuple[Rect, ...]:

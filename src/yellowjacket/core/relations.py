@@ -10,7 +10,6 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.codes import CodeUse, DigitalIso, digital_verdict
 from yellowjacket.core.colour import (
     ChannelMeans,
     PatchColour,
@@ -20,10 +19,11 @@ from yellowjacket.core.colour import (
     neutral_drift,
     neutral_drift_duv,
 )
-from yellowjacket.core.frames import CHANNELS
 from yellowjacket.core.marks import MarkHabits, advice_on
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, SMOOTHED, Reading
+from yellowjacket.core.raw.codes import CodeUse, DigitalIso, digital_verdict
+from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.second_base import NoiseAt, second_base_of
 
 # What relating rungs reads: stored anew every time.

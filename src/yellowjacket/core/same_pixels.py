@@ -20,11 +20,12 @@ from yellowjacket.core.at_use import rendering_of
 from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb
 from yellowjacket.core.detail import finest_detail
 from yellowjacket.core.develop import Development, interpolated_crop
-from yellowjacket.core.frames import CHANNELS, RawFrame, read_frame
 from yellowjacket.core.metrology.estimate import missing
 from yellowjacket.core.metrology.measurands import Reading
 from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.patch_readings import PatchSpec
+from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.reader import read_frame
 
 # Channel names under which the three pictures are kept.
 OWN, AREA, LANCZOS = "own", "area", "lanc"

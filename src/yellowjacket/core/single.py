@@ -10,12 +10,15 @@ from typing import Any
 import numpy as np
 
 from yellowjacket.core.documents import MEASUREMENT, problem
-from yellowjacket.core.frames import FrameError, RawFrame, read_frame, read_with_metadata, sha256_of
-from yellowjacket.core.inspection import looks_dark
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.noise import PairNoise, clipped_share, joint_noise, pair_noise, single_noise
-from yellowjacket.core.patches import Rect, uniform_patches, uniform_patches_of_one
+from yellowjacket.core.noise import PairNoise, joint_noise, pair_noise, single_noise
+from yellowjacket.core.patches import uniform_patches, uniform_patches_of_one
+from yellowjacket.core.raw.clipping import clipped_share
+from yellowjacket.core.raw.dark_or_light import looks_dark
+from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
+from yellowjacket.core.raw.reader import read_frame, read_with_metadata
+from yellowjacket.core.raw.rect import Rect
 
 # Proposals when nobody named patches.
 _PROPOSED = 24

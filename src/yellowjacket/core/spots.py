@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb
 from yellowjacket.core.develop import Development
-from yellowjacket.core.frames import RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 
 # Side of a tile in raw pixels: about what a crop shows around its middle.
 _TILE_PX = 48

@@ -8,11 +8,12 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from yellowjacket.core.characterise import IsoFindings
-from yellowjacket.core.codes import DigitalIso, digital_verdict
-from yellowjacket.core.frames import FrameError, FrameMetadata, read_with_metadata
 from yellowjacket.core.gathering import Exposures, IsoTask
-from yellowjacket.core.inspection import looks_dark
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.raw.codes import DigitalIso, digital_verdict
+from yellowjacket.core.raw.dark_or_light import looks_dark
+from yellowjacket.core.raw.frame import FrameError, FrameMetadata
+from yellowjacket.core.raw.reader import read_with_metadata
 from yellowjacket.core.second_base import NoiseAt, second_base_of
 
 

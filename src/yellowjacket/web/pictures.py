@@ -30,9 +30,9 @@ from yellowjacket.core.develop import (
     develop_crop,
     develop_reduced,
 )
-from yellowjacket.core.frames import RawFrame
 from yellowjacket.core.master_dark import with_pedestal
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import RawFrame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendered import averaged_rendered
 from yellowjacket.core.stored_png import stored_png
 

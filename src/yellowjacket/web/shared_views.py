@@ -12,9 +12,9 @@ from yellowjacket.bench.models import Frame, Job, LanePicture, Reading
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.frames import frames_by_rung
 from yellowjacket.bench.typed import decimal
-from yellowjacket.core.frames import FrameError
 from yellowjacket.core.metrology.measurands import QUANTITIES
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.web import pictures
 
 _YEAR_S = 31_536_000

@@ -7,7 +7,7 @@ from django.db import models
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.patch_readings import PatchSpec
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.rect import Rect
 
 
 class Patch(models.Model):

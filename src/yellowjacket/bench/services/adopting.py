@@ -34,10 +34,10 @@ from yellowjacket.bench.services.frames import add_frame, misfit_from, note_prob
 from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
 from yellowjacket.core.adopting import AdoptedLadder, AdoptedRung, Adoption, FoundFrame, adopt, as_ladder
 from yellowjacket.core.exposure import apex, dial, notation
-from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.plan_files import spec_as_dict
 from yellowjacket.core.planning import PlanError, plan_ladder
+from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 
 _FASTEST_S, _SLOWEST_S = 1 / 8000, 30.0
 _TOKEN_LENGTH = 12

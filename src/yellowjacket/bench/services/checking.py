@@ -15,7 +15,9 @@ from django.db.models import Count, Max
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Rung, Shot, Sitting
 from yellowjacket.bench.services.conditions import temperature_drifts
 from yellowjacket.bench.services.patching import reference_rung
-from yellowjacket.core.audit import (
+from yellowjacket.core.exposure.dial import exact_exposure_s
+from yellowjacket.core.exposure.notation import format_stops
+from yellowjacket.core.raw.frame_report import (
     FrameReport,
     exposure_stops,
     frame_is_soft,
@@ -28,8 +30,6 @@ from yellowjacket.core.audit import (
     spot_sharpness,
     structure_at,
 )
-from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.exposure.notation import format_stops
 
 # Exposure may lie this far from the plan (docs/methods.md).
 EXPOSURE_TOLERANCE_STOPS = 1 / 6

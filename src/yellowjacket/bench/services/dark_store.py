@@ -11,9 +11,9 @@ import numpy as np
 
 from yellowjacket.core.dark_current import DarkTiles
 from yellowjacket.core.dark_time import DarkGroup, TimeFindings
-from yellowjacket.core.frames import CHANNELS
 from yellowjacket.core.hot_pixels import PixelTable
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.raw.frame import CHANNELS
 
 # Of darks of one exposure time: tiles and outstanding pixels of 150 MP take a fraction of it.
 _MOST_BYTES = 256 << 20

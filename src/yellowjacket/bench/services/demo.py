@@ -39,9 +39,9 @@ from yellowjacket.bench.services import (
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.develop import develop_crop
-from yellowjacket.core.frames import read_frame
 from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, BodyModel
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))

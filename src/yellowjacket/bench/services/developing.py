@@ -11,7 +11,7 @@ from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core.develop import GREY_TARGET, PLAIN, Development, gains_from_grey
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
-from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.raw.frame import CHANNELS
 
 BY_GREY, BY_FILE, BY_NOTHING = "from the grey patch", "the file's own", "none: the file names no neutral"
 

@@ -18,7 +18,7 @@ from django.db.migrations.executor import MigrationExecutor
 from yellowjacket import __version__
 from yellowjacket.bench.models import Frame, Job, LanePicture, MasterDark, Problem
 from yellowjacket.bench.patience import Trouble, trouble_of, words_for
-from yellowjacket.core.frames import sha256_of
+from yellowjacket.core.raw.frame import sha256_of
 from yellowjacket.keeping import DATABASE
 
 GOOD, ODD, BAD = "good", "odd", "bad"

@@ -12,8 +12,8 @@ from django.db import IntegrityError, transaction
 from yellowjacket.bench.executor import frame_error
 from yellowjacket.bench.models import Frame, Problem, Rung, Shot, Sitting
 from yellowjacket.bench.services.matching import ShotFinder, candidate_of, without_contacts
-from yellowjacket.core.inspection import FrameFacts
 from yellowjacket.core.matching import Misfit
+from yellowjacket.core.raw.first_look import FrameFacts
 
 log = logging.getLogger(__name__)
 

@@ -25,9 +25,9 @@ from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable
 from yellowjacket.bench.services.matching import ShotFinder
-from yellowjacket.core.frames import sha256_of
-from yellowjacket.core.inspection import FrameFacts, inspect_file
 from yellowjacket.core.matching import Misfit
+from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
+from yellowjacket.core.raw.frame import sha256_of
 
 # A file this old (s) is no longer being written; a look takes this many, the next one goes on.
 _SETTLED_S = 1.5

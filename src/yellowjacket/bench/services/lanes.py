@@ -34,7 +34,7 @@ from yellowjacket.core.lane_matching import (
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.patch_readings import UNIFORM
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendered import SUFFIXES
 from yellowjacket.core.same_spot import Similarity, scaled_to
 

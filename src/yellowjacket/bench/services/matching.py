@@ -6,8 +6,8 @@ from collections import defaultdict
 from dataclasses import replace
 
 from yellowjacket.bench.models import Frame, Ladder, Shot, Sitting
-from yellowjacket.core.inspection import FrameFacts
 from yellowjacket.core.matching import NEARNESS, Candidate, LadderFacts, Matcher, Misfit, Slot
+from yellowjacket.core.raw.first_look import FrameFacts
 
 
 class ShotFinder:

@@ -29,7 +29,7 @@ from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES, SMOOTHED
 from yellowjacket.core.metrology.measurands import Reading as CoreReading
 from yellowjacket.core.patch_readings import UNIFORM, PatchSpec
-from yellowjacket.core.patches import even_rect
+from yellowjacket.core.raw.rect import even_rect
 from yellowjacket.core.relations import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
 from yellowjacket.core.same_pixels import SAME, SamePixelsTask, same_pixels
 from yellowjacket.core.scene_readings import Known

@@ -14,7 +14,8 @@ from yellowjacket.bench.services.frames import frames_by_rung, misfit_from
 from yellowjacket.bench.workers import propose_from
 from yellowjacket.core.grid import Point, grid_cells
 from yellowjacket.core.patch_readings import UNIFORM
-from yellowjacket.core.patches import Proposal, Rect, even_rect
+from yellowjacket.core.patches import Proposal
+from yellowjacket.core.raw.rect import Rect, even_rect
 
 # One of each at most, named by their role; proposals replace these and the fields.
 SINGLES = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK, Patch.Role.HIGHLIGHT)

@@ -12,7 +12,8 @@ from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Placement, Shot
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core import same_spot
-from yellowjacket.core.frames import FrameError, read_frame
+from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.same_spot import NoMatch, Similarity, scaled_to
 
 

@@ -9,8 +9,8 @@ from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.frames import FrameError
-from yellowjacket.core.inspection import inspect_file
+from yellowjacket.core.raw.first_look import inspect_file
+from yellowjacket.core.raw.frame import FrameError
 
 
 def body_values_from(upload: UploadedFile) -> dict[str, object]:

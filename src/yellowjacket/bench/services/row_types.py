@@ -21,8 +21,8 @@ from typing_extensions import TypedDict
 
 from yellowjacket.bench.models import Body, Frame, JurySheet, Ladder, LanePicture, Record, Rung, ToleranceProfile
 from yellowjacket.bench.services.dark_store import unpacked
-from yellowjacket.core.audit import report_from
 from yellowjacket.core.plan_files import spec_from
+from yellowjacket.core.raw.frame_report import report_from
 from yellowjacket.core.tolerance import profile_from
 
 

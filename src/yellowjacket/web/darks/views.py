@@ -22,7 +22,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal, identity, whole
 from yellowjacket.core.dark_matching import Setting
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.frames import FrameError
+from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.shared_views import picture_response
 from yellowjacket.web.sitting_page import carried_out

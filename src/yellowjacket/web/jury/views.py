@@ -10,7 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import JurySheet
 from yellowjacket.bench.services import jury
 from yellowjacket.bench.typed import whole
-from yellowjacket.core.frames import FrameError
+from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web.jury import sheets
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.bench.models import Frame
-from yellowjacket.core.frames import FrameError
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.same_spot import NoMatch, shift_between
 from yellowjacket.web import pictures
 

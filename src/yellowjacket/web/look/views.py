@@ -14,7 +14,7 @@ from yellowjacket.bench.services import judging, placements, recording, remedies
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.develop import DEVELOPERS
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.web import pictures
 from yellowjacket.web.lines import crop_line, grade_lines
 from yellowjacket.web.look import presets

@@ -15,7 +15,7 @@ from yellowjacket.bench.services.developing import BY_GREY, Developed, Developin
 from yellowjacket.bench.services.judging import current_grades, to_look_at_again
 from yellowjacket.bench.services.verdicts import stops_of
 from yellowjacket.core.exposure import dial, notation
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.same_spot import NoMatch, Similarity
 from yellowjacket.web import pictures
 from yellowjacket.web.look import aligning

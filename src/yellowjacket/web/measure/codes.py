@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.bench.models import Frame
-from yellowjacket.core.codes import missing_codes
-from yellowjacket.core.counting import CODES, add_histogram
-from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.raw.codes import missing_codes
+from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.core.raw.histograms import CODES, add_histogram
 from yellowjacket.web import pictures
 from yellowjacket.web.charts import Tick
 

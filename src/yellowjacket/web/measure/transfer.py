@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Reading, Rung
-from yellowjacket.core.frames import CHANNELS
+from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.web.charts import Tick
 
 WIDTH, HEIGHT, RESIDUALS = 640, 300, 110

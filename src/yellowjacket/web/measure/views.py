@@ -14,7 +14,7 @@ from yellowjacket.bench.services import measuring, patching, recording
 from yellowjacket.bench.services.developing import grey_signals
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal
-from yellowjacket.core.frames import FrameError
+from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.lines import Crops, Readings, crop_line, grade_lines
 from yellowjacket.web.measure import noise_pictures, sheet

@@ -15,8 +15,8 @@ from yellowjacket.bench.models import Frame, Ladder, Record, Rung, Sitting
 from yellowjacket.bench.services import comparing, other_limits, recording
 from yellowjacket.bench.services.comparing import QUANTITIES
 from yellowjacket.bench.services.developing import Developing
-from yellowjacket.core.frames import FrameError
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.record import plots
 from yellowjacket.web.record.plots import Plot

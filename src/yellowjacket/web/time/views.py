@@ -20,7 +20,6 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.dark_current import corner_to_centre
-from yellowjacket.core.frames import CHANNELS, FrameError, read_frame
 from yellowjacket.core.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable, standing_at
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.lenr import lenr_verdict
@@ -29,6 +28,8 @@ from yellowjacket.core.long_exposure import by_channel, per_area
 from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.night import DARK_CAUTIONS
 from yellowjacket.core.planning import PlanError
+from yellowjacket.core.raw.frame import CHANNELS, FrameError
+from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.stored_png import stored_png
 from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.sitting_page import SittingPage, carried_out

@@ -7,7 +7,7 @@ import pytest
 from scipy.ndimage import gaussian_filter
 
 from tests import making
-from yellowjacket.core.audit import (
+from yellowjacket.core.raw.frame_report import (
     exposure_stops,
     frame_is_soft,
     is_softer,
@@ -18,7 +18,7 @@ from yellowjacket.core.audit import (
     shift_px,
     spot_sharpness,
     structure_at,
-)  # fmt: skip
+)
 
 
 @pytest.fixture(scope="module")

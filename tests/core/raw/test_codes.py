@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from yellowjacket.core.codes import FEWEST_CODES, clip_code, code_use, digital_verdict, noise_of_cut_black
+from yellowjacket.core.raw.codes import FEWEST_CODES, clip_code, code_use, digital_verdict, noise_of_cut_black
 
 
 def counts_of(codes):

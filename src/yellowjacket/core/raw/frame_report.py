@@ -17,8 +17,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.frames import RawFrame
-from yellowjacket.core.noise import CLIP_SHARE
+from yellowjacket.core.raw.clipping import CLIP_SHARE
+from yellowjacket.core.raw.frame import RawFrame
 
 # Thumbnail cells along the longer side: a cell of a 24 MP frame is about 32 raw pixels.
 _THUMB_LONG_SIDE = 192

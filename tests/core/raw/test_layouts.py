@@ -7,9 +7,10 @@ import pytest
 
 from tests import layouts
 from yellowjacket.core.characterise import characterise_iso
-from yellowjacket.core.frames import FrameError, read_frame
 from yellowjacket.core.gathering import Exposures, IsoTask
-from yellowjacket.core.patches import Rect
+from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 
 SHAPE = (720, 1152)
 

@@ -1,0 +1,61 @@
+"""A first look at a file: what it is, what it claims, and whether it is a dark or a light frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from yellowjacket.core.raw.dark_or_light import looks_dark
+from yellowjacket.core.raw.frame import FrameError, FrameMetadata, sha256_of
+from yellowjacket.core.raw.frame_report import FrameReport, look_at
+from yellowjacket.core.raw.reader import read_with_metadata
+
+
+@dataclass(frozen=True, slots=True)
+class FrameFacts:
+    """What is kept about a file at import. ``matrix`` and ``neutral`` as nested tuples, or None."""
+
+    path: str
+    sha256: str
+    size_bytes: int
+    mtime_ns: int
+    width: int
+    height: int
+    metadata: FrameMetadata
+    dark: bool
+    white_dn: float
+    black_dn: dict[str, float]
+    offsets: dict[str, tuple[int, int]]
+    matrix: tuple[tuple[float, ...], ...] | None
+    neutral: tuple[float, ...] | None
+    report: FrameReport
+
+
+def inspect_file(path: str) -> FrameFacts:
+    """Hash, decode and describe one file. Raises FrameError when it cannot be used."""
+    where = Path(path)
+    try:
+        path.encode()
+    except UnicodeEncodeError as error:
+        raise FrameError(
+            where, "name", "has a name that is no UTF-8 text.", "Rename it and import it again."
+        ) from error
+    # Before it is read: what is written to it afterwards shows as a change.
+    stat = where.stat() if where.is_file() else None
+    frame, metadata = read_with_metadata(where)
+    return FrameFacts(
+        path=path,
+        sha256=sha256_of(where),
+        size_bytes=stat.st_size if stat else 0,
+        mtime_ns=stat.st_mtime_ns if stat else 0,
+        width=frame.mosaic.shape[1],
+        height=frame.mosaic.shape[0],
+        metadata=metadata,
+        dark=looks_dark(frame, metadata.exposure_s),
+        white_dn=frame.white_dn,
+        black_dn=frame.black_dn,
+        offsets=frame.offsets,
+        matrix=None if frame.xyz_to_camera is None else tuple(tuple(map(float, row)) for row in frame.xyz_to_camera),
+        neutral=None if frame.neutral is None else tuple(map(float, frame.neutral)),
+        report=look_at(frame),
+    )
