@@ -11,7 +11,7 @@ import pytest
 
 from yellowjacket.core.measure import RungTask, measure_rung
 from yellowjacket.core.patch_readings import PatchSpec
-from yellowjacket.core.patches import propose_patches
+from yellowjacket.core.patches.uniform import propose_patches
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera

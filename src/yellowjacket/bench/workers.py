@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from yellowjacket.core.patches import Proposal, propose_patches
+from yellowjacket.core.patches.uniform import Proposal, propose_patches
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import BODIES

@@ -15,7 +15,7 @@ from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Reading
 from yellowjacket.core.noise import pair_noise
 from yellowjacket.core.patch_readings import PatchSpec
-from yellowjacket.core.patches import propose_patches, uniform_patches
+from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
 from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
 from yellowjacket.core.raw.reader import read_frame

@@ -17,7 +17,7 @@ from yellowjacket.core.banding import Banding, banding_of
 from yellowjacket.core.fixed_pattern import FixedPattern, fixed_pattern
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.noise import PairNoise, joint_noise, pair_noise
-from yellowjacket.core.patches import uniform_patches
+from yellowjacket.core.patches.uniform import uniform_patches
 from yellowjacket.core.raw.frame import FrameError, RawFrame
 from yellowjacket.core.raw.histograms import CODES, add_histogram, tile_means_and_noise, tile_sums
 from yellowjacket.core.raw.reader import read_frame

@@ -12,9 +12,9 @@ from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from
 from yellowjacket.bench.workers import propose_from
-from yellowjacket.core.grid import Point, grid_cells
 from yellowjacket.core.patch_readings import UNIFORM
-from yellowjacket.core.patches import Proposal
+from yellowjacket.core.patches.chart_grid import Point, grid_cells
+from yellowjacket.core.patches.uniform import Proposal
 from yellowjacket.core.raw.rect import Rect, even_rect
 
 # One of each at most, named by their role; proposals replace these and the fields.

@@ -4,7 +4,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests import making
-from yellowjacket.core.patches import propose_patches
+from yellowjacket.core.patches.uniform import propose_patches
 from yellowjacket.core.raw.rect import Rect, even_rect
 
 STEP_PX = making.WIDTH // making.STEPS

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core.grid import grid_cells
+from yellowjacket.core.patches.chart_grid import grid_cells
 from yellowjacket.core.raw.rect import Rect
 
 STRAIGHT = ((100, 200), (1100, 200), (1100, 500), (100, 500))
