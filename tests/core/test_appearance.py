@@ -5,7 +5,7 @@ import pytest
 
 from yellowjacket.core.appearance import Rendering, appearance, excess_over_white
 from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb
-from yellowjacket.core.cooked import lag_sums
+from yellowjacket.core.noise.autocorrelation import lag_sums
 
 BLACK = 512.0
 LEVELS = {"R": 550.0, "G1": 1000.0, "G2": 1000.0, "B": 700.0}

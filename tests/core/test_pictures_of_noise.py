@@ -10,7 +10,7 @@ from tests import making
 from yellowjacket.core import jury
 from yellowjacket.core.develop import Development, develop_crop
 from yellowjacket.core.lane_matching import Known, PictureTask, examine
-from yellowjacket.core.noise_images import SHOWN_SIGMAS, difference_image, pattern_image
+from yellowjacket.core.noise.maps import SHOWN_SIGMAS, difference_image, pattern_image
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
 

@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from yellowjacket.core.noise import pair_noise
+from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.wedge import wedge_range
 
 BLACK, GAIN, READ = 1024, 0.8, 2.5

@@ -6,7 +6,7 @@ from scipy import linalg, optimize, stats
 from skimage.restoration import estimate_sigma
 
 from yellowjacket.core.metrology.intervals import proportion
-from yellowjacket.core.noise import pair_noise
+from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA
 from yellowjacket.core.transfer import TransferPoint, fit_transfer
 

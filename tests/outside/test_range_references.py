@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import brentq
 
-from yellowjacket.core.banding import banding_of
-from yellowjacket.core.fixed_pattern import fixed_pattern, prnu
 from yellowjacket.core.metrology.estimate import Quantity, with_relative_error
-from yellowjacket.core.noise import pair_noise
+from yellowjacket.core.noise.banding import banding_of
+from yellowjacket.core.noise.fixed_pattern import fixed_pattern, prnu
+from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.ranges import dynamic_range_stops, engineering_range_stops, signal_at_snr_e, snr_of
 from yellowjacket.core.raw.histograms import tile_means_and_noise, tile_sums
 from yellowjacket.core.transfer import TransferPoint, fit_transfer

@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.colour import lab_of_linear_srgb
-from yellowjacket.core.cooked import LAGS, LagSums, lag_sums
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.robust import without_plane
+from yellowjacket.core.noise.autocorrelation import LAGS, LagSums, lag_sums
 
 # Fewest output pixels along a side of a patch that tell noise at a size; coarser sizes go on as white noise.
 _FEWEST_BLOCKS = 8

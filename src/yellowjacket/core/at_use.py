@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 from yellowjacket.core.appearance import Appearance, Rendering, appearance, excess_over_white, unseen
 from yellowjacket.core.characterise import ChannelFindings
 from yellowjacket.core.colour import camera_to_srgb
-from yellowjacket.core.cooked import LagSums
 from yellowjacket.core.detail import NYQUIST, finest_detail
 from yellowjacket.core.develop import gains_from_grey
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Reading
+from yellowjacket.core.noise.autocorrelation import LagSums
 from yellowjacket.core.ranges import dynamic_range_stops
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.rect import Rect

@@ -12,9 +12,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from yellowjacket.core.banding import Banding
-from yellowjacket.core.cooked import Cooked, LagSums, pooled, verdict, white_variance
-from yellowjacket.core.fixed_pattern import prnu
 from yellowjacket.core.gathering import (
     Channel,
     Gathered,
@@ -29,7 +26,11 @@ from yellowjacket.core.gathering import (
     take_darks,
 )  # fmt: skip
 from yellowjacket.core.metrology.estimate import Quantity, mean, missing, rms, weighted, with_error, with_relative_error
-from yellowjacket.core.noise import ROUNDING_LIMITED_DN, PairNoise
+from yellowjacket.core.noise.autocorrelation import LagSums, pooled
+from yellowjacket.core.noise.banding import Banding
+from yellowjacket.core.noise.fixed_pattern import prnu
+from yellowjacket.core.noise.smoothing import Cooked, verdict, white_variance
+from yellowjacket.core.noise.two_frame import ROUNDING_LIMITED_DN, PairNoise
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops, engineering_range_stops
 from yellowjacket.core.raw.codes import CodeUse, clip_code, code_use, noise_of_cut_black
 from yellowjacket.core.raw.frame import FrameError, RawFrame

@@ -11,10 +11,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.banding import banding_of
 from yellowjacket.core.dark_current import DarkTiles, dark_tiles
 from yellowjacket.core.hot_pixels import PixelTable, hot_pixels
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.noise.banding import banding_of
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
 from yellowjacket.core.raw.reader import read_frame

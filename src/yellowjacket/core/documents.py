@@ -7,9 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
-from yellowjacket.core.banding import Banding
 from yellowjacket.core.characterise import ChannelFindings, IsoFindings
-from yellowjacket.core.cooked import Cooked
 from yellowjacket.core.folder_darks import FoundDarks
 from yellowjacket.core.folder_ladders import FoundExposures, no_ladder
 from yellowjacket.core.iso_push import Invariance, Penalty
@@ -17,6 +15,8 @@ from yellowjacket.core.long_exposure import AS_SHOT
 from yellowjacket.core.marks import MarkHabits, advice_on
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.noise.banding import Banding
+from yellowjacket.core.noise.smoothing import Cooked
 from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops
 from yellowjacket.core.raw.codes import DigitalIso
 from yellowjacket.core.raw.frame import FrameError

@@ -13,7 +13,7 @@ from yellowjacket.core.iso_push import Invariance, IsoNoise, Penalty, ShadowNois
 from yellowjacket.core.measure import RungTask, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Reading
-from yellowjacket.core.noise import pair_noise
+from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
 from yellowjacket.core.raw.clipping import clipped_share

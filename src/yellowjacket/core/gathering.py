@@ -13,10 +13,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.banding import Banding, banding_of
-from yellowjacket.core.fixed_pattern import FixedPattern, fixed_pattern
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-from yellowjacket.core.noise import PairNoise, joint_noise, pair_noise
+from yellowjacket.core.noise.banding import Banding, banding_of
+from yellowjacket.core.noise.fixed_pattern import FixedPattern, fixed_pattern
+from yellowjacket.core.noise.two_frame import PairNoise, joint_noise, pair_noise
 from yellowjacket.core.patches.uniform import uniform_patches
 from yellowjacket.core.raw.frame import FrameError, RawFrame
 from yellowjacket.core.raw.histograms import CODES, add_histogram, tile_means_and_noise, tile_sums

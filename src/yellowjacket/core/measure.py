@@ -12,10 +12,10 @@ import numpy as np
 
 from yellowjacket.core.at_use import Size, UseSize, ratios_at_uses, sizes_of
 from yellowjacket.core.characterise import IsoFindings, characterise_frames
-from yellowjacket.core.cooked import LagSums, pooled
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
-from yellowjacket.core.noise import PairNoise
+from yellowjacket.core.noise.autocorrelation import LagSums, pooled
+from yellowjacket.core.noise.two_frame import PairNoise
 from yellowjacket.core.patch_readings import (
     UNIFORM,
     Noise,

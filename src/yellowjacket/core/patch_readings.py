@@ -11,7 +11,7 @@ import numpy as np
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.metrology.measurands import GREEN, Reading
-from yellowjacket.core.noise import PairNoise, pair_noise, unmeasured
+from yellowjacket.core.noise.two_frame import PairNoise, pair_noise, unmeasured
 from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.rect import Rect

@@ -12,7 +12,7 @@ import numpy as np
 from yellowjacket.core.documents import MEASUREMENT, problem
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.noise import PairNoise, joint_noise, pair_noise, single_noise
+from yellowjacket.core.noise.two_frame import PairNoise, joint_noise, pair_noise, single_noise
 from yellowjacket.core.patches.uniform import uniform_patches, uniform_patches_of_one
 from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.dark_or_light import looks_dark

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error
-from yellowjacket.core.noise import PairNoise
+from yellowjacket.core.noise.two_frame import PairNoise
 
 # Neighbouring steps are told apart when their difference is above so many standard errors of it.
 _APART_SE = 2.0

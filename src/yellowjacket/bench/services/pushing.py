@@ -20,7 +20,7 @@ from yellowjacket.core.iso_push import (
     penalties,
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
-from yellowjacket.core.processing import noise_hidden_stops, processing_part
+from yellowjacket.core.noise.smoothing import noise_hidden_stops, processing_part
 from yellowjacket.core.recovery import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.same_pixels import AREA, OWN, SAME
 from yellowjacket.core.tolerance import LEVELS, Criterion, Profile

@@ -6,7 +6,7 @@ import hashlib
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Frame, Rung, Shot
-from yellowjacket.core.noise_images import SHOWN_SIGMAS, difference_image, pattern_image
+from yellowjacket.core.noise.maps import SHOWN_SIGMAS, difference_image, pattern_image
 from yellowjacket.web import pictures
 
 _VERSION = 1

@@ -3,7 +3,7 @@ import pytest
 
 from tests.making import photon_mosaic
 from yellowjacket.core.metrology.robust import robust_sigma, without_plane
-from yellowjacket.core.noise import pair_noise
+from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.raw.clipping import clipped_share
 
 BLACK = 512

@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from yellowjacket.core.cooked import lag_sums, pooled, verdict, white_variance
+from yellowjacket.core.noise.autocorrelation import lag_sums, pooled
+from yellowjacket.core.noise.smoothing import verdict, white_variance
 
 
 def smoothed(noise: np.ndarray, share: float) -> np.ndarray:

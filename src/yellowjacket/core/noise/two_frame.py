@@ -14,9 +14,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.cooked import LAGS, LagSums, lag_sums, pooled
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.robust import robust_sigma, without_plane
+from yellowjacket.core.noise.autocorrelation import LAGS, LagSums, lag_sums, pooled
 from yellowjacket.core.raw.clipping import Plane
 
 # A ratio k of the two means is believed when the signal is this many σ and k this many SE from 1.

@@ -1,78 +1,20 @@
-"""Whether a body smooths (or sharpens) its raw: neighbours of one colour must be independent, and what to do when not.
+"""How much of a difference between two bodies, or two settings, is smoothing in the raw.
 
-A − B of two frames of one scene is noise alone. White noise has no correlation between neighbours; a smoothed one has,
-and its variance reads low. What a filter of unit gain cannot change is the noise at zero frequency: the sum of all
-autocovariances is the variance before the filter (Wiener-Khinchin).
+A filter [s, 1 − 2s, s] along rows and columns makes neighbours vary together by ρ = 2s(1 − 2s)/r, r = 1 − 4s + 6s², and
+leaves r of the noise's variance along each direction. Two bodies are made equal by smoothing the one whose neighbours
+agree less until they agree as much: what its range gains by that is no merit of the other's sensor.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
+from yellowjacket.core.metrology.estimate import Quantity, difference, missing, with_error
+from yellowjacket.core.noise.autocorrelation import _SIDE, LAGS, LagSums
 
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-
-LAGS = 2
 # Beyond this and so many standard errors the raw is called cooked.
 COOKED_CORRELATION, COOKED_SE = 0.015, 5.0
-_SIDE = 2 * LAGS + 1
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class LagSums:
-    """Correlations of noise: ``correlation``[dy, dx + 2] for dy 0…2, dx −2…2, and the variance in DN² they stand for.
-
-    Row and column means were taken off; ``per_row`` and ``per_column`` are the shares that went with them, one over
-    the pixels of a row and of a column.
-    """
-
-    correlation: NDArray[np.float64]
-    variance_dn2: float
-    n: int
-    per_row: float
-    per_column: float
-
-
-def lag_sums(difference: NDArray[np.float64]) -> LagSums:
-    """Autocovariances up to two pixels away of a normalised difference, shape (rows, columns)."""
-    rows, columns = difference.shape
-    clean = difference - difference.mean(axis=1, keepdims=True)
-    clean -= clean.mean(axis=0, keepdims=True)
-    covariance = np.zeros((LAGS + 1, _SIDE))
-    for down in range(LAGS + 1):
-        for across in range(-LAGS, LAGS + 1):
-            if down == 0 and across < 0:
-                continue
-            first = clean[down:, max(across, 0) : columns + min(across, 0)]
-            second = clean[: rows - down, max(-across, 0) : columns - max(across, 0)]
-            if first.size:
-                covariance[down, across + LAGS] = float(np.einsum("ij,ij->", first, second)) / first.size
-    variance = float(covariance[0, LAGS])
-    return LagSums(
-        covariance / variance if variance > 0 else covariance, variance, difference.size, 1 / columns, 1 / rows
-    )
-
-
-def pooled(parts: Iterable[LagSums]) -> LagSums | None:
-    """Several patches as one, weighted by their pixels; None without any."""
-    known = [part for part in parts if part.variance_dn2 > 0]
-    if not known:
-        return None
-    n = sum(part.n for part in known)
-    weights = [part.n / n for part in known]
-
-    def average(values: Iterable[float]) -> float:
-        return sum(w * value for w, value in zip(weights, values, strict=True))
-
-    correlation = np.sum([w * part.correlation for w, part in zip(weights, known, strict=True)], axis=0)
-    return LagSums(
-        correlation, average(part.variance_dn2 for part in known), n, average(part.per_row for part in known),
-        average(part.per_column for part in known),
-    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,3 +77,61 @@ def white_variance(sums: LagSums) -> tuple[float, float]:
     # Each of the 25 terms scatters by σ²/√n; mirror images are one estimate counted twice. Over patches of 24 to 64
     # pixels a side the scatter of smoothed noise is 0.87 to 1.07 of that (measured).
     return variance, 1.05 * abs(variance) * math.sqrt(2 * _SIDE * _SIDE / sums.n)
+
+
+# Beyond this the filter's form is another one.
+_MOST_SHARE = 0.25
+_SOLVED = 1e-9
+
+
+def kept_variance(share: float) -> float:
+    """Variance that the filter leaves of white noise, along one direction."""
+    return 1 - 4 * share + 6 * share * share
+
+
+def correlation_of(share: float) -> float:
+    """Correlation of neighbours that the filter makes of white noise."""
+    return 2 * share * (1 - 2 * share) / kept_variance(share)
+
+
+def share_of(correlation: float) -> float:
+    """The filter whose neighbours correlate so; 0 below none, the strongest one known above all."""
+    low, high = 0.0, _MOST_SHARE
+    if correlation <= 0:
+        return 0.0
+    while high - low > _SOLVED:
+        middle = (low + high) / 2
+        low, high = (middle, high) if correlation_of(middle) < correlation else (low, middle)
+    return low
+
+
+def noise_hidden_stops(correlation: Quantity) -> Quantity:
+    """Stops by which smoothing makes noise read too low, from the correlation of neighbours along rows and columns."""
+    if correlation.value is None:
+        return missing(correlation.reason)
+
+    def stops(rho: float) -> float:
+        # σ falls by the root of the variance along each of two directions: by all of it.
+        return -math.log2(kept_variance(share_of(rho)))
+
+    value = stops(correlation.value)
+    low, high = (stops(correlation.value if rho is None else rho) for rho in (correlation.low, correlation.high))
+    return Quantity(value, low, high, correlation.n)
+
+
+def processing_part(
+    range_one: Quantity, range_other: Quantity, rho_one: Quantity, rho_other: Quantity
+) -> tuple[Quantity, Quantity]:
+    """Difference in range of two bodies, in stops, as read; and how much of it is smoothing.
+
+    ``range_*``: engineering range in stops; ``rho_*``: correlation of neighbours. The second is what equal smoothing
+    takes from the difference.
+    """
+    if range_one.value is None or range_other.value is None:
+        nothing = missing(range_one.reason or range_other.reason or "a range is missing")
+        return nothing, nothing
+    apart = difference(range_one, range_other)
+    one, other = noise_hidden_stops(rho_one), noise_hidden_stops(rho_other)
+    if one.value is None or other.value is None:
+        return apart, missing(one.reason or other.reason or "the correlation of neighbours is missing")
+    return apart, difference(one, other)

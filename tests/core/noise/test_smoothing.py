@@ -4,9 +4,16 @@ import numpy as np
 import pytest
 from scipy.ndimage import convolve1d
 
-from yellowjacket.core.cooked import lag_sums, verdict
 from yellowjacket.core.metrology.estimate import missing, with_error
-from yellowjacket.core.processing import correlation_of, kept_variance, noise_hidden_stops, processing_part, share_of
+from yellowjacket.core.noise.autocorrelation import lag_sums
+from yellowjacket.core.noise.smoothing import (
+    correlation_of,
+    kept_variance,
+    noise_hidden_stops,
+    processing_part,
+    share_of,
+    verdict,
+)
 
 
 def smoothed(share, seed=1):

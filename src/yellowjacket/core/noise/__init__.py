@@ -1,0 +1,1 @@
+"""Noise of raw frames: from two frames, bands, fixed pattern, and smoothing that a body applies to its files."""

@@ -1,0 +1,70 @@
+"""Whether a body smooths (or sharpens) its raw: neighbours of one colour must be independent, and what to do when not.
+
+A − B of two frames of one scene is noise alone. White noise has no correlation between neighbours; a smoothed one has,
+and its variance reads low. What a filter of unit gain cannot change is the noise at zero frequency: the sum of all
+autocovariances is the variance before the filter (Wiener-Khinchin).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+LAGS = 2
+_SIDE = 2 * LAGS + 1
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LagSums:
+    """Correlations of noise: ``correlation``[dy, dx + 2] for dy 0…2, dx −2…2, and the variance in DN² they stand for.
+
+    Row and column means were taken off; ``per_row`` and ``per_column`` are the shares that went with them, one over
+    the pixels of a row and of a column.
+    """
+
+    correlation: NDArray[np.float64]
+    variance_dn2: float
+    n: int
+    per_row: float
+    per_column: float
+
+
+def lag_sums(difference: NDArray[np.float64]) -> LagSums:
+    """Autocovariances up to two pixels away of a normalised difference, shape (rows, columns)."""
+    rows, columns = difference.shape
+    clean = difference - difference.mean(axis=1, keepdims=True)
+    clean -= clean.mean(axis=0, keepdims=True)
+    covariance = np.zeros((LAGS + 1, _SIDE))
+    for down in range(LAGS + 1):
+        for across in range(-LAGS, LAGS + 1):
+            if down == 0 and across < 0:
+                continue
+            first = clean[down:, max(across, 0) : columns + min(across, 0)]
+            second = clean[: rows - down, max(-across, 0) : columns - max(across, 0)]
+            if first.size:
+                covariance[down, across + LAGS] = float(np.einsum("ij,ij->", first, second)) / first.size
+    variance = float(covariance[0, LAGS])
+    return LagSums(
+        covariance / variance if variance > 0 else covariance, variance, difference.size, 1 / columns, 1 / rows
+    )
+
+
+def pooled(parts: Iterable[LagSums]) -> LagSums | None:
+    """Several patches as one, weighted by their pixels; None without any."""
+    known = [part for part in parts if part.variance_dn2 > 0]
+    if not known:
+        return None
+    n = sum(part.n for part in known)
+    weights = [part.n / n for part in known]
+
+    def average(values: Iterable[float]) -> float:
+        return sum(w * value for w, value in zip(weights, values, strict=True))
+
+    correlation = np.sum([w * part.correlation for w, part in zip(weights, known, strict=True)], axis=0)
+    return LagSums(
+        correlation, average(part.variance_dn2 for part in known), n, average(part.per_row for part in known),
+        average(part.per_column for part in known),
+    )  # fmt: skip
