@@ -18,7 +18,7 @@ from yellowjacket.core.advice import (
     options,
     predicted,
 )
-from yellowjacket.core.colour import SRGB_TO_XYZ, neutral_under
+from yellowjacket.core.colour.colorimetry import SRGB_TO_XYZ, neutral_under
 from yellowjacket.core.metrology.estimate import Quantity, with_error
 from yellowjacket.core.tolerance import Profile
 from yellowjacket.simcam.bodies import BODIES, HEATH

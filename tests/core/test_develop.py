@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests import making
-from yellowjacket.core.colour import camera_to_srgb, delta_e_2000, lab_of_linear_srgb
+from yellowjacket.core.colour.colorimetry import camera_to_srgb, delta_e_2000, lab_of_linear_srgb
 from yellowjacket.core.develop import (
     DEVELOPERS,
     Development,

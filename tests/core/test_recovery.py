@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from tests import making
-from yellowjacket.core.casts import cast_of
+from yellowjacket.core.colour.cast import cast_of
 from yellowjacket.core.iso_push import IsoNoise, ShadowNoise, highlight_gained, invariant_from, penalties
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.recovery import ExposedRung, PatchChannel, clips_at, first_to_clip, pull_limits, push_limits

@@ -5,7 +5,13 @@ import pytest
 from skimage.color import deltaE_ciede2000, rgb2lab
 from skimage.transform import downscale_local_mean
 
-from yellowjacket.core.colour import ChannelMeans, camera_to_srgb, delta_e_2000, lab_of_linear_srgb, neutral_drift
+from yellowjacket.core.colour.colorimetry import (
+    ChannelMeans,
+    camera_to_srgb,
+    delta_e_2000,
+    lab_of_linear_srgb,
+    neutral_drift,
+)
 from yellowjacket.core.develop import Development, develop_at_use, display_encoded, interpolated_crop
 from yellowjacket.core.raw.rect import Rect
 

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour import lab_of_linear_srgb
+from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.noise.autocorrelation import LAGS, LagSums, lag_sums

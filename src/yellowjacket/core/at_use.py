@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.core.appearance import Appearance, Rendering, appearance, excess_over_white, unseen
 from yellowjacket.core.characterise import ChannelFindings
-from yellowjacket.core.colour import camera_to_srgb
+from yellowjacket.core.colour.colorimetry import camera_to_srgb
 from yellowjacket.core.detail import NYQUIST, finest_detail
 from yellowjacket.core.develop import gains_from_grey
 from yellowjacket.core.metrology.estimate import Quantity, missing

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import shift
 
-from yellowjacket.core.colour import camera_to_srgb
+from yellowjacket.core.colour.colorimetry import camera_to_srgb
 from yellowjacket.core.filling import area_means, balanced, encoded, filled_in
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.rect import Rect

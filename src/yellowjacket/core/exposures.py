@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.casts import cast_of
+from yellowjacket.core.colour.cast import cast_of
 from yellowjacket.core.exposure_steps import RungLevels, StepFit, fit_steps
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Reading

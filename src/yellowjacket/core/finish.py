@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from PIL import Image
 from scipy.ndimage import gaussian_filter, map_coordinates
 
-from yellowjacket.core.colour import delta_e_2000
+from yellowjacket.core.colour.colorimetry import delta_e_2000
 from yellowjacket.core.develop import LUMINANCE
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error
 from yellowjacket.core.raw.rect import Rect

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour import (
+from yellowjacket.core.colour.colorimetry import (
     ChannelMeans,
     PatchColour,
     colour_shifts,

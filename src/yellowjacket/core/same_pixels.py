@@ -17,7 +17,7 @@ from PIL import Image
 
 from yellowjacket.core.appearance import spread_of
 from yellowjacket.core.at_use import rendering_of
-from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb
+from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
 from yellowjacket.core.detail import finest_detail
 from yellowjacket.core.develop import Development, interpolated_crop
 from yellowjacket.core.metrology.estimate import missing

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb
+from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
 from yellowjacket.core.develop import Development
 from yellowjacket.core.raw.frame import RawFrame
 

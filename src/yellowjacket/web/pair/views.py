@@ -19,7 +19,7 @@ from PIL import Image
 from yellowjacket.bench.models import Lane, PairVerdict, Rung
 from yellowjacket.bench.services import verdicts
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.colour import delta_e_2000
+from yellowjacket.core.colour.colorimetry import delta_e_2000
 from yellowjacket.core.develop import DEVELOPERS, GRADIENT, PLAIN
 from yellowjacket.core.rendered import lab_of
 from yellowjacket.web.look.switches import LADDERS, SIZE_WORDS, Looking

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour import camera_to_srgb, lab_of_linear_srgb, means_of, neutral_drift
+from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb, means_of, neutral_drift
 from yellowjacket.core.metrology.estimate import Quantity, missing
 
 # Hue angles in CIELAB, degrees, of a little more of a primary of the display on grey, or a little less of it.

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from tests import making
-from yellowjacket.core.colour import (
+from yellowjacket.core.colour.colorimetry import (
     NOT_DISTINGUISHABLE,
     SRGB_TO_XYZ,
     ChannelMeans,
