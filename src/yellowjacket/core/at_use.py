@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.appearance import Appearance, Rendering, appearance, excess_over_white, unseen
 from yellowjacket.core.characterise import ChannelFindings
 from yellowjacket.core.colour.colorimetry import camera_to_srgb
-from yellowjacket.core.detail import NYQUIST, finest_detail
 from yellowjacket.core.develop import gains_from_grey
+from yellowjacket.core.image_quality.texture import NYQUIST, finest_detail
+from yellowjacket.core.image_quality.visual_noise import Appearance, Rendering, appearance, excess_over_white, unseen
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Reading
 from yellowjacket.core.noise.autocorrelation import LagSums

@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 from PIL import ExifTags, Image, ImageCms, ImageOps, UnidentifiedImageError
 from pillow_heif import register_heif_opener
 
-from yellowjacket.core.appearance import spread_of
 from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
 from yellowjacket.core.develop import LUMINANCE, averaged, display_encoded
+from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.robust import without_plane

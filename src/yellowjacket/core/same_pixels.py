@@ -15,11 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from yellowjacket.core.appearance import spread_of
 from yellowjacket.core.at_use import rendering_of
 from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
-from yellowjacket.core.detail import finest_detail
 from yellowjacket.core.develop import Development, interpolated_crop
+from yellowjacket.core.image_quality.texture import finest_detail
+from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.estimate import missing
 from yellowjacket.core.metrology.measurands import Reading
 from yellowjacket.core.metrology.robust import without_plane

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from yellowjacket.core.detail import NYQUIST, coherence_of, finest_detail
+from yellowjacket.core.image_quality.texture import NYQUIST, coherence_of, finest_detail
 
 SIDE = 112
 

@@ -5,8 +5,8 @@ import math
 import numpy as np
 import pytest
 
+from yellowjacket.core.image_quality.step_wedge import wedge_range
 from yellowjacket.core.noise.two_frame import pair_noise
-from yellowjacket.core.wedge import wedge_range
 
 BLACK, GAIN, READ = 1024, 0.8, 2.5
 TOP_DN = 12000.0

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from yellowjacket.core.appearance import Rendering, appearance, excess_over_white
 from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
+from yellowjacket.core.image_quality.visual_noise import Rendering, appearance, excess_over_white
 from yellowjacket.core.noise.autocorrelation import lag_sums
 
 BLACK = 512.0

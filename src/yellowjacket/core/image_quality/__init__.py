@@ -1,0 +1,1 @@
+"""What noise and processing do to a picture: noise as it is seen, texture that drowns, a wedge whose steps merge."""
