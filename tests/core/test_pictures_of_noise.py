@@ -7,8 +7,8 @@ import pytest
 from PIL import Image
 
 from tests import making
-from yellowjacket.core import jury
 from yellowjacket.core.develop import Development, develop_crop
+from yellowjacket.core.judging import contact_sheet
 from yellowjacket.core.lane_matching import Known, PictureTask, examine
 from yellowjacket.core.noise.maps import SHOWN_SIGMAS, difference_image, pattern_image
 from yellowjacket.core.raw.frame import FrameError
@@ -45,23 +45,23 @@ def test_the_pattern_of_darks_grows_clearer_with_their_number():
 
 
 def test_codes_differ_and_squares_lie_on_the_page_without_touching():
-    found = jury.codes(40, random.Random(1))
+    found = contact_sheet.codes(40, random.Random(1))
     assert len(set(found)) == 40
-    slots = jury.layout(40, 50.0)
+    slots = contact_sheet.layout(40, 50.0)
     assert {slot.page for slot in slots} == set(range(max(slot.page for slot in slots) + 1))
     for one in slots:
-        assert 0 < one.x_mm <= jury.PAGE_MM[0] - one.side_mm
-        assert 0 < one.y_mm <= jury.PAGE_MM[1] - one.side_mm
+        assert 0 < one.x_mm <= contact_sheet.PAGE_MM[0] - one.side_mm
+        assert 0 < one.y_mm <= contact_sheet.PAGE_MM[1] - one.side_mm
         for other in slots:
             if one is not other and one.page == other.page:
                 assert abs(one.x_mm - other.x_mm) >= 50 or abs(one.y_mm - other.y_mm) >= 50
     # An inch is 25.4 mm (ISO 80000-3).
-    assert jury.pixels_on_paper(25.4, 300) == 300
+    assert contact_sheet.pixels_on_paper(25.4, 300) == 300
     for side in (0.0, 500.0):
         with pytest.raises(ValueError, match="does not fit"):
-            jury.layout(1, side)
+            contact_sheet.layout(1, side)
     with pytest.raises(ValueError, match="a sheet takes"):
-        jury.codes(9999, random.Random(1))
+        contact_sheet.codes(9999, random.Random(1))
 
 
 @pytest.fixture

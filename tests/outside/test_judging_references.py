@@ -6,7 +6,7 @@ import statsmodels.api as sm
 from scipy import stats
 from statsmodels.stats.inter_rater import cohens_kappa
 
-from yellowjacket.core.blind import fitted, kappa, told_apart
+from yellowjacket.core.judging.psychometrics import fitted, kappa, told_apart
 
 pytestmark = pytest.mark.outside
 

@@ -9,8 +9,8 @@ from django.db.models import Max
 
 from yellowjacket.bench.models import Grade, Ladder, Lane, Rung, Use
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.blind import kappa
 from yellowjacket.core.develop import PLAIN
+from yellowjacket.core.judging.psychometrics import kappa
 from yellowjacket.core.metrology.estimate import Quantity
 
 # Grades of the coarse scale (always, if I must, never) on the fine one.

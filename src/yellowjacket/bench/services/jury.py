@@ -12,7 +12,7 @@ from yellowjacket.bench.models import Grade, JurySheet, Rung, Sitting, Use
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import View, grade_rung
 from yellowjacket.bench.services.rounds import rungs_with_light, spot_of
-from yellowjacket.core import jury
+from yellowjacket.core.judging import contact_sheet
 
 # Side of a crop on paper, mm.
 SIDE_MM = 58.0
@@ -26,7 +26,7 @@ def make_sheet(sitting: Sitting, use: Use) -> JurySheet:
     chance = random.Random(secrets.randbits(64))  # noqa: S311 - an order, no secret
     chance.shuffle(rungs)
     try:
-        names = jury.codes(len(rungs), chance)
+        names = contact_sheet.codes(len(rungs), chance)
     except ValueError as error:
         raise Refusal(f"{error}: {len(rungs)} rungs are too many.".capitalize()) from error
     slips = []

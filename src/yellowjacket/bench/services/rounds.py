@@ -31,7 +31,7 @@ from yellowjacket.bench.models import (
 from yellowjacket.bench.services import placements, tolerances, verdicts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
-from yellowjacket.core.blind import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
+from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS
 

@@ -15,7 +15,7 @@ from reportlab.pdfgen.canvas import Canvas
 from yellowjacket.bench.models import Frame, JurySheet, Rung, Shot
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.jury import SIDE_MM
-from yellowjacket.core.jury import PAGE_MM, Slot, layout, pixels_on_paper
+from yellowjacket.core.judging.contact_sheet import PAGE_MM, Slot, layout, pixels_on_paper
 from yellowjacket.core.tolerance import use_noise_factor
 from yellowjacket.web import pictures
 

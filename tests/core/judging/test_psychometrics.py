@@ -5,7 +5,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from yellowjacket.core.blind import (
+from yellowjacket.core.judging.psychometrics import (
     FEWEST_TRIALS,
     by_stimulus,
     fitted,

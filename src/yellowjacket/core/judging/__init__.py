@@ -1,0 +1,1 @@
+"""Eyes: where a person draws the line, how sure that is, and blind sheets on paper."""
