@@ -3,7 +3,7 @@
 import pytest
 
 from yellowjacket.bench.models import Ladder, Patch, Reading, Rung
-from yellowjacket.core.recovery import StopLimit
+from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.web.push.brackets import brackets_of
 
 pytestmark = pytest.mark.django_db

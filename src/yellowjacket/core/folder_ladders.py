@@ -7,9 +7,17 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from yellowjacket.core.exposures import ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.gathering import Exposures, IsoTask, pairs_of
-from yellowjacket.core.iso_push import Invariance, IsoNoise, Penalty, ShadowNoise, invariant_from, penalties
+from yellowjacket.core.latitude.exposure_ladder import ExposureSignals, RungNoise, relate_exposures
+from yellowjacket.core.latitude.iso_invariance import (
+    Invariance,
+    IsoNoise,
+    Penalty,
+    ShadowNoise,
+    invariant_from,
+    penalties,
+)
+from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.measure import RungTask, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Reading
@@ -20,7 +28,6 @@ from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.recovery import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
 
 # Fewer exposure times than this are no ladder.

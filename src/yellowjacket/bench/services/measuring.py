@@ -23,7 +23,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from, note_problem
 from yellowjacket.bench.services.patching import propose, reference_rung
 from yellowjacket.core.at_use import UseSize
-from yellowjacket.core.exposures import EXPOSED, ExposureSignals, RungNoise, relate_exposures
+from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.measure import SINGLE, RungResult, RungTask, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES, SMOOTHED

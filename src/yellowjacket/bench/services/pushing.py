@@ -10,7 +10,7 @@ from django.db.models import Q
 
 from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Rung, Sitting, Use
 from yellowjacket.bench.services.recording import findings_by_use
-from yellowjacket.core.iso_push import (
+from yellowjacket.core.latitude.iso_invariance import (
     Invariance,
     IsoNoise,
     Penalty,
@@ -19,9 +19,9 @@ from yellowjacket.core.iso_push import (
     invariant_from,
     penalties,
 )
+from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.noise.smoothing import noise_hidden_stops, processing_part
-from yellowjacket.core.recovery import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.same_pixels import AREA, OWN, SAME
 from yellowjacket.core.tolerance import LEVELS, Criterion, Profile
 

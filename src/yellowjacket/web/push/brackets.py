@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
-from yellowjacket.core.recovery import StopLimit
+from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.tolerance import LEVELS
 
 _ROW_PX, _TOP_PX = 27, 6

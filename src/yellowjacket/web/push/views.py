@@ -12,8 +12,8 @@ from django.views.decorators.http import require_GET
 from yellowjacket.bench.models import Ladder, Patch, Reading
 from yellowjacket.bench.services import pushing
 from yellowjacket.bench.typed import decimal
-from yellowjacket.core.iso_push import ALLOWED_STOPS, MEASURED, Penalty
-from yellowjacket.core.recovery import StopLimit
+from yellowjacket.core.latitude.iso_invariance import ALLOWED_STOPS, MEASURED, Penalty
+from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.same_pixels import AREA, LANCZOS, OWN
 from yellowjacket.core.tolerance import LEVELS, Profile
 from yellowjacket.web.lines import CROP_HEIGHT_PX, Crops, Readings

@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.colour.cast import cast_of
-from yellowjacket.core.exposure_steps import RungLevels, StepFit, fit_steps
+from yellowjacket.core.latitude.exposure_steps import RungLevels, StepFit, fit_steps
+from yellowjacket.core.latitude.push_pull import PatchChannel, first_to_clip
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Reading
 from yellowjacket.core.raw.frame import CHANNELS
-from yellowjacket.core.recovery import PatchChannel, first_to_clip
 
 # What relating exposures reads: stored anew every time.
 EXPOSED = (

@@ -7,9 +7,16 @@ import pytest
 
 from tests import making
 from yellowjacket.core.colour.cast import cast_of
-from yellowjacket.core.iso_push import IsoNoise, ShadowNoise, highlight_gained, invariant_from, penalties
+from yellowjacket.core.latitude.iso_invariance import IsoNoise, ShadowNoise, highlight_gained, invariant_from, penalties
+from yellowjacket.core.latitude.push_pull import (
+    ExposedRung,
+    PatchChannel,
+    clips_at,
+    first_to_clip,
+    pull_limits,
+    push_limits,
+)
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
-from yellowjacket.core.recovery import ExposedRung, PatchChannel, clips_at, first_to_clip, pull_limits, push_limits
 from yellowjacket.core.tolerance import DEFAULT_CRITERIA, Profile
 
 PROFILE = Profile("Default")

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from yellowjacket.core.exposure_steps import RungLevels, fit_steps
+from yellowjacket.core.latitude.exposure_steps import RungLevels, fit_steps
 from yellowjacket.core.metrology.estimate import missing, with_error
 
 TRUE_STEPS = {-5: -5.02, -4: -3.97, -3: -2.7, -2: -2.0, -1: -1.03, 0: 0.0, 1: 0.98, 2: 2.05}
