@@ -24,16 +24,16 @@ from PIL import Image
 from tests import making
 from yellowjacket.bench.executor import frame_error, run_all
 from yellowjacket.core.folder_darks import temperatures_of
-from yellowjacket.core.foreign import QUANTITIES, ForeignError, read_curve
 from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.limits.foreign_curves import QUANTITIES, ForeignError, read_curve
+from yellowjacket.core.limits.tolerance import profile_from
+from yellowjacket.core.limits.tolerance_file import ProfileFileError, profile_document, read_profile
 from yellowjacket.core.plan_files import PlanFileError, PlannedFor, plan_document, read_plan
 from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
-from yellowjacket.core.profile_files import ProfileFileError, profile_document, read_profile
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.rendered import RenderedTask, measure_rendered
 from yellowjacket.core.single import FrameTask, measure_file
-from yellowjacket.core.tolerance import profile_from
 
 Change = Callable[[bytearray, random.Random], bytearray]
 ODD_TEXT = ("NaN", "Infinity", "-1", "1e400", "null", '"x"', "[]", "{}", "9" * 400, '"\\u0000"', "true", "-5", "0")

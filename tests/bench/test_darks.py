@@ -16,9 +16,9 @@ from yellowjacket.bench.services import darks, day, jobs, masters, shooting, war
 from yellowjacket.bench.services.dark_store import packed, unpacked
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
 from yellowjacket.core.raw.reader import read_frame
-from yellowjacket.core.tolerance import Profile
 from yellowjacket.simcam.bodies import HEATH
 
 pytestmark = pytest.mark.django_db

@@ -9,7 +9,7 @@ from yellowjacket.bench.models import Ladder, Patch, Problem, Reading, Sitting, 
 from yellowjacket.bench.services import measuring, patching, pushing, shooting
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.core.tolerance import DEFAULT_CRITERIA, Profile
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
 from yellowjacket.simcam.bodies import HEATH, MOOR
 
 pytestmark = pytest.mark.django_db

@@ -23,7 +23,7 @@ from yellowjacket.bench.services import (
     sitting_archive,
 )
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
 

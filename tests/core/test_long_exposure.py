@@ -9,6 +9,7 @@ from tests import darks
 from yellowjacket.core.dark_time import DarkGroup, measured
 from yellowjacket.core.hot_pixels import hot_pixels, standing_at
 from yellowjacket.core.lenr import darks_wanted, lenr_times, lenr_verdict, noise_growth
+from yellowjacket.core.limits.tolerance import LONG_CRITERIA, Profile, profile_from
 from yellowjacket.core.long_exposure import (
     ANSWERS,
     AS_SHOT,
@@ -28,7 +29,6 @@ from yellowjacket.core.long_exposure import (
 )
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.intervals import density
-from yellowjacket.core.tolerance import LONG_CRITERIA, Profile, profile_from
 
 RATES = [0.6 * 1.25**n for n in range(24)]
 HOT = [(12 + 15 * n, 20 + (7 * n) % 200, rate) for n, rate in enumerate(RATES)]

@@ -5,9 +5,10 @@ from itertools import pairwise
 
 import pytest
 
-from yellowjacket.core.advice import BodyFindings, MarkFindings, options, predicted
+from yellowjacket.core.limits.exposure_advice import BodyFindings, MarkFindings, options, predicted
+from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.estimate import with_error
-from yellowjacket.core.tolerance import Profile, use_noise_factor
 from yellowjacket.simcam.bodies import FEN, HEATH
 
 pytestmark = pytest.mark.outside

@@ -9,8 +9,8 @@ import pytest
 
 from yellowjacket.bench.models import Frame, Reading
 from yellowjacket.bench.services import recording
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import missing, with_error
-from yellowjacket.core.tolerance import LEVELS
 from yellowjacket.web.record import plots
 from yellowjacket.web.templatetags.values import number
 

@@ -6,7 +6,7 @@ from django.test.utils import CaptureQueriesContext
 
 from yellowjacket.bench.models import Body, MarkedSpot, Problem, Record, Sitting
 from yellowjacket.bench.services import finding, history, judging, other_limits, overview, recording
-from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
 

@@ -10,7 +10,7 @@ import pytest
 from django.contrib.messages import get_messages
 
 from yellowjacket.bench.models import ToleranceProfile, TrailEntry
-from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
 SCHEMA = json.loads(Path("docs/tolerance.schema.json").read_text())

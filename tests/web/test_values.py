@@ -2,7 +2,7 @@ from datetime import timedelta
 
 import pytest
 
-from yellowjacket.core.limits import Limit
+from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.web.charts import chart_of
 from yellowjacket.web.templatetags import values

@@ -13,13 +13,13 @@ from yellowjacket.core.colour.colorimetry import camera_to_srgb
 from yellowjacket.core.develop import gains_from_grey
 from yellowjacket.core.image_quality.texture import NYQUIST, finest_detail
 from yellowjacket.core.image_quality.visual_noise import Appearance, Rendering, appearance, excess_over_white, unseen
+from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Reading
 from yellowjacket.core.noise.autocorrelation import LagSums
 from yellowjacket.core.ranges import dynamic_range_stops
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.tolerance import use_noise_factor
 
 _AS_FINE = "as fine as the use shows"
 

@@ -15,6 +15,7 @@ from yellowjacket.core.dark_law import USUAL_DOUBLING_C, at_temperature, dark_la
 from yellowjacket.core.dark_time import TimeFindings, noise_of
 from yellowjacket.core.hot_pixels import coming_back, rates_dn_per_s, standing_at
 from yellowjacket.core.lenr import LenrTime, lenr_times
+from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.long_exposure import (
     ANSWERS,
     Course,
@@ -28,7 +29,6 @@ from yellowjacket.core.long_exposure import (
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.intervals import density
-from yellowjacket.core.tolerance import Criterion
 
 _USUAL_SE_C = 0.9
 

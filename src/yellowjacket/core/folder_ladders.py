@@ -18,6 +18,7 @@ from yellowjacket.core.latitude.iso_invariance import (
     penalties,
 )
 from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
 from yellowjacket.core.measure import RungTask, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Reading
@@ -28,7 +29,6 @@ from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
 
 # Fewer exposure times than this are no ladder.
 FEWEST_EXPOSURES = 3

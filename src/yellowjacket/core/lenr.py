@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from yellowjacket.core.dark_time import TimeFindings
 from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.hot_pixels import points_per_frame
+from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.metrology.intervals import density
-from yellowjacket.core.tolerance import Criterion
 
 # LENR that leaves so much of the hot pixels was not at work.
 _LEFT_IDLE = 0.8

@@ -18,10 +18,10 @@ from scipy.special import ndtr
 from yellowjacket.core.dark_law import USUAL_DOUBLING_C
 from yellowjacket.core.dark_time import TimeFindings
 from yellowjacket.core.hot_pixels import BAR_SPREADS, LASTING, PixelTable, points_per_frame, standing_at
+from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.raw.frame import CHANNELS
-from yellowjacket.core.tolerance import Criterion
 
 AS_SHOT, REPAIRED, WITH_LENR, WITH_MASTER = ANSWERS = ("as shot", "single-pixel repair", "LENR", "master dark")
 # Darks in the master that the fourth answer assumes.

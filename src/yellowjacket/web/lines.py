@@ -12,7 +12,7 @@ from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.bench.services.recording import Proposal
 from yellowjacket.core.colour.colorimetry import NOT_DISTINGUISHABLE
-from yellowjacket.core.limits import Limit
+from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.web import pictures
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Cell, Line

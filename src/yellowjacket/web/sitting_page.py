@@ -23,7 +23,7 @@ from yellowjacket.bench.services.checking import open_count
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.bench.typed import whole
-from yellowjacket.core.tolerance import use_noise_factor
+from yellowjacket.core.limits.output_size import use_noise_factor
 
 _PERSON_KEY = "person"
 _WIDEST_PX = 1_000_000

@@ -16,8 +16,8 @@ from yellowjacket.core.latitude.push_pull import (
     pull_limits,
     push_limits,
 )
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
-from yellowjacket.core.tolerance import DEFAULT_CRITERIA, Profile
 
 PROFILE = Profile("Default")
 

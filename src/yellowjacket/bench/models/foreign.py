@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
-from yellowjacket.core.foreign import QUANTITIES
+from yellowjacket.core.limits.foreign_curves import QUANTITIES
 
 
 class ForeignCurve(models.Model):

@@ -7,9 +7,9 @@ import math
 from django.core.exceptions import ValidationError
 from django.db import models
 
+from yellowjacket.core.limits.tolerance import Profile, profile_from
 from yellowjacket.core.planning import BodyLimits
 from yellowjacket.core.schedule import Supply
-from yellowjacket.core.tolerance import Profile, profile_from
 
 
 class Body(models.Model):

@@ -9,9 +9,9 @@ from yellowjacket.core.cautions import Surroundings
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.ladder import Caution, Exposure, Filter, PlannedLadder, PlannedRung, Settings
+from yellowjacket.core.limits.output_size import UseView
 from yellowjacket.core.plan_files import spec_from
 from yellowjacket.core.planning import PlanError, plan_ladder
-from yellowjacket.core.uses import UseView
 
 
 class Sitting(models.Model):

@@ -8,7 +8,7 @@ from django.db.models import QuerySet
 from yellowjacket.bench.models import ForeignCurve
 from yellowjacket.bench.services import trail
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.foreign import QUANTITIES, ForeignError, read_curve
+from yellowjacket.core.limits.foreign_curves import QUANTITIES, ForeignError, read_curve
 
 LARGEST_BYTES = 256 * 1024
 _MOST_PIXELS = 1_000_000_000

@@ -12,7 +12,7 @@ from yellowjacket.bench.services import darks, pushing, recording, trail
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.latitude.push_pull import StopLimit
-from yellowjacket.core.tolerance import use_noise_factor
+from yellowjacket.core.limits.output_size import use_noise_factor
 
 _NOT_SHOT = "not shot in this sitting"
 

@@ -21,7 +21,7 @@ from yellowjacket.bench.models import (
     Sitting,
 )
 from yellowjacket.bench.services import history
-from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.core.limits.tolerance import LEVELS
 
 
 @dataclass(frozen=True, slots=True)

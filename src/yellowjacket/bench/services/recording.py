@@ -14,7 +14,7 @@ from yellowjacket.bench.services import trail
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.core.exposure import dial
-from yellowjacket.core.limits import (
+from yellowjacket.core.limits.iso_limits import (
     GradedRung,
     Limit,
     RungFindings,
@@ -22,8 +22,8 @@ from yellowjacket.core.limits import (
     graded_limits,
     measured_limits,
 )
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS
 
 # Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).
 DISAGREE_STOPS = 1.0

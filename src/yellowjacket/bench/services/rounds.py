@@ -32,8 +32,8 @@ from yellowjacket.bench.services import placements, tolerances, verdicts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
 from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.tolerance import DEFAULT_CRITERIA, LEVELS
 
 # What stands for the noise of a picture: the SNR of its shadow at the use's size, where noise is seen first.
 CRITERION = "shadow_snr"

@@ -11,8 +11,8 @@ from django.db.models import Count, QuerySet
 from yellowjacket.bench.models import Sitting, ToleranceProfile
 from yellowjacket.bench.services import trail
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.profile_files import ProfileFileError, read_profile
-from yellowjacket.core.tolerance import profile_from
+from yellowjacket.core.limits.tolerance import profile_from
+from yellowjacket.core.limits.tolerance_file import ProfileFileError, read_profile
 
 LARGEST_BYTES = 100_000
 

@@ -11,7 +11,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
 from yellowjacket.core.develop import PLAIN
 from yellowjacket.core.exposure import dial
-from yellowjacket.core.matched import (
+from yellowjacket.core.limits.iso_equivalence import (
     MatchedRung,
     Seen,
     Verdict,

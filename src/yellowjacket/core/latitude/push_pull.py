@@ -6,9 +6,9 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core.failing import Point, first_failure
+from yellowjacket.core.limits.crossing import Point, first_failure
+from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error
-from yellowjacket.core.tolerance import LEVELS, Profile
 
 # A highlight is lost when more than this share of its pixels clip; so many σ over the mean lies that share.
 CLIPPED_SHARE = 1e-3

@@ -9,10 +9,10 @@ from django import forms
 
 from yellowjacket.bench.models import Body, Ladder, Use
 from yellowjacket.bench.typed import identity
-from yellowjacket.core.advice import ev100_of_lux, iso_for
 from yellowjacket.core.colour.colorimetry import KELVIN_RANGE
 from yellowjacket.core.exposure import dial, notation
-from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.core.limits.exposure_advice import ev100_of_lux, iso_for
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.desk.forms import ShutterField
 from yellowjacket.web.plan.forms import ApertureField
 

@@ -11,10 +11,19 @@ from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.models import Body, Use
 from yellowjacket.bench.services import advising
-from yellowjacket.core.advice import NOT_USABLE, ChannelInLight, Option, faster_by, in_light, option_at, options
 from yellowjacket.core.colour.colorimetry import neutral_under
 from yellowjacket.core.exposure import dial
-from yellowjacket.core.tolerance import LEVELS, Profile, use_noise_factor
+from yellowjacket.core.limits.exposure_advice import (
+    NOT_USABLE,
+    ChannelInLight,
+    Option,
+    faster_by,
+    in_light,
+    option_at,
+    options,
+)
+from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.web.advice.forms import AdviceForm
 
 # Grades on the speckle mark, by level.

@@ -19,7 +19,7 @@ from yellowjacket.bench.services.comparing import QUANTITIES, Comparison
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.exposure import dial
-from yellowjacket.core.foreign import QUANTITIES as FOREIGN
+from yellowjacket.core.limits.foreign_curves import QUANTITIES as FOREIGN
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.sitting_page import carried_out
 

@@ -27,7 +27,7 @@ from yellowjacket.bench.services import (
     spread,
 )
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
 

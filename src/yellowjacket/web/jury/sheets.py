@@ -16,7 +16,7 @@ from yellowjacket.bench.models import Frame, JurySheet, Rung, Shot
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.jury import SIDE_MM
 from yellowjacket.core.judging.contact_sheet import PAGE_MM, Slot, layout, pixels_on_paper
-from yellowjacket.core.tolerance import use_noise_factor
+from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.web import pictures
 
 _TITLE_MM, _LINE_MM = (12.0, 16.0), 5.0

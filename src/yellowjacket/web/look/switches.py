@@ -12,8 +12,7 @@ from yellowjacket.bench.services.developing import Switches
 from yellowjacket.bench.services.judging import View
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.develop import DEVELOPERS, PLAIN
-from yellowjacket.core.tolerance import use_noise_factor
-from yellowjacket.core.uses import preview_scale
+from yellowjacket.core.limits.output_size import preview_scale, use_noise_factor
 
 USE, PRINT = "use", "print"
 SIZES = (USE, "100", "200", "300", PRINT)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from yellowjacket.bench.models import Patch, Reading, Rung
-from yellowjacket.core.tolerance import LEVELS, Criterion
+from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.web.charts import Spark, chart_of, spark_of
 from yellowjacket.web.lines import Readings, reading_cell
 from yellowjacket.web.sitting_page import SittingPage

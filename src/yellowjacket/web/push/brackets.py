@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from yellowjacket.core.latitude.push_pull import StopLimit
-from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.core.limits.tolerance import LEVELS
 
 _ROW_PX, _TOP_PX = 27, 6
 # Words stand outside a bracket where there is room for them to its left.

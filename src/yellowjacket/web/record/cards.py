@@ -13,7 +13,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from yellowjacket.bench.models import Record
 from yellowjacket.bench.services.other_limits import marks_to_mind
-from yellowjacket.core.tolerance import LEVELS
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.record.plots import latin
 
 # A6 standing, mm; what printers leave white, and the lines.

@@ -15,8 +15,9 @@ from yellowjacket.bench.models import Decision, Record, Use
 from yellowjacket.bench.services import exporting, other_limits, recording, trail
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import identity, whole
-from yellowjacket.core.limits import Limit
-from yellowjacket.core.tolerance import LEVELS, use_noise_factor
+from yellowjacket.core.limits.iso_limits import Limit
+from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.lines import grade_lines
 from yellowjacket.web.record import cards, reports
 from yellowjacket.web.record.report_pdf import report_pdf

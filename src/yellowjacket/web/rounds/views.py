@@ -17,8 +17,8 @@ from yellowjacket.bench.services import people, rounds, tolerances
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal
+from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.raw.frame import FrameError
-from yellowjacket.core.tolerance import use_noise_factor
 from yellowjacket.web import pictures
 from yellowjacket.web.people.doors import role_of
 from yellowjacket.web.shared_views import picture_response

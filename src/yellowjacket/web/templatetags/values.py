@@ -9,7 +9,7 @@ from datetime import timedelta
 from django import template
 
 from yellowjacket.core.exposure import notation
-from yellowjacket.core.limits import GRADE_LETTERS, Limit
+from yellowjacket.core.limits.iso_limits import GRADE_LETTERS, Limit
 
 register = template.Library()
 # The trade writes ISO 3200 but 12 800 pixels: thousands are set apart from here on.

@@ -9,8 +9,8 @@ from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.bench.services.darks import MeasuredDarks
 from yellowjacket.core.dark_time import TimeFindings
 from yellowjacket.core.lenr import LenrTime
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.tolerance import LEVELS
 from yellowjacket.web.charts import chart_of
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.stave import Cell, Line

@@ -24,6 +24,8 @@ from yellowjacket.core.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.lenr import lenr_verdict
 from yellowjacket.core.light_points import LESS_SURE, bright_points, repaired
+from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.long_exposure import by_channel, per_area
 from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.night import DARK_CAUTIONS
@@ -31,7 +33,6 @@ from yellowjacket.core.planning import PlanError
 from yellowjacket.core.raw.frame import CHANNELS, FrameError
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.stored_png import stored_png
-from yellowjacket.core.tolerance import LEVELS, use_noise_factor
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 from yellowjacket.web.stave import Stave, columns_of
 from yellowjacket.web.time.lines import TimeView, lines_of

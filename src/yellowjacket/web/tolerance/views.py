@@ -15,8 +15,8 @@ from yellowjacket.bench.models import Sitting, ToleranceProfile
 from yellowjacket.bench.services import tolerances
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal, identity
-from yellowjacket.core.profile_files import profile_document
-from yellowjacket.core.tolerance import LEVELS, Criterion
+from yellowjacket.core.limits.tolerance import LEVELS, Criterion
+from yellowjacket.core.limits.tolerance_file import profile_document
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE
 from yellowjacket.web.sitting_page import carried_out
 

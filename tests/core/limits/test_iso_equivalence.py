@@ -4,7 +4,7 @@ import math
 
 import pytest
 
-from yellowjacket.core.matched import (
+from yellowjacket.core.limits.iso_equivalence import (
     CLEARLY,
     Seen,
     Verdict,

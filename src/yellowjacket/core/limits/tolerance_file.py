@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from yellowjacket.core.tolerance import LEVELS, Criterion, Profile, profile_from
+from yellowjacket.core.limits.tolerance import LEVELS, Criterion, Profile, profile_from
 
 SCHEMA = "yellowjacket-tolerance/1"
 _LARGEST = 1e9

@@ -4,8 +4,8 @@ import math
 
 import pytest
 
-from yellowjacket.core.tolerance import Profile
-from yellowjacket.core.uses import UseView, preview_scale
+from yellowjacket.core.limits.output_size import UseView, preview_scale
+from yellowjacket.core.limits.tolerance import Profile
 
 
 def test_half_the_frame_is_seen_at_twice_the_scale():

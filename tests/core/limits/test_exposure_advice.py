@@ -5,7 +5,8 @@ import math
 import numpy as np
 import pytest
 
-from yellowjacket.core.advice import (
+from yellowjacket.core.colour.colorimetry import SRGB_TO_XYZ, neutral_under
+from yellowjacket.core.limits.exposure_advice import (
     NOT_USABLE,
     BodyFindings,
     MarkFindings,
@@ -18,9 +19,8 @@ from yellowjacket.core.advice import (
     options,
     predicted,
 )
-from yellowjacket.core.colour.colorimetry import SRGB_TO_XYZ, neutral_under
+from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.estimate import Quantity, with_error
-from yellowjacket.core.tolerance import Profile
 from yellowjacket.simcam.bodies import BODIES, HEATH
 from yellowjacket.simcam.sensor import Lamp, neutral_response
 

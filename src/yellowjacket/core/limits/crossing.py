@@ -6,8 +6,8 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from yellowjacket.core.limits.tolerance import Criterion, Profile
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.tolerance import Criterion, Profile
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,9 +4,9 @@ import math
 
 import pytest
 
-from yellowjacket.core.failing import Point, first_failure
+from yellowjacket.core.limits.crossing import Point, first_failure
+from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.tolerance import profile_from
 
 PROFILE = profile_from("own", {})
 CRITERION = PROFILE.criteria[0]

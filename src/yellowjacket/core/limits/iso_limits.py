@@ -10,9 +10,9 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core.failing import Failure, Point, first_failure
+from yellowjacket.core.limits.crossing import Failure, Point, first_failure
+from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.tolerance import LEVELS, Profile
 
 # Grades 1–5 (A clean … E lost) on to the three levels: the worst grade that still belongs to each.
 WORST_GRADE = {"clean": 1, "usable": 3, "emergency": 4}

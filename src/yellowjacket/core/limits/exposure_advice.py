@@ -12,8 +12,8 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
+from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
-from yellowjacket.core.tolerance import LEVELS, Profile
 
 SHADOW_STOPS = 3.0
 # Incident-light constant of a meter (ISO 2720; from memory): lux at ISO 100 for N² / t = 1.

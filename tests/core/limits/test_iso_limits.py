@@ -4,15 +4,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core.limits import (
+from yellowjacket.core.limits.iso_limits import (
     GradedRung,
     RungFindings,
     disagreement_stops,
     graded_limits,
     measured_limits,
 )
+from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile, profile_from
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
-from yellowjacket.core.tolerance import DEFAULT_CRITERIA, Profile, profile_from, use_noise_factor
 
 PROFILE = Profile("Default")
 ISOS = [100 * 2**n for n in range(8)]

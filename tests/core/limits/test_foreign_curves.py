@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core.foreign import QUANTITIES, ForeignError, read_curve
+from yellowjacket.core.limits.foreign_curves import QUANTITIES, ForeignError, read_curve
 
 
 def test_a_plain_curve_comes_in_as_it_is():

@@ -112,18 +112,3 @@ def _with(criterion: Criterion, own: object) -> Criterion:
         values,  # type: ignore[arg-type]
         criterion.needs,
     )
-
-
-def use_noise_factor(picture_pixels: int, output_pixels: int | None) -> tuple[float, str]:
-    """By how much SNR rises at a use's size, √(P/P_out), and a remark when the use is not smaller.
-
-    ``output_pixels`` None is pixel level. Never enlarge: a larger use is measured per pixel and says so.
-    Raises ValueError for a picture without pixels.
-    """
-    if picture_pixels <= 0:
-        raise ValueError("the picture needs a positive pixel count")
-    if output_pixels is None:
-        return 1.0, ""
-    if output_pixels >= picture_pixels:
-        return 1.0, "larger than the picture: measured per pixel"
-    return float((picture_pixels / output_pixels) ** 0.5), ""

@@ -1,0 +1,3 @@
+"""Limits: what is accepted (``tolerance``), where a ladder stops being so (``crossing``, ``iso_limits``), at which size
+(``output_size``), and what to set for a picture (``exposure_advice``).
+"""
