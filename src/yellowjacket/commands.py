@@ -17,7 +17,6 @@ from typing import Any, TypeVar
 from tqdm import tqdm
 
 from yellowjacket.bench.executor import frame_error, run_all
-from yellowjacket.core.characterise import IsoFindings, characterise_iso
 from yellowjacket.core.dark_time import measure_time
 from yellowjacket.core.documents import body_document, characterisation, dark_document, ladder_documents
 from yellowjacket.core.folder_darks import FoundDarks, conclude, dark_task, read_temperatures
@@ -28,10 +27,11 @@ from yellowjacket.core.folder_ladders import (
     fixed_noise,
     iso_against_push,
 )
-from yellowjacket.core.gathering import IsoTask
 from yellowjacket.core.hot_pixels import HotPixel
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.metrology.document import Document
+from yellowjacket.core.photon_transfer.accumulate import IsoTask
+from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_iso
 from yellowjacket.core.plan_files import read_plan
 from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
 from yellowjacket.core.raw.frame import BAYER, FrameError

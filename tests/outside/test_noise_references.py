@@ -8,7 +8,7 @@ from skimage.restoration import estimate_sigma
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA
 from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.noise.two_frame import pair_noise
-from yellowjacket.core.transfer import TransferPoint, fit_transfer
+from yellowjacket.core.photon_transfer.fit import TransferPoint, fit_transfer
 
 pytestmark = pytest.mark.outside
 

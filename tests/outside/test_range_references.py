@@ -14,9 +14,14 @@ from yellowjacket.core.metrology.estimate import Quantity, with_relative_error
 from yellowjacket.core.noise.banding import banding_of
 from yellowjacket.core.noise.fixed_pattern import fixed_pattern, prnu
 from yellowjacket.core.noise.two_frame import pair_noise
-from yellowjacket.core.ranges import dynamic_range_stops, engineering_range_stops, signal_at_snr_e, snr_of
+from yellowjacket.core.photon_transfer.dynamic_range import (
+    dynamic_range_stops,
+    engineering_range_stops,
+    signal_at_snr_e,
+    snr_of,
+)
+from yellowjacket.core.photon_transfer.fit import TransferPoint, fit_transfer
 from yellowjacket.core.raw.histograms import tile_means_and_noise, tile_sums
-from yellowjacket.core.transfer import TransferPoint, fit_transfer
 
 
 @given(st.floats(0.5, 40), st.floats(0, 60))

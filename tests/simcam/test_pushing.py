@@ -8,7 +8,6 @@ from datetime import datetime, timedelta
 
 import pytest
 
-from yellowjacket.core.characterise import characterise_iso
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.folder_ladders import (
     exposure_ladder,
@@ -17,6 +16,7 @@ from yellowjacket.core.folder_ladders import (
     fixed_noise,
     iso_against_push,
 )
+from yellowjacket.core.photon_transfer.characterise import characterise_iso
 from yellowjacket.core.survey import card_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera

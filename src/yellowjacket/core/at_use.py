@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.characterise import ChannelFindings
 from yellowjacket.core.colour.colorimetry import camera_to_srgb
 from yellowjacket.core.develop import gains_from_grey
 from yellowjacket.core.image_quality.texture import NYQUIST, finest_detail
@@ -17,7 +16,8 @@ from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Reading
 from yellowjacket.core.noise.autocorrelation import LagSums
-from yellowjacket.core.ranges import dynamic_range_stops
+from yellowjacket.core.photon_transfer.characterise import ChannelFindings
+from yellowjacket.core.photon_transfer.dynamic_range import dynamic_range_stops
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.rect import Rect
 

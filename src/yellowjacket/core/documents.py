@@ -7,18 +7,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
-from yellowjacket.core.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.folder_darks import FoundDarks
 from yellowjacket.core.folder_ladders import FoundExposures, no_ladder
 from yellowjacket.core.latitude.iso_invariance import Invariance, Penalty
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.long_exposure import AS_SHOT
-from yellowjacket.core.marks import MarkHabits, advice_on
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.noise.banding import Banding
 from yellowjacket.core.noise.smoothing import Cooked
-from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops
+from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
+from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS, dynamic_range_stops
+from yellowjacket.core.photon_transfer.iso_marks import MarkHabits, advice_on
 from yellowjacket.core.raw.codes import DigitalIso
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.survey import digital_of, second_base_iso

@@ -16,13 +16,13 @@ from yellowjacket.core.dark_faults import Fault, faults_of
 from yellowjacket.core.dark_law import USUAL_DOUBLING_C, dark_law, warmed_s
 from yellowjacket.core.dark_time import DarkGroup, TimeFindings, TimeTask
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.gathering import Exposures, IsoTask
 from yellowjacket.core.hot_pixels import DEAD, HOT, STUCK, WARM, HotPixel, coming_back, rates_dn_per_s, standing_at
 from yellowjacket.core.light_points import no_response
 from yellowjacket.core.limits.tolerance import LONG_CRITERIA
 from yellowjacket.core.long_exposure import ANSWERS, Longest, Shadow, courses, lifted_signal_e, longest
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.intervals import density
+from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask
 from yellowjacket.core.raw.reader import read_frame
 
 # What a list of defects holds; what comes and goes is no defect to map.

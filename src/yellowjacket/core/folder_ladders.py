@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from yellowjacket.core.gathering import Exposures, IsoTask, pairs_of
 from yellowjacket.core.latitude.exposure_ladder import ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.latitude.iso_invariance import (
     Invariance,
@@ -25,6 +24,7 @@ from yellowjacket.core.metrology.measurands import Reading
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
+from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask, pairs_of
 from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
 from yellowjacket.core.raw.reader import read_frame

@@ -11,7 +11,6 @@ from pathlib import Path
 import numpy as np
 
 from yellowjacket.core.at_use import Size, UseSize, ratios_at_uses, sizes_of
-from yellowjacket.core.characterise import IsoFindings, characterise_frames
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
 from yellowjacket.core.noise.autocorrelation import LagSums, pooled
@@ -26,6 +25,7 @@ from yellowjacket.core.patch_readings import (
     patch_readings,
     without_full,
 )
+from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_frames
 from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect

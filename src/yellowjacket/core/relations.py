@@ -19,12 +19,12 @@ from yellowjacket.core.colour.colorimetry import (
     neutral_drift,
     neutral_drift_duv,
 )
-from yellowjacket.core.marks import MarkHabits, advice_on
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, SMOOTHED, Reading
+from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
+from yellowjacket.core.photon_transfer.iso_marks import MarkHabits, advice_on
 from yellowjacket.core.raw.codes import CodeUse, DigitalIso, digital_verdict
 from yellowjacket.core.raw.frame import CHANNELS
-from yellowjacket.core.second_base import NoiseAt, second_base_of
 
 # What relating rungs reads: stored anew every time.
 RELATED = (

@@ -7,14 +7,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from yellowjacket.core.characterise import IsoFindings
-from yellowjacket.core.gathering import Exposures, IsoTask
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask
+from yellowjacket.core.photon_transfer.characterise import IsoFindings
+from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
 from yellowjacket.core.raw.codes import DigitalIso, digital_verdict
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import FrameError, FrameMetadata
 from yellowjacket.core.raw.reader import read_with_metadata
-from yellowjacket.core.second_base import NoiseAt, second_base_of
 
 
 @dataclass(frozen=True, slots=True)

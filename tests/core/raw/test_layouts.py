@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from tests import layouts
-from yellowjacket.core.characterise import characterise_iso
-from yellowjacket.core.gathering import Exposures, IsoTask
+from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask
+from yellowjacket.core.photon_transfer.characterise import characterise_iso
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect

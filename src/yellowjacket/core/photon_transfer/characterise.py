@@ -12,7 +12,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from yellowjacket.core.gathering import (
+from yellowjacket.core.metrology.estimate import Quantity, mean, missing, rms, weighted, with_error, with_relative_error
+from yellowjacket.core.noise.autocorrelation import LagSums, pooled
+from yellowjacket.core.noise.banding import Banding
+from yellowjacket.core.noise.fixed_pattern import prnu
+from yellowjacket.core.noise.smoothing import Cooked, verdict, white_variance
+from yellowjacket.core.noise.two_frame import ROUNDING_LIMITED_DN, PairNoise
+from yellowjacket.core.photon_transfer.accumulate import (
     Channel,
     Gathered,
     IsoTask,
@@ -24,18 +30,12 @@ from yellowjacket.core.gathering import (
     keep_tiles,
     pairs_of,
     take_darks,
-)  # fmt: skip
-from yellowjacket.core.metrology.estimate import Quantity, mean, missing, rms, weighted, with_error, with_relative_error
-from yellowjacket.core.noise.autocorrelation import LagSums, pooled
-from yellowjacket.core.noise.banding import Banding
-from yellowjacket.core.noise.fixed_pattern import prnu
-from yellowjacket.core.noise.smoothing import Cooked, verdict, white_variance
-from yellowjacket.core.noise.two_frame import ROUNDING_LIMITED_DN, PairNoise
-from yellowjacket.core.ranges import SNR_LEVELS, dynamic_range_stops, engineering_range_stops
+)
+from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS, dynamic_range_stops, engineering_range_stops
+from yellowjacket.core.photon_transfer.fit import TransferFit, TransferPoint, fit_transfer
 from yellowjacket.core.raw.codes import CodeUse, clip_code, code_use, noise_of_cut_black
 from yellowjacket.core.raw.frame import FrameError, RawFrame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.transfer import TransferFit, TransferPoint, fit_transfer
 
 # Tiles above this share of the range whose noise lies below half the photon-transfer line have filled their wells.
 _FULL_FROM_SHARE, _FULL_NOISE, _FULL_SURE = 0.2, 0.5, 0.05

@@ -3,7 +3,7 @@
 import pytest
 
 from yellowjacket.core.metrology.estimate import missing, with_error
-from yellowjacket.core.second_base import NoiseAt, second_base_of
+from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
 
 
 def rung(iso, noise_e, share=0.01, base_gain=4.0):

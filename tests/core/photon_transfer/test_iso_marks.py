@@ -1,7 +1,7 @@
 """Marks to avoid or prefer along ISO."""
 
-from yellowjacket.core.marks import AVOID, PREFER, MarkHabits, advice_on
 from yellowjacket.core.metrology.estimate import missing, with_relative_error
+from yellowjacket.core.photon_transfer.iso_marks import AVOID, PREFER, MarkHabits, advice_on
 
 NONE = missing("no second base ISO is seen")
 

@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from yellowjacket.core.transfer import TransferPoint, fit_transfer, snr_at
+from yellowjacket.core.photon_transfer.fit import TransferPoint, fit_transfer, snr_at
 
 GAIN, READ = 2.0, 3.0
 SIGNALS = np.geomspace(20, 12000, 20)
