@@ -14,8 +14,8 @@ from pathlib import Path
 import numpy as np
 
 from yellowjacket.benchmark_lines import line
-from yellowjacket.core.dark_time import DarkGroup, TimeTask, measure_time
-from yellowjacket.core.master_dark import make_master
+from yellowjacket.core.darks.exposure_group import DarkGroup, TimeTask, measure_time
+from yellowjacket.core.darks.master import make_master
 from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.raw.reader import read_frame
 

@@ -17,9 +17,11 @@ from typing import Any, TypeVar
 from tqdm import tqdm
 
 from yellowjacket.bench.executor import frame_error, run_all
-from yellowjacket.core.dark_time import measure_time
+from yellowjacket.core.darks.exposure_group import measure_time
+from yellowjacket.core.darks.hot_pixels import HotPixel
+from yellowjacket.core.darks.temperature_table import read_temperatures
 from yellowjacket.core.documents import body_document, characterisation, dark_document, ladder_documents
-from yellowjacket.core.folder_darks import FoundDarks, conclude, dark_task, read_temperatures
+from yellowjacket.core.folder_darks import FoundDarks, conclude, dark_task
 from yellowjacket.core.folder_ladders import (
     exposure_ladder,
     exposure_tasks,
@@ -27,7 +29,6 @@ from yellowjacket.core.folder_ladders import (
     fixed_noise,
     iso_against_push,
 )
-from yellowjacket.core.hot_pixels import HotPixel
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.metrology.document import Document
 from yellowjacket.core.photon_transfer.accumulate import IsoTask

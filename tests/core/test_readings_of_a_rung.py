@@ -7,8 +7,8 @@ import pytest
 
 from tests import darks, making
 from yellowjacket.core.at_use import UseSize, detail_readings, ratios_at_uses, sizes_of
-from yellowjacket.core.dark_ladder import DarkLadder, Known
-from yellowjacket.core.dark_time import DarkGroup, measured
+from yellowjacket.core.darks.exposure_group import DarkGroup, measured
+from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.latitude.exposure_ladder import ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading

@@ -10,10 +10,10 @@ from astropy.nddata import CCDData
 from astropy.stats import mad_std
 
 from tests import darks, making
-from yellowjacket.core.dark_current import dark_current, dark_tiles
-from yellowjacket.core.dark_time import DarkGroup, measured
-from yellowjacket.core.lenr import EXPECTED_NOISE_RATIO
-from yellowjacket.core.master_dark import make_master, subtracted
+from yellowjacket.core.darks.dark_current import dark_current, dark_tiles
+from yellowjacket.core.darks.exposure_group import DarkGroup, measured
+from yellowjacket.core.darks.lenr import EXPECTED_NOISE_RATIO
+from yellowjacket.core.darks.master import make_master, subtracted
 from yellowjacket.core.metrology.estimate import with_relative_error
 from yellowjacket.core.raw.reader import read_frame
 

@@ -9,10 +9,10 @@ import numpy as np
 import pytest
 
 from tests import darks as made
-from yellowjacket.core.dark_current import THERMOMETER_C, dark_current, dark_tiles, doubling_c
-from yellowjacket.core.dark_time import DarkGroup, measured
+from yellowjacket.core.darks.dark_current import THERMOMETER_C, dark_current, dark_tiles, doubling_c
+from yellowjacket.core.darks.exposure_group import DarkGroup, measured
+from yellowjacket.core.darks.hot_pixels import HOT, TRANSIENT, hot_pixels, per_megapixel
 from yellowjacket.core.folder_darks import DarkTask, conclude
-from yellowjacket.core.hot_pixels import HOT, TRANSIENT, hot_pixels, per_megapixel
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH, TARN

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from tests import making
-from yellowjacket.core.hot_pixels import DEAD
-from yellowjacket.core.light_points import bright_points, no_response
+from yellowjacket.core.darks.defects_in_light import bright_points, no_response
+from yellowjacket.core.darks.hot_pixels import DEAD
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera

@@ -15,7 +15,7 @@ from tests.growing import grow, queries
 from tests.nights import WINDOW, night
 from yellowjacket.bench.models import Ladder, Reading
 from yellowjacket.bench.services import darks
-from yellowjacket.core.hot_pixels import KINDS
+from yellowjacket.core.darks.hot_pixels import KINDS
 from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX

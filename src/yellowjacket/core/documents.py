@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
+from yellowjacket.core.darks.usable_exposure import AS_SHOT
 from yellowjacket.core.folder_darks import FoundDarks
 from yellowjacket.core.folder_ladders import FoundExposures, no_ladder
 from yellowjacket.core.latitude.iso_invariance import Invariance, Penalty
 from yellowjacket.core.latitude.push_pull import StopLimit
-from yellowjacket.core.long_exposure import AS_SHOT
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.noise.banding import Banding

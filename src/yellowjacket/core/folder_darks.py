@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -11,15 +10,24 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.dark_current import FEWEST_TIMES, DarkCurrent, dark_current, doubling_c
-from yellowjacket.core.dark_faults import Fault, faults_of
-from yellowjacket.core.dark_law import USUAL_DOUBLING_C, dark_law, warmed_s
-from yellowjacket.core.dark_time import DarkGroup, TimeFindings, TimeTask
+from yellowjacket.core.darks.dark_current import FEWEST_TIMES, DarkCurrent, dark_current, doubling_c
+from yellowjacket.core.darks.defects_in_light import no_response
+from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings, TimeTask
+from yellowjacket.core.darks.faults import Fault, faults_of
+from yellowjacket.core.darks.hot_pixels import (
+    DEAD,
+    HOT,
+    STUCK,
+    WARM,
+    HotPixel,
+    coming_back,
+    rates_dn_per_s,
+    standing_at,
+)
+from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C, dark_law, warmed_s
+from yellowjacket.core.darks.usable_exposure import ANSWERS, Longest, Shadow, courses, lifted_signal_e, longest
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.hot_pixels import DEAD, HOT, STUCK, WARM, HotPixel, coming_back, rates_dn_per_s, standing_at
-from yellowjacket.core.light_points import no_response
 from yellowjacket.core.limits.tolerance import LONG_CRITERIA
-from yellowjacket.core.long_exposure import ANSWERS, Longest, Shadow, courses, lifted_signal_e, longest
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask
@@ -218,36 +226,3 @@ def _longest(
         shadow = Shadow(lifted_signal_e(task.saturation_e.value), task.read_noise_e.value, first.current)
     found = courses(timed, [], first.gain.value, 1.0)
     return {answer: longest(answer, found[answer], shadow, LONG_CRITERIA, _LEVEL) for answer in ANSWERS}
-
-
-def read_temperatures(path: Path) -> dict[str, float]:
-    """°C by file name from a CSV with the columns file and temperature_c. Raises ValueError, naming the line."""
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise ValueError(f"{path.name} is no text in UTF-8: export it as CSV") from error
-    return temperatures_of(text, path.name)
-
-
-def temperatures_of(text: str, name: str) -> dict[str, float]:
-    """°C by file name from the text of a table called ``name``, whatever its line ends. Raises ValueError, naming the line."""
-    # Split here: line ends of old systems, and several kinds in one file, are no reason to fail.
-    rows = csv.DictReader(text.splitlines())
-    found: dict[str, float] = {}
-    try:
-        if not {"file", "temperature_c"} <= set(rows.fieldnames or ()):
-            raise ValueError(f"{name} needs the columns file and temperature_c")
-        for row in rows:
-            said = str(row["temperature_c"] or "").strip()
-            if not row["file"]:
-                raise ValueError(f"{name}, line {rows.line_num}: names no file")
-            try:
-                celsius = float(said.replace(",", ".").replace("−", "-"))
-            except ValueError as error:
-                raise ValueError(f"{name}, line {rows.line_num}: {said[:40]!r} is no temperature in °C") from error
-            if not -60 <= celsius <= 100:
-                raise ValueError(f"{name}, line {rows.line_num}: {celsius:g} °C is no temperature of a camera")
-            found[Path(row["file"]).name] = celsius
-    except csv.Error as error:
-        raise ValueError(f"{name}, line {rows.line_num}: cannot be read as CSV ({error})") from error
-    return found

@@ -22,6 +22,7 @@ from yellowjacket.bench.decoding import DecodeTask, decode
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
 from yellowjacket.bench.originals import path_of
 from yellowjacket.bench.services import masters
+from yellowjacket.core.darks.master import with_pedestal
 from yellowjacket.core.develop import (
     DEVELOPERS,
     PLAIN,
@@ -30,7 +31,6 @@ from yellowjacket.core.develop import (
     develop_crop,
     develop_reduced,
 )
-from yellowjacket.core.master_dark import with_pedestal
 from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendered import averaged_rendered

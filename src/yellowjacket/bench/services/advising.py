@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Reading, Rung, Use
 from yellowjacket.bench.services import darks, masters, pushing
 from yellowjacket.bench.services.recording import proposals
-from yellowjacket.core.dark_matching import Fit, Setting
+from yellowjacket.core.darks.lenr import LenrVerdict, lenr_verdict
+from yellowjacket.core.darks.matching import Fit, Setting
+from yellowjacket.core.darks.usable_exposure import Longest
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.lenr import LenrVerdict, lenr_verdict
 from yellowjacket.core.limits.exposure_advice import BodyFindings, MarkFindings
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.tolerance import Criterion
-from yellowjacket.core.long_exposure import Longest
 from yellowjacket.core.metrology.estimate import Quantity, missing
 
 # A ladder of so many marks says as much as any.

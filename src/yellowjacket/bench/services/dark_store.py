@@ -9,9 +9,9 @@ import zipfile
 
 import numpy as np
 
-from yellowjacket.core.dark_current import DarkTiles
-from yellowjacket.core.dark_time import DarkGroup, TimeFindings
-from yellowjacket.core.hot_pixels import PixelTable
+from yellowjacket.core.darks.dark_current import DarkTiles
+from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings
+from yellowjacket.core.darks.hot_pixels import PixelTable
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.raw.frame import CHANNELS
 

@@ -19,10 +19,10 @@ from yellowjacket.bench.services.dark_store import packed, unpacked
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.warmth import Warmth, darks_of, warmth_of
-from yellowjacket.core.dark_ladder import DarkLadder, Known
-from yellowjacket.core.dark_time import DarkGroup, TimeFindings, TimeTask, measure_time
+from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings, TimeTask, measure_time
+from yellowjacket.core.darks.hot_pixels import also_in
+from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.hot_pixels import also_in
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
 

@@ -22,9 +22,9 @@ from yellowjacket.bench.services import darks, jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.warmth import warmth_of
-from yellowjacket.core.dark_matching import WARMTH_C, Fit, Match, Setting, matches
+from yellowjacket.core.darks.master import FEWEST_DARKS, MasterError, make_master, subtracted, with_pedestal
+from yellowjacket.core.darks.matching import WARMTH_C, Fit, Match, Setting, matches
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.master_dark import FEWEST_DARKS, MasterError, make_master, subtracted, with_pedestal
 from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.raw.fits import Header, image_bytes, read_image
 from yellowjacket.core.raw.frame import FrameError, RawFrame

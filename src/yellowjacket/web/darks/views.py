@@ -20,7 +20,7 @@ from yellowjacket.bench.services import masters
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal, identity, whole
-from yellowjacket.core.dark_matching import Setting
+from yellowjacket.core.darks.matching import Setting
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures

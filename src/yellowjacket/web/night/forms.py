@@ -9,7 +9,7 @@ from django import forms
 from django.utils import timezone
 
 from yellowjacket.bench.models import Body
-from yellowjacket.core.night import CARES, DARKS, PURPOSES, STACK, NightSpec
+from yellowjacket.core.darks.night_plan import CARES, DARKS, PURPOSES, STACK, NightSpec
 
 
 class NightForm(forms.Form):

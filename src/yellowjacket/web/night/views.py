@@ -13,9 +13,9 @@ from django.views.decorators.http import require_GET
 from yellowjacket.bench.models import Body
 from yellowjacket.bench.services import darks
 from yellowjacket.bench.typed import identity
+from yellowjacket.core.darks.night_plan import CAUTIONS, Night, NightError, Stretch, plan_night
+from yellowjacket.core.darks.usable_exposure import Longest
 from yellowjacket.core.limits.tolerance import LONG_CRITERIA
-from yellowjacket.core.long_exposure import Longest
-from yellowjacket.core.night import CAUTIONS, Night, NightError, Stretch, plan_night
 from yellowjacket.web.calendars import Event, calendar_text
 from yellowjacket.web.night.forms import NightForm
 

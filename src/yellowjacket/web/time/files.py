@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET
 from PIL import Image
 
 from yellowjacket.bench.services import darks
-from yellowjacket.core.hot_pixels import KINDS, TRANSIENT, PixelTable
+from yellowjacket.core.darks.hot_pixels import KINDS, TRANSIENT, PixelTable
 from yellowjacket.core.raw.fits import MASK_BITS, Header, image_bytes, mask_of, table_bytes
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.web.sitting_page import SittingPage

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.bench.services.darks import MeasuredDarks
-from yellowjacket.core.dark_time import TimeFindings
-from yellowjacket.core.lenr import LenrTime
+from yellowjacket.core.darks.exposure_group import TimeFindings
+from yellowjacket.core.darks.lenr import LenrTime
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.charts import chart_of

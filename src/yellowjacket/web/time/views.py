@@ -19,16 +19,16 @@ from yellowjacket.bench.services import warmth as warmth_notes
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.typed import decimal, whole
-from yellowjacket.core.dark_current import corner_to_centre
-from yellowjacket.core.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable, standing_at
+from yellowjacket.core.darks.dark_current import corner_to_centre
+from yellowjacket.core.darks.defects_in_light import LESS_SURE, bright_points, repaired
+from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable, standing_at
+from yellowjacket.core.darks.lenr import lenr_verdict
+from yellowjacket.core.darks.night_plan import DARK_CAUTIONS
+from yellowjacket.core.darks.usable_exposure import by_channel, per_area
 from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.core.lenr import lenr_verdict
-from yellowjacket.core.light_points import LESS_SURE, bright_points, repaired
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.core.long_exposure import by_channel, per_area
 from yellowjacket.core.metrology.intervals import density
-from yellowjacket.core.night import DARK_CAUTIONS
 from yellowjacket.core.planning import PlanError
 from yellowjacket.core.raw.frame import CHANNELS, FrameError
 from yellowjacket.core.raw.reader import read_frame

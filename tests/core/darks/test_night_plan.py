@@ -4,7 +4,7 @@ from itertools import pairwise
 
 import pytest
 
-from yellowjacket.core.night import (
+from yellowjacket.core.darks.night_plan import (
     DARKS,
     LAPSE,
     LENR,

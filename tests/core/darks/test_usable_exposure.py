@@ -6,11 +6,10 @@ import numpy as np
 import pytest
 
 from tests import darks
-from yellowjacket.core.dark_time import DarkGroup, measured
-from yellowjacket.core.hot_pixels import hot_pixels, standing_at
-from yellowjacket.core.lenr import darks_wanted, lenr_times, lenr_verdict, noise_growth
-from yellowjacket.core.limits.tolerance import LONG_CRITERIA, Profile, profile_from
-from yellowjacket.core.long_exposure import (
+from yellowjacket.core.darks.exposure_group import DarkGroup, measured
+from yellowjacket.core.darks.hot_pixels import hot_pixels, standing_at
+from yellowjacket.core.darks.lenr import darks_wanted, lenr_times, lenr_verdict, noise_growth
+from yellowjacket.core.darks.usable_exposure import (
     ANSWERS,
     AS_SHOT,
     REPAIRED,
@@ -27,6 +26,7 @@ from yellowjacket.core.long_exposure import (
     longest,
     per_area,
 )
+from yellowjacket.core.limits.tolerance import LONG_CRITERIA, Profile, profile_from
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.intervals import density
 

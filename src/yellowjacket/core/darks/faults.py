@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.dark_current import DarkTiles
-from yellowjacket.core.dark_time import DarkGroup
+from yellowjacket.core.darks.dark_current import DarkTiles
+from yellowjacket.core.darks.exposure_group import DarkGroup
 from yellowjacket.core.exposure.notation import shutter_label
 
 # Light that leaks in falls off over the whole frame; glow keeps to an edge. The middle half must be even to this share

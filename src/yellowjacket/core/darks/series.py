@@ -9,14 +9,13 @@ from functools import cached_property
 
 import numpy as np
 
-from yellowjacket.core.dark_current import DarkCurrent
-from yellowjacket.core.dark_faults import Fault, faults_of
-from yellowjacket.core.dark_law import USUAL_DOUBLING_C, at_temperature, dark_law, warmed_s
-from yellowjacket.core.dark_time import TimeFindings, noise_of
-from yellowjacket.core.hot_pixels import coming_back, rates_dn_per_s, standing_at
-from yellowjacket.core.lenr import LenrTime, lenr_times
-from yellowjacket.core.limits.tolerance import Criterion
-from yellowjacket.core.long_exposure import (
+from yellowjacket.core.darks.dark_current import DarkCurrent
+from yellowjacket.core.darks.exposure_group import TimeFindings, noise_of
+from yellowjacket.core.darks.faults import Fault, faults_of
+from yellowjacket.core.darks.hot_pixels import coming_back, rates_dn_per_s, standing_at
+from yellowjacket.core.darks.lenr import LenrTime, lenr_times
+from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C, at_temperature, dark_law, warmed_s
+from yellowjacket.core.darks.usable_exposure import (
     ANSWERS,
     Course,
     Growth,
@@ -27,6 +26,7 @@ from yellowjacket.core.long_exposure import (
     lifted_signal_e,
     longest,
 )
+from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.intervals import density
 

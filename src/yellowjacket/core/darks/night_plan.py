@@ -9,8 +9,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core.dark_law import USUAL_DOUBLING_C
-from yellowjacket.core.lenr import darks_wanted
+from yellowjacket.core.darks.lenr import darks_wanted
+from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C
 
 SINGLE, STACK, TRAILS, LAPSE = PURPOSES = ("single frames", "stack", "star trails", "time lapse")
 LENR, DARKS, NOTHING = CARES = ("LENR", "darks", "nothing")

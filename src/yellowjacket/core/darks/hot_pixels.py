@@ -16,9 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
-from yellowjacket.core.standing import (
+from yellowjacket.core.darks.pixel_statistics import (
     excesses,
     outstanding,
     repeat_sigma,
@@ -27,6 +25,8 @@ from yellowjacket.core.standing import (
     spread_at,
     spreads,
 )
+from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 
 # In the order of their codes in an array of pixels.
 KINDS = ("hot", "warm", "stuck", "dead", "blinking", "transient")

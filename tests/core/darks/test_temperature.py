@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from tests import darks, making
-from yellowjacket.core.dark_current import dark_tiles
-from yellowjacket.core.dark_faults import faults_of
-from yellowjacket.core.dark_law import at_temperature, dark_law, warmed_s
-from yellowjacket.core.dark_time import DarkGroup, measured
+from yellowjacket.core.darks.dark_current import dark_tiles
+from yellowjacket.core.darks.exposure_group import DarkGroup, measured
+from yellowjacket.core.darks.faults import faults_of
+from yellowjacket.core.darks.temperature import at_temperature, dark_law, warmed_s
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 from yellowjacket.core.raw.frame import FrameError
 

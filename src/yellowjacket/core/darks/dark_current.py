@@ -13,9 +13,9 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.darks.pixel_statistics import ordinary_tiles
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
-from yellowjacket.core.standing import ordinary_tiles
 
 # Side of a tile in pixels of one channel.
 _TILE_PX = 32

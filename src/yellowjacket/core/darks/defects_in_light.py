@@ -11,9 +11,9 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.hot_pixels import DEAD, HOT, HotPixel
+from yellowjacket.core.darks.hot_pixels import DEAD, HOT, HotPixel
+from yellowjacket.core.darks.pixel_statistics import insert
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
-from yellowjacket.core.standing import insert
 
 LESS_SURE = "less sure: told from a light frame"
 # Over the brightest of its neighbours by so many spreads of the texture around, and no less than the noise allows.

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from yellowjacket.core.dark_law import USUAL_DOUBLING_C
+from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C
 from yellowjacket.core.exposure.notation import format_stops, shutter_label
 
 # A dark fits when ISO and time are equal and the sensor within a degree or two (common practice, no source).

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from tests import darks, making
-from yellowjacket.core.dark_matching import Fit, Setting, matches
-from yellowjacket.core.master_dark import MasterError, make_master, subtracted, with_pedestal
+from yellowjacket.core.darks.master import MasterError, make_master, subtracted, with_pedestal
+from yellowjacket.core.darks.matching import Fit, Setting, matches
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.reader import read_frame
 

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
-from yellowjacket.core.dark_current import THERMOMETER_C, DarkCurrent, DarkTiles, dark_current
+from yellowjacket.core.darks.dark_current import THERMOMETER_C, DarkCurrent, DarkTiles, dark_current
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_relative_error
 
 # Roughly doubles every so many degrees (common practice, no source): what serves where the darks do not tell.

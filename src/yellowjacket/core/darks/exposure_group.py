@@ -11,8 +11,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.dark_current import DarkTiles, dark_tiles
-from yellowjacket.core.hot_pixels import PixelTable, hot_pixels
+from yellowjacket.core.darks.dark_current import DarkTiles, dark_tiles
+from yellowjacket.core.darks.hot_pixels import PixelTable, hot_pixels
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 from yellowjacket.core.noise.banding import banding_of
 from yellowjacket.core.raw.dark_or_light import looks_dark

@@ -6,9 +6,9 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core.dark_time import TimeFindings
+from yellowjacket.core.darks.exposure_group import TimeFindings
+from yellowjacket.core.darks.hot_pixels import points_per_frame
 from yellowjacket.core.exposure.notation import shutter_label
-from yellowjacket.core.hot_pixels import points_per_frame
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.metrology.intervals import density

@@ -5,7 +5,7 @@ import pytest
 from scipy.ndimage import median_filter
 
 from tests import darks, making
-from yellowjacket.core.hot_pixels import (
+from yellowjacket.core.darks.hot_pixels import (
     BLINKING,
     DEAD,
     HOT,
@@ -18,9 +18,9 @@ from yellowjacket.core.hot_pixels import (
     per_megapixel,
     standing_at,
 )
+from yellowjacket.core.darks.pixel_statistics import excesses, outstanding, sample_step, sampled, spreads
 from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.raw.frame import CHANNELS
-from yellowjacket.core.standing import excesses, outstanding, sample_step, sampled, spreads
 
 S_DN = darks.READ_DN / np.sqrt(2)
 

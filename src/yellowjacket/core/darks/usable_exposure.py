@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr
 
-from yellowjacket.core.dark_law import USUAL_DOUBLING_C
-from yellowjacket.core.dark_time import TimeFindings
-from yellowjacket.core.hot_pixels import BAR_SPREADS, LASTING, PixelTable, points_per_frame, standing_at
+from yellowjacket.core.darks.exposure_group import TimeFindings
+from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, LASTING, PixelTable, points_per_frame, standing_at
+from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.intervals import density
