@@ -52,7 +52,7 @@ def make_sitting(body) -> Callable:
     """A function that stores a sitting of three rungs (ISO 100, 200, 400)."""
     from yellowjacket.bench.models import Sitting, ToleranceProfile
     from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-    from yellowjacket.core.ladder import Exposure, LadderSpec
+    from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 
     def make(name: str = "Drawer 1", **ladder):
         profile, _ = ToleranceProfile.objects.get_or_create(name="Default")

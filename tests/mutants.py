@@ -24,12 +24,13 @@ from PIL import Image
 from tests import making
 from yellowjacket.bench.executor import frame_error, run_all
 from yellowjacket.core.darks.temperature_table import temperatures_of
-from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.limits.foreign_curves import QUANTITIES, ForeignError, read_curve
 from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.limits.tolerance_file import ProfileFileError, profile_document, read_profile
-from yellowjacket.core.plan_files import PlanFileError, PlannedFor, plan_document, read_plan
-from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
+from yellowjacket.core.planning.body_limits import BodyLimits, PlanError
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.plan import plan_ladder
+from yellowjacket.core.planning.plan_file import PlanFileError, PlannedFor, plan_document, read_plan
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.rendered import RenderedTask, measure_rendered

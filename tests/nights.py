@@ -7,7 +7,7 @@ from datetime import date
 from yellowjacket.bench.models import Sitting, ToleranceProfile
 from yellowjacket.bench.services import darks, shooting
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, BodyModel
 
 WINDOW = (384, 256)

@@ -141,8 +141,8 @@ def test_a_folder_without_a_frame_is_nothing_measurable(tmp_path, capsys):
 
 
 def test_a_plan_file_is_shot(tmp_path, capsys):
-    from yellowjacket.core.ladder import Exposure, LadderSpec
-    from yellowjacket.core.plan_files import PlannedFor, plan_document
+    from yellowjacket.core.planning.ladder import Exposure, LadderSpec
+    from yellowjacket.core.planning.plan_file import PlannedFor, plan_document
 
     spec = LadderSpec("iso", "shutter", Exposure(200, 1 / 15, 8.0), picked=(200.0,), repeats=1, darks=1)
     plan = plan_document("Small", [PlannedFor("Ostrel", "Fen", "", spec)], "settings")

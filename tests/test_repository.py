@@ -11,8 +11,8 @@ from pathlib import Path
 import pytest
 
 from yellowjacket.cli import _parser, main
-from yellowjacket.core.ladder import LadderSpec
 from yellowjacket.core.metrology.measurands import QUANTITIES
+from yellowjacket.core.planning.ladder import LadderSpec
 from yellowjacket.web.plan.files import CSV_COLUMNS
 
 ROOT = Path(__file__).parent.parent

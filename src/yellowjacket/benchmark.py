@@ -310,7 +310,7 @@ def _night_time() -> tuple[int, float]:
 
     from yellowjacket.bench.models import Body, Shot, Sitting, ToleranceProfile
     from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-    from yellowjacket.core.ladder import Exposure, LadderSpec
+    from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 
     body = Body.objects.filter(highest_iso__gte=8000)[0]
     picked = tuple(float(iso) for iso in (100, 125, 160, 200, 250, 320, 400, 500, 640, 800, 1000, 1250, 1600, 2000, 2500,
@@ -336,7 +336,7 @@ def _match_time() -> tuple[int, float]:
     """Frames and seconds of finding every shot of the night's plan its frame, without decoding."""
     from yellowjacket.bench.models import Shot, Sitting
     from yellowjacket.bench.services.matching import ShotFinder
-    from yellowjacket.core.matching import Candidate
+    from yellowjacket.core.planning.frame_to_shot import Candidate
 
     sitting = Sitting.objects.get(name="Night")
     body = sitting.ladders.all()[0].body

@@ -29,16 +29,17 @@ from yellowjacket.core.folder_ladders import (
     fixed_noise,
     iso_against_push,
 )
-from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.metrology.document import Document
 from yellowjacket.core.photon_transfer.accumulate import IsoTask
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_iso
-from yellowjacket.core.plan_files import read_plan
-from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
+from yellowjacket.core.planning.body_limits import BodyLimits, PlanError
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.plan import plan_ladder
+from yellowjacket.core.planning.plan_file import read_plan
+from yellowjacket.core.planning.shot_order import shots_of
 from yellowjacket.core.raw.frame import BAYER, FrameError
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendered import SUFFIXES, RenderedTask, measure_rendered
-from yellowjacket.core.sequence import shots_of
 from yellowjacket.core.single import FrameTask, NamedRect, measure_file, measurement
 from yellowjacket.core.survey import BodyTasks, Card, card_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES, BodyModel

@@ -15,9 +15,9 @@ from yellowjacket.bench.models import Frame, MasterDark, Problem, Reading, RungD
 from yellowjacket.bench.services import darks, day, jobs, masters, shooting, warmth
 from yellowjacket.bench.services.dark_store import packed, unpacked
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH
 

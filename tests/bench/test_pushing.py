@@ -8,8 +8,8 @@ import pytest
 from yellowjacket.bench.models import Ladder, Patch, Problem, Reading, Sitting, ToleranceProfile
 from yellowjacket.bench.services import measuring, patching, pushing, shooting
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, MOOR
 
 pytestmark = pytest.mark.django_db

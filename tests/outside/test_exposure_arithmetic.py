@@ -3,8 +3,9 @@
 import pytest
 
 from yellowjacket.core.exposure import apex, dial, notation
-from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.core.planning import BodyLimits, plan_ladder
+from yellowjacket.core.planning.body_limits import BodyLimits
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.plan import plan_ladder
 
 pytestmark = pytest.mark.outside
 

@@ -6,7 +6,7 @@ import pytest
 
 from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting
 from yellowjacket.bench.services import day, importing, measuring, shooting, sittings
-from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 
 pytestmark = pytest.mark.django_db
@@ -196,7 +196,7 @@ def test_a_clock_that_was_set_back_starts_no_countdown_of_hours(client, make_sit
     from django.utils import timezone
 
     from yellowjacket.bench.models import Shot
-    from yellowjacket.core.ladder import Exposure
+    from yellowjacket.core.planning.ladder import Exposure
 
     sitting = make_sitting(kind="time", method="capped", metered=Exposure(100, 1.0, 8.0), picked=(60.0,), darks=0)
     shot = Shot.objects.filter(rung__ladder__sitting=sitting).first()

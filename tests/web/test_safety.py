@@ -13,7 +13,7 @@ from yellowjacket import home
 from yellowjacket.bench.models import Grade, Rung, Shot, Sitting, ToleranceProfile
 from yellowjacket.bench.services import importing, measuring
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 
 pytestmark = pytest.mark.django_db
 

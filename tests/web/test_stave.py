@@ -4,8 +4,9 @@ import pytest
 
 from yellowjacket.bench.models import Body, Ladder, Rung
 from yellowjacket.bench.services.sittings import unsaved_rungs
-from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
-from yellowjacket.core.planning import BodyLimits, plan_ladder
+from yellowjacket.core.planning.body_limits import BodyLimits
+from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
+from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.web.plan.views import plan_lines, warnings_by_text
 from yellowjacket.web.stave import Stave, columns_of
 

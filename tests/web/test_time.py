@@ -16,7 +16,7 @@ from tests.nights import WINDOW, night
 from yellowjacket.bench.models import Ladder, Reading
 from yellowjacket.bench.services import darks
 from yellowjacket.core.darks.hot_pixels import KINDS
-from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX
 from yellowjacket.simcam.sensor import _fixed_pattern

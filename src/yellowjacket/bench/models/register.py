@@ -8,8 +8,8 @@ from django.core.exceptions import ValidationError
 from django.db import models
 
 from yellowjacket.core.limits.tolerance import Profile, profile_from
-from yellowjacket.core.planning import BodyLimits
-from yellowjacket.core.schedule import Supply
+from yellowjacket.core.planning.body_limits import BodyLimits
+from yellowjacket.core.planning.timeline import Supply
 
 
 class Body(models.Model):

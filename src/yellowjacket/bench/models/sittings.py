@@ -5,13 +5,14 @@ from __future__ import annotations
 from django.db import models
 
 from yellowjacket.bench.models.register import Body, Lens, ToleranceProfile
-from yellowjacket.core.cautions import Surroundings
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.ladder import Caution, Exposure, Filter, PlannedLadder, PlannedRung, Settings
 from yellowjacket.core.limits.output_size import UseView
-from yellowjacket.core.plan_files import spec_from
-from yellowjacket.core.planning import PlanError, plan_ladder
+from yellowjacket.core.planning.body_limits import PlanError
+from yellowjacket.core.planning.cautions import Surroundings
+from yellowjacket.core.planning.ladder import Caution, Exposure, Filter, PlannedLadder, PlannedRung, Settings
+from yellowjacket.core.planning.plan import plan_ladder
+from yellowjacket.core.planning.plan_file import spec_from
 
 
 class Sitting(models.Model):

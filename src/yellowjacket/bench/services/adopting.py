@@ -32,11 +32,19 @@ from yellowjacket.bench.services import importing, jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable, same_content
 from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
-from yellowjacket.core.adopting import AdoptedLadder, AdoptedRung, Adoption, FoundFrame, adopt, as_ladder
 from yellowjacket.core.exposure import apex, dial, notation
-from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.core.plan_files import spec_as_dict
-from yellowjacket.core.planning import PlanError, plan_ladder
+from yellowjacket.core.planning.body_limits import PlanError
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.ladders_from_frames import (
+    AdoptedLadder,
+    AdoptedRung,
+    Adoption,
+    FoundFrame,
+    adopt,
+    as_ladder,
+)
+from yellowjacket.core.planning.plan import plan_ladder
+from yellowjacket.core.planning.plan_file import spec_as_dict
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 
 _FASTEST_S, _SLOWEST_S = 1 / 8000, 30.0

@@ -14,12 +14,12 @@ from django.db.models import Count, Max
 from yellowjacket.bench.models import Body, Conditions, Ladder, Shot, Sitting, SittingEvent
 from yellowjacket.bench.services import day, daylog
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.battery import LevelNote, charge_minutes
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.ladder import PlannedLadder
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.schedule import Schedule, Supply
-from yellowjacket.core.warmth import TemperatureNote, WarmRun, WarmthRecord, learn
+from yellowjacket.core.planning.battery import LevelNote, charge_minutes
+from yellowjacket.core.planning.ladder import PlannedLadder
+from yellowjacket.core.planning.sensor_warming import TemperatureNote, WarmRun, WarmthRecord, learn
+from yellowjacket.core.planning.timeline import Schedule, Supply
 from yellowjacket.simcam.instruments import Panel
 
 Learnt = TypeVar("Learnt")

@@ -12,7 +12,7 @@ from django.db import IntegrityError, transaction
 from yellowjacket.bench.executor import frame_error
 from yellowjacket.bench.models import Frame, Problem, Rung, Shot, Sitting
 from yellowjacket.bench.services.matching import ShotFinder, candidate_of, without_contacts
-from yellowjacket.core.matching import Misfit
+from yellowjacket.core.planning.frame_to_shot import Misfit
 from yellowjacket.core.raw.first_look import FrameFacts
 
 log = logging.getLogger(__name__)

@@ -25,7 +25,7 @@ from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable
 from yellowjacket.bench.services.matching import ShotFinder
-from yellowjacket.core.matching import Misfit
+from yellowjacket.core.planning.frame_to_shot import Misfit
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 from yellowjacket.core.raw.frame import sha256_of
 

@@ -6,7 +6,7 @@ from collections import defaultdict
 from dataclasses import replace
 
 from yellowjacket.bench.models import Frame, Ladder, Shot, Sitting
-from yellowjacket.core.matching import NEARNESS, Candidate, LadderFacts, Matcher, Misfit, Slot
+from yellowjacket.core.planning.frame_to_shot import NEARNESS, Candidate, LadderFacts, Matcher, Misfit, Slot
 from yellowjacket.core.raw.first_look import FrameFacts
 
 

@@ -9,9 +9,10 @@ from datetime import date
 from yellowjacket.bench.models import Body, PlanTemplate, Sitting
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.core.fitting import fit_to_body
-from yellowjacket.core.plan_files import PlanFileError, PlannedFor, plan_document, read_plan, spec_from
-from yellowjacket.core.planning import PlanError, plan_ladder
+from yellowjacket.core.planning.body_limits import PlanError
+from yellowjacket.core.planning.plan import plan_ladder
+from yellowjacket.core.planning.plan_file import PlanFileError, PlannedFor, plan_document, read_plan, spec_from
+from yellowjacket.core.planning.refit import fit_to_body
 
 LARGEST_BYTES = 1_000_000
 

@@ -12,7 +12,7 @@ from yellowjacket.bench.services import daylog
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame
 from yellowjacket.bench.services.matching import ShotFinder, candidate_from
-from yellowjacket.core.matching import Slot
+from yellowjacket.core.planning.frame_to_shot import Slot
 from yellowjacket.core.raw.first_look import inspect_file
 
 _MOST_SPOTS = 8

@@ -20,7 +20,7 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
 from yellowjacket.bench.workers import Release, release
 from yellowjacket.core.exposure.dial import ISO_MARKS, exact_exposure_s, iso_mark
-from yellowjacket.core.ladder import Exposure
+from yellowjacket.core.planning.ladder import Exposure
 from yellowjacket.core.raw.first_look import FrameFacts
 from yellowjacket.simcam.bodies import BODIES, BodyModel
 from yellowjacket.simcam.instruments import Panel, panels

@@ -10,12 +10,12 @@ from django.db import transaction
 from yellowjacket.bench.models import Body, CheckItem, Frame, Ladder, Rung, Shot, Sitting, Use
 from yellowjacket.bench.services.conditions import supply_of
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.checklist import items_for
-from yellowjacket.core.ladder import LadderSpec, PlannedLadder
-from yellowjacket.core.plan_files import spec_as_dict, spec_from
-from yellowjacket.core.planning import plan_ladder
-from yellowjacket.core.schedule import Schedule, schedule
-from yellowjacket.core.sequence import shots_of
+from yellowjacket.core.planning.checklist import items_for
+from yellowjacket.core.planning.ladder import LadderSpec, PlannedLadder
+from yellowjacket.core.planning.plan import plan_ladder
+from yellowjacket.core.planning.plan_file import spec_as_dict, spec_from
+from yellowjacket.core.planning.shot_order import shots_of
+from yellowjacket.core.planning.timeline import Schedule, schedule
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,8 +10,9 @@ from django.utils import timezone
 from yellowjacket.bench.models import Body, Lens, Sitting, ToleranceProfile
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec
 from yellowjacket.core.exposure import notation
-from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
-from yellowjacket.core.planning import PlanError, plan_ladder
+from yellowjacket.core.planning.body_limits import PlanError
+from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
+from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.web.desk.forms import ShutterField
 
 _MAX_USES = 4

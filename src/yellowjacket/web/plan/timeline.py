@@ -8,9 +8,9 @@ from datetime import datetime, timedelta
 
 from yellowjacket.bench.models import Ladder, Sitting
 from yellowjacket.bench.services.sittings import planned_ladders, schedule_of
-from yellowjacket.core.ladder import PlannedLadder, Settings
-from yellowjacket.core.schedule import Entry, Schedule
-from yellowjacket.core.sequence import Change, changes
+from yellowjacket.core.planning.ladder import PlannedLadder, Settings
+from yellowjacket.core.planning.shot_order import Change, changes
+from yellowjacket.core.planning.timeline import Entry, Schedule
 
 WIDTH, BAR, BATTERY = 1000.0, 26.0, 24.0
 PARTS = ("handling", "exposure", "lock-up", "rest")

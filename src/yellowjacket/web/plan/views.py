@@ -13,11 +13,12 @@ from django.views.decorators.http import require_POST
 from yellowjacket.bench.models import Body, CheckItem, Ladder, Rung, Sitting
 from yellowjacket.bench.services import adopting, conditions, sittings
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.ladder import PlannedLadder
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.plan_files import spec_from
-from yellowjacket.core.planning import PlanError, plan_ladder
-from yellowjacket.core.sequence import menu_visits, shots_of
+from yellowjacket.core.planning.body_limits import PlanError
+from yellowjacket.core.planning.ladder import PlannedLadder
+from yellowjacket.core.planning.plan import plan_ladder
+from yellowjacket.core.planning.plan_file import spec_from
+from yellowjacket.core.planning.shot_order import menu_visits, shots_of
 from yellowjacket.web.lines import frames_line
 from yellowjacket.web.plan.forms import LadderForm, SittingForm, ladder_initial
 from yellowjacket.web.plan.timeline import timeline_of

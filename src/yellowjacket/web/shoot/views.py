@@ -16,7 +16,7 @@ from yellowjacket.bench.services import checking, conditions, day, daylog, impor
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.exposure import dial
-from yellowjacket.core.sequence import Change, changes
+from yellowjacket.core.planning.shot_order import Change, changes
 from yellowjacket.web.lines import Readings, error_line, frames_line
 from yellowjacket.web.shoot.forms import ConditionsForm
 from yellowjacket.web.sitting_page import SittingPage

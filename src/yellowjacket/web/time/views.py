@@ -25,11 +25,11 @@ from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, KINDS, LASTING, Pixe
 from yellowjacket.core.darks.lenr import lenr_verdict
 from yellowjacket.core.darks.night_plan import DARK_CAUTIONS
 from yellowjacket.core.darks.usable_exposure import by_channel, per_area
-from yellowjacket.core.ladder import Exposure, LadderSpec
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.intervals import density
-from yellowjacket.core.planning import PlanError
+from yellowjacket.core.planning.body_limits import PlanError
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.frame import CHANNELS, FrameError
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.stored_png import stored_png

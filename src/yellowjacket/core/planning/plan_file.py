@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
 from typing import Any
 
-from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
+from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
 
 SCHEMA = "yellowjacket-plan/1"
 _LONGEST_WORD = 60

@@ -2,12 +2,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core.cautions import Surroundings
 from yellowjacket.core.exposure import dial, notation
-from yellowjacket.core.fitting import fit_to_body
-from yellowjacket.core.ladder import Exposure, Filter, LadderSpec
-from yellowjacket.core.plan_files import PlanFileError, PlannedFor, plan_document, read_plan, spec_as_dict, spec_from
-from yellowjacket.core.planning import BodyLimits, PlanError, nearest_filters, plan_ladder
+from yellowjacket.core.planning.body_limits import BodyLimits, PlanError
+from yellowjacket.core.planning.cautions import Surroundings
+from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
+from yellowjacket.core.planning.plan import nearest_filters, plan_ladder
+from yellowjacket.core.planning.plan_file import (
+    PlanFileError,
+    PlannedFor,
+    plan_document,
+    read_plan,
+    spec_as_dict,
+    spec_from,
+)
+from yellowjacket.core.planning.refit import fit_to_body
 
 BODY = BodyLimits(50, 102400, 100, 25600, 1 / 8000, 30.0, pixel_pitch_um=4.08, raw_modes=("full", "small"))
 METERED = Exposure(100, 1 / 8, 8)

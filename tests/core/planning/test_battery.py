@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from yellowjacket.core.battery import LevelNote, charge_minutes
+from yellowjacket.core.planning.battery import LevelNote, charge_minutes
 
 
 def test_a_straight_run_gives_the_minutes_of_a_full_charge():

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from yellowjacket.core.warmth import TemperatureNote, WarmRun, learn
+from yellowjacket.core.planning.sensor_warming import TemperatureNote, WarmRun, learn
 
 RISE_C, TAU_S = 12.0, 900.0
 BUSY = tuple((240.0 * k, 240.0 * k + 200) for k in range(12))

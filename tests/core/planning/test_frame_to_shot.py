@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core.matching import Candidate, LadderFacts, Matcher, Misfit, Slot, find_slot
+from yellowjacket.core.planning.frame_to_shot import Candidate, LadderFacts, Matcher, Misfit, Slot, find_slot
 
 LADDER = LadderFacts("Ostrel", "Heath", "OH-1", (640, 448))
 FRAME = Candidate("Ostrel", "Heath", "OH-1", 200, 1 / 15, 8.0, False, 640, 448)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from yellowjacket.core.exposure import apex, dial, notation
-from yellowjacket.core.ladder import LadderSpec
-from yellowjacket.core.planning import BodyLimits
+from yellowjacket.core.planning.body_limits import BodyLimits
+from yellowjacket.core.planning.ladder import LadderSpec
 
 
 def fit_to_body(spec: LadderSpec, body: BodyLimits) -> tuple[LadderSpec, tuple[str, ...]]:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.exposure import notation
-from yellowjacket.core.ladder import PlannedLadder, PlannedRung, Settings
+from yellowjacket.core.planning.ladder import PlannedLadder, PlannedRung, Settings
 
 LIGHT, DARK = "light", "dark"
 _AS_METERED, _NO_FILTER, _AS_IT_IS = "as metered", "none", "as it is"

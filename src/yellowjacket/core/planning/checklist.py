@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core.ladder import LadderSpec
+from yellowjacket.core.planning.ladder import LadderSpec
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from yellowjacket.core.exposure import dial, notation
-from yellowjacket.core.ladder import Exposure
+from yellowjacket.core.planning.ladder import Exposure
 
 # A run of fewer rungs is no ladder.
 _FEWEST_RUNGS = 3

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 
 from yellowjacket.core.exposure import apex, dial, notation
 from yellowjacket.core.exposure.flicker import flicker_error, is_whole_pulses
-from yellowjacket.core.ladder import Caution, LadderSpec, PlannedRung
+from yellowjacket.core.planning.ladder import Caution, LadderSpec, PlannedRung
 
 if TYPE_CHECKING:
-    from yellowjacket.core.planning import BodyLimits
+    from yellowjacket.core.planning.body_limits import BodyLimits
 
 # An error below this is lost in the rounding of a good shutter.
 _FLICKER_WORTH_STOPS = 0.05

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.exposure import dial
-from yellowjacket.core.ladder import PlannedLadder
-from yellowjacket.core.sequence import PlannedShot, shots_of
+from yellowjacket.core.planning.ladder import PlannedLadder
+from yellowjacket.core.planning.shot_order import PlannedShot, shots_of
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,10 +2,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core.ladder import Exposure, LadderSpec
-from yellowjacket.core.planning import BodyLimits, PlanError, plan_ladder
-from yellowjacket.core.schedule import Pace, Supply, schedule
-from yellowjacket.core.sequence import changes, menu_visits, shots_of
+from yellowjacket.core.planning.body_limits import BodyLimits, PlanError
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.plan import plan_ladder
+from yellowjacket.core.planning.shot_order import changes, menu_visits, shots_of
+from yellowjacket.core.planning.timeline import Pace, Supply, schedule
 
 BODY = BodyLimits(100, 25600, 100, 25600, 1 / 8000, 30.0)
 METERED = Exposure(100, 1 / 8, 8)

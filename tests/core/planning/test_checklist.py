@@ -1,7 +1,7 @@
 import pytest
 
-from yellowjacket.core.checklist import items_for
-from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.core.planning.checklist import items_for
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 
 METERED = Exposure(100, 1 / 8, 8)
 

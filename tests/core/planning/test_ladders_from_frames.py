@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yellowjacket.core.adopting import FoundFrame, adopt, as_ladder
+from yellowjacket.core.planning.ladders_from_frames import FoundFrame, adopt, as_ladder
 
 BEGIN = datetime(2026, 3, 14, 20, 0)
 

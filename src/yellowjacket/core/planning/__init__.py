@@ -1,0 +1,3 @@
+"""Plans: ladders worked out into marks, shots in order, the time they take and what stands in their way; and back again,
+from frames that exist to ladders.
+"""
