@@ -26,14 +26,14 @@ import rawpy
 from yellowjacket import benchmark_darks, benchmark_looking, home
 from yellowjacket.bench.executor import run_all
 from yellowjacket.benchmark_lines import line
-from yellowjacket.core.measure import RungTask, measure_frames, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.photon_transfer.characterise import characterise_iso
 from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.readings.patch import PatchSpec
+from yellowjacket.core.readings.rung import RungTask, measure_frames, measure_rung
 from yellowjacket.core.survey import card_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera

@@ -9,9 +9,9 @@ import pytest
 from distributed import LocalCluster
 
 from yellowjacket.bench import executor
-from yellowjacket.core.measure import RungTask, measure_rung
-from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.readings.patch import PatchSpec
+from yellowjacket.core.readings.rung import RungTask, measure_rung
 
 pytestmark = pytest.mark.filterwarnings("ignore")
 

@@ -9,10 +9,10 @@ from datetime import datetime
 import numpy as np
 import pytest
 
-from yellowjacket.core.measure import RungTask, measure_rung
-from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches.uniform import propose_patches
 from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.readings.patch import PatchSpec
+from yellowjacket.core.readings.rung import RungTask, measure_rung
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings

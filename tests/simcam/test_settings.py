@@ -6,10 +6,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.same_pixels import SamePixelsTask, same_pixels
+from yellowjacket.core.readings.patch import PatchSpec
+from yellowjacket.core.readings.raw_modes import SamePixelsTask, same_pixels
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import GREY_BOX, HEIGHT_PX, TEXTURE_BOX, WIDTH_PX

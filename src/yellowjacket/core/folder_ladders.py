@@ -18,17 +18,17 @@ from yellowjacket.core.latitude.iso_invariance import (
 )
 from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
-from yellowjacket.core.measure import RungTask, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Reading
 from yellowjacket.core.noise.two_frame import pair_noise
-from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask, pairs_of
 from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.readings.patch import PatchSpec
+from yellowjacket.core.readings.rung import RungTask, measure_rung
 
 # Fewer exposure times than this are no ladder.
 FEWEST_EXPOSURES = 3

@@ -6,8 +6,8 @@ from django.db import models
 
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.readings.patch import PatchSpec
 
 
 class Patch(models.Model):

@@ -33,8 +33,8 @@ from yellowjacket.core.lane_matching import (
     examine,
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.patch_readings import UNIFORM
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.readings.patch import UNIFORM
 from yellowjacket.core.rendered import SUFFIXES
 from yellowjacket.core.same_spot import Similarity, scaled_to
 

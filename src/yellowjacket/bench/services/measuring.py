@@ -22,17 +22,17 @@ from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from, note_problem
 from yellowjacket.bench.services.patching import propose, reference_rung
-from yellowjacket.core.at_use import UseSize
 from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures
-from yellowjacket.core.measure import SINGLE, RungResult, RungTask, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES, SMOOTHED
 from yellowjacket.core.metrology.measurands import Reading as CoreReading
-from yellowjacket.core.patch_readings import UNIFORM, PatchSpec
 from yellowjacket.core.raw.rect import even_rect
-from yellowjacket.core.relations import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
-from yellowjacket.core.same_pixels import SAME, SamePixelsTask, same_pixels
-from yellowjacket.core.scene_readings import Known
+from yellowjacket.core.readings.ladder import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
+from yellowjacket.core.readings.output_size import UseSize
+from yellowjacket.core.readings.patch import UNIFORM, PatchSpec
+from yellowjacket.core.readings.raw_modes import SAME, SamePixelsTask, same_pixels
+from yellowjacket.core.readings.rung import SINGLE, RungResult, RungTask, measure_rung
+from yellowjacket.core.readings.scene import Known
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
 METHOD_VERSION = f"{__version__}/3"

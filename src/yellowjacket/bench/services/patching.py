@@ -12,10 +12,10 @@ from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from
 from yellowjacket.bench.workers import propose_from
-from yellowjacket.core.patch_readings import UNIFORM
 from yellowjacket.core.patches.chart_grid import Point, grid_cells
 from yellowjacket.core.patches.uniform import Proposal
 from yellowjacket.core.raw.rect import Rect, even_rect
+from yellowjacket.core.readings.patch import UNIFORM
 
 # One of each at most, named by their role; proposals replace these and the fields.
 SINGLES = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK, Patch.Role.HIGHLIGHT)

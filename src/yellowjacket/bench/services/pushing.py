@@ -23,7 +23,7 @@ from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_li
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.noise.smoothing import noise_hidden_stops, processing_part
-from yellowjacket.core.same_pixels import AREA, OWN, SAME
+from yellowjacket.core.readings.raw_modes import AREA, OWN, SAME
 
 # The cast of the neutral stands for neutral drift along an exposure ladder.
 CAST = "neutral_drift"

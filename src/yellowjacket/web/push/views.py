@@ -15,7 +15,7 @@ from yellowjacket.bench.typed import decimal
 from yellowjacket.core.latitude.iso_invariance import ALLOWED_STOPS, MEASURED, Penalty
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
-from yellowjacket.core.same_pixels import AREA, LANCZOS, OWN
+from yellowjacket.core.readings.raw_modes import AREA, LANCZOS, OWN
 from yellowjacket.web.lines import CROP_HEIGHT_PX, Crops, Readings
 from yellowjacket.web.measure.sheet import LineKind, fixed_lines, share_text, signed_text, two_text
 from yellowjacket.web.push.brackets import brackets_of

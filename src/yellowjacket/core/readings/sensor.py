@@ -6,16 +6,16 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
-from yellowjacket.core.at_use import Size, ranges_at_uses
 from yellowjacket.core.exposure.iso12232 import SHADOW_STOPS_UNDER_GREY
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, SMOOTHED, Reading
 from yellowjacket.core.noise.smoothing import Cooked
-from yellowjacket.core.patch_readings import Noise, PatchSpec, green_snr, known_noise, patch_of_role
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.photon_transfer.fit import snr_at
 from yellowjacket.core.raw.codes import CodeUse
 from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.core.readings.output_size import Size, ranges_at_uses
+from yellowjacket.core.readings.patch import Noise, PatchSpec, green_snr, known_noise, patch_of_role
 
 
 def rung_readings(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) -> list[Reading]:

@@ -10,12 +10,16 @@ from pathlib import Path
 
 import numpy as np
 
-from yellowjacket.core.at_use import Size, UseSize, ratios_at_uses, sizes_of
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
 from yellowjacket.core.noise.autocorrelation import LagSums, pooled
 from yellowjacket.core.noise.two_frame import PairNoise
-from yellowjacket.core.patch_readings import (
+from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_frames
+from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.readings.output_size import Size, UseSize, ratios_at_uses, sizes_of
+from yellowjacket.core.readings.patch import (
     UNIFORM,
     Noise,
     PatchSpec,
@@ -25,12 +29,8 @@ from yellowjacket.core.patch_readings import (
     patch_readings,
     without_full,
 )
-from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_frames
-from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
-from yellowjacket.core.raw.reader import read_frame
-from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.rung_readings import habits, headroom, rung_readings
-from yellowjacket.core.scene_readings import Known, scene_readings
+from yellowjacket.core.readings.scene import Known, scene_readings
+from yellowjacket.core.readings.sensor import habits, headroom, rung_readings
 
 # Quantities that averaging to a use's size improves.
 _AVERAGED = ("snr", "shadow_snr")

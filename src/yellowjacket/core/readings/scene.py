@@ -6,13 +6,13 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core.at_use import Size, appearances, detail_of, detail_readings, rendering_of
 from yellowjacket.core.image_quality.step_wedge import wedge_range
 from yellowjacket.core.metrology.estimate import missing
 from yellowjacket.core.metrology.measurands import GREEN, Reading
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise
-from yellowjacket.core.patch_readings import Noise, PatchSpec
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.readings.output_size import Size, appearances, detail_of, detail_readings, rendering_of
+from yellowjacket.core.readings.patch import Noise, PatchSpec
 
 # Roles shown in the developed picture, and textures.
 _SEEN = ("grey", "shadow", "other")

@@ -6,19 +6,19 @@ import numpy as np
 import pytest
 
 from tests import darks, making
-from yellowjacket.core.at_use import UseSize, detail_readings, ratios_at_uses, sizes_of
 from yellowjacket.core.darks.exposure_group import DarkGroup, measured
 from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.latitude.exposure_ladder import ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
-from yellowjacket.core.patch_readings import PatchSpec, noise_of
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.rung_readings import headroom
-from yellowjacket.core.scene_readings import Known as SceneKnown
-from yellowjacket.core.scene_readings import scene_readings
+from yellowjacket.core.readings.output_size import UseSize, detail_readings, ratios_at_uses, sizes_of
+from yellowjacket.core.readings.patch import PatchSpec, noise_of
+from yellowjacket.core.readings.scene import Known as SceneKnown
+from yellowjacket.core.readings.scene import scene_readings
+from yellowjacket.core.readings.sensor import headroom
 
 STEP_PX = making.WIDTH // making.STEPS
 

@@ -15,7 +15,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from yellowjacket.core.at_use import rendering_of
 from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
 from yellowjacket.core.develop import Development, interpolated_crop
 from yellowjacket.core.image_quality.texture import finest_detail
@@ -23,9 +22,10 @@ from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.estimate import missing
 from yellowjacket.core.metrology.measurands import Reading
 from yellowjacket.core.metrology.robust import without_plane
-from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.readings.output_size import rendering_of
+from yellowjacket.core.readings.patch import PatchSpec
 
 # Channel names under which the three pictures are kept.
 OWN, AREA, LANCZOS = "own", "area", "lanc"

@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 
 from tests import making
-from yellowjacket.core.measure import RungTask, measure_rung
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.measurands import SMOOTHED
-from yellowjacket.core.patch_readings import PatchSpec
 from yellowjacket.core.planning.ladder import Exposure
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.relations import RungHabits, RungSignals, relate_habits, relate_rungs
+from yellowjacket.core.readings.ladder import RungHabits, RungSignals, relate_habits, relate_rungs
+from yellowjacket.core.readings.patch import PatchSpec
+from yellowjacket.core.readings.rung import RungTask, measure_rung
 
 STEP_PX = making.WIDTH // making.STEPS
 
