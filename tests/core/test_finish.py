@@ -8,7 +8,7 @@ from scipy.ndimage import gaussian_filter
 from yellowjacket.core.develop import display_encoded
 from yellowjacket.core.finish import Cuts, cut_like, effect_of, named_after, placed, same_noise, upright
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.same_spot import Similarity
+from yellowjacket.core.registration.similarity import Similarity
 from yellowjacket.simcam.scene import specimen_drawer
 
 

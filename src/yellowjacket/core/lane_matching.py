@@ -28,8 +28,8 @@ from yellowjacket.core.finish import (
 from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.registration.similarity import Grey, NoMatch, Similarity
 from yellowjacket.core.rendered import Picture, read_rendered, size_of
-from yellowjacket.core.same_spot import Grey, NoMatch, Similarity
 
 # Raw pixels of the middle of a frame by which its noise is recognised, and how many frames are tried.
 _RECOGNISED_PX = 512

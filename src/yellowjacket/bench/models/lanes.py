@@ -6,7 +6,7 @@ from django.db import models
 
 from yellowjacket.bench.models.frames import Frame
 from yellowjacket.bench.models.sittings import Ladder, Rung
-from yellowjacket.core.same_spot import Similarity
+from yellowjacket.core.registration.similarity import Similarity
 
 
 class Placed(models.Model):

@@ -35,8 +35,8 @@ from yellowjacket.core.lane_matching import (
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import UNIFORM
+from yellowjacket.core.registration.similarity import Similarity, scaled_to
 from yellowjacket.core.rendered import SUFFIXES
-from yellowjacket.core.same_spot import Similarity, scaled_to
 
 _MOST_PICTURES = 400
 # Patches whose noise and colour are held against the frame as is.

@@ -11,10 +11,10 @@ from yellowjacket.bench import originals
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Placement, Shot, Sitting
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.patching import reference_rung
-from yellowjacket.core import same_spot
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.reader import read_frame
-from yellowjacket.core.same_spot import NoMatch, Similarity, scaled_to
+from yellowjacket.core.registration import similarity
+from yellowjacket.core.registration.similarity import NoMatch, Similarity, scaled_to
 
 
 def frame_of(ladder: Ladder) -> Frame | None:
@@ -44,7 +44,7 @@ def between(here: Ladder, there: Ladder, sizes: dict[int, tuple[int, int]]) -> S
     to_here, to_there = first or Similarity(), second or Similarity()
     # Through the sitting's first ladder: back from here, on to there.
     corners = [(0.0, 0.0), (float(sizes[here.pk][0]), 0.0), (0.0, float(sizes[here.pk][1]))]
-    found = same_spot.fitted(corners, [to_there.at(to_here.back(corner)) for corner in corners])
+    found = similarity.fitted(corners, [to_there.at(to_here.back(corner)) for corner in corners])
     left = max(to_here.residual_px, to_there.residual_px)
     return Similarity(found.a, found.b, found.x0, found.y0, left, max(to_here.points, to_there.points))
 
@@ -69,10 +69,10 @@ def match(ladder: Ladder) -> Placement:
     if own is None or its is None:
         raise Refusal(f"{ladder} has no light frame yet: shoot or import one.")
     try:
-        here, here_step = same_spot.reduced(green_cells(its))
-        there, there_step = same_spot.reduced(green_cells(own))
+        here, here_step = similarity.reduced(green_cells(its))
+        there, there_step = similarity.reduced(green_cells(own))
         # A cell is two raw pixels wide.
-        found = same_spot.found(here, there, 2 * here_step, 2 * there_step)
+        found = similarity.found(here, there, 2 * here_step, 2 * there_step)
     except NoMatch as error:
         raise Refusal(f"{ladder} was not laid on {first}. {error}") from error
     except FrameError as error:
@@ -96,7 +96,7 @@ def place_by_spots(ladder: Ladder) -> Placement:
             f"{len(names)} {'is' if len(names) == 1 else 'are'} there."
         )
     try:
-        found = same_spot.fitted([spots[0][name] for name in names], [spots[1][name] for name in names])
+        found = similarity.fitted([spots[0][name] for name in names], [spots[1][name] for name in names])
     except NoMatch as error:
         raise Refusal(str(error)) from error
     return _keep(ladder, found, Placement.By.MARKED)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.same_spot import NoMatch, shift_between
+from yellowjacket.core.registration.similarity import NoMatch, shift_between
 from yellowjacket.web import pictures
 
 # A window of raw pixels around the spot, on a grid, so that neighbouring spots share what was told.

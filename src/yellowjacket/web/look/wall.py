@@ -16,7 +16,7 @@ from yellowjacket.bench.services.judging import current_grades, to_look_at_again
 from yellowjacket.bench.services.verdicts import stops_of
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.same_spot import NoMatch, Similarity
+from yellowjacket.core.registration.similarity import NoMatch, Similarity
 from yellowjacket.web import pictures
 from yellowjacket.web.look import aligning
 from yellowjacket.web.look.switches import LADDERS, SPOTS, Looking

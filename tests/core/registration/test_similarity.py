@@ -6,7 +6,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.ndimage import gaussian_filter, shift
 
-from yellowjacket.core.same_spot import NoMatch, Similarity, fitted, found, reduced, scaled_to, shift_between
+from yellowjacket.core.registration.similarity import (
+    NoMatch,
+    Similarity,
+    fitted,
+    found,
+    reduced,
+    scaled_to,
+    shift_between,
+)
 from yellowjacket.simcam.scene import specimen_drawer
 
 

@@ -1,0 +1,1 @@
+"""Where one picture lies on another."""
