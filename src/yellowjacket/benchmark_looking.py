@@ -11,10 +11,10 @@ from pathlib import Path
 import numpy as np
 
 from yellowjacket.benchmark_lines import line
-from yellowjacket.core.develop import DEVELOPERS, Development, develop_at_use
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.stored_png import stored_png
+from yellowjacket.core.rendering.develop import DEVELOPERS, Development, develop_at_use
+from yellowjacket.core.rendering.png import stored_png
 
 # Twelve rungs of two bodies, as the wall shows them; a use of 2 MP.
 _CELLS, _CELL_PX = 24, (227, 196)

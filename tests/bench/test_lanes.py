@@ -17,9 +17,9 @@ from yellowjacket.bench.models import Frame, Grade, Job, LanePicture, Problem
 from yellowjacket.bench.services import judging, lanes, recording
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.develop import develop_crop
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import develop_crop
 
 pytestmark = pytest.mark.django_db
 

@@ -12,8 +12,8 @@ from yellowjacket.core.colour.colorimetry import (
     lab_of_linear_srgb,
     neutral_drift,
 )
-from yellowjacket.core.develop import Development, develop_at_use, display_encoded, interpolated_crop
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import Development, develop_at_use, display_encoded, interpolated_crop
 
 pytestmark = pytest.mark.outside
 

@@ -18,13 +18,13 @@ from PIL import ExifTags, Image, ImageCms, ImageOps, UnidentifiedImageError
 from pillow_heif import register_heif_opener
 
 from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
-from yellowjacket.core.develop import LUMINANCE, averaged, display_encoded
 from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.raw.frame import FrameError, sha256_of
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import LUMINANCE, averaged, display_encoded
 
 SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif")
 # More are refused before anything is decoded: 150 MP is the largest body, and a worker takes 7 bytes a pixel.

@@ -23,7 +23,10 @@ from yellowjacket.bench.models import Frame, LanePicture, MasterDark
 from yellowjacket.bench.originals import path_of
 from yellowjacket.bench.services import masters
 from yellowjacket.core.darks.master import with_pedestal
-from yellowjacket.core.develop import (
+from yellowjacket.core.raw.frame import RawFrame
+from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendered import averaged_rendered
+from yellowjacket.core.rendering.develop import (
     DEVELOPERS,
     PLAIN,
     Development,
@@ -31,10 +34,7 @@ from yellowjacket.core.develop import (
     develop_crop,
     develop_reduced,
 )
-from yellowjacket.core.raw.frame import RawFrame
-from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.rendered import averaged_rendered
-from yellowjacket.core.stored_png import stored_png
+from yellowjacket.core.rendering.png import stored_png
 
 Picture = NDArray[np.uint8]
 # Raise with every change of the development, so that old cached pictures are not shown.

@@ -38,10 +38,10 @@ from yellowjacket.bench.services import (
 )
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.core.develop import develop_crop
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import develop_crop
 from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, BodyModel
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))

@@ -9,9 +9,9 @@ import numpy as np
 
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.bench.services.patching import reference_rung
-from yellowjacket.core.develop import GREY_TARGET, PLAIN, Development, gains_from_grey
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.core.rendering.develop import GREY_TARGET, PLAIN, Development, gains_from_grey
 
 BY_GREY, BY_FILE, BY_NOTHING = "from the grey patch", "the file's own", "none: the file names no neutral"
 

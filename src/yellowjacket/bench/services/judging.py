@@ -9,9 +9,9 @@ from django.db.models import Max
 
 from yellowjacket.bench.models import Grade, Ladder, Lane, Rung, Use
 from yellowjacket.bench.services.errors import Refusal
-from yellowjacket.core.develop import PLAIN
 from yellowjacket.core.judging.psychometrics import kappa
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.rendering.develop import PLAIN
 
 # Grades of the coarse scale (always, if I must, never) on the fine one.
 COARSE = {1: 2, 2: 4, 3: 5}

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Rung, Use
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
-from yellowjacket.core.develop import PLAIN
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_equivalence import (
     MatchedRung,
@@ -21,6 +20,7 @@ from yellowjacket.core.limits.iso_equivalence import (
     verdicts_in_words,
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.rendering.develop import PLAIN
 
 # Noise is seen first in the shadows.
 CRITERION, CRITERION_WORDS = "shadow_snr", "shadow SNR"

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.colour.colorimetry import camera_to_srgb
-from yellowjacket.core.develop import gains_from_grey
 from yellowjacket.core.image_quality.texture import NYQUIST, finest_detail
 from yellowjacket.core.image_quality.visual_noise import Appearance, Rendering, appearance, excess_over_white, unseen
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -20,6 +19,7 @@ from yellowjacket.core.photon_transfer.characterise import ChannelFindings
 from yellowjacket.core.photon_transfer.dynamic_range import dynamic_range_stops
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import gains_from_grey
 
 _AS_FINE = "as fine as the use shows"
 

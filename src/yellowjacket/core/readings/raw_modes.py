@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
-from yellowjacket.core.develop import Development, interpolated_crop
 from yellowjacket.core.image_quality.texture import finest_detail
 from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.estimate import missing
@@ -26,6 +25,7 @@ from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.readings.output_size import rendering_of
 from yellowjacket.core.readings.patch import PatchSpec
+from yellowjacket.core.rendering.develop import Development, interpolated_crop
 
 # Channel names under which the three pictures are kept.
 OWN, AREA, LANCZOS = "own", "area", "lanc"

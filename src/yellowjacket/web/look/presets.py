@@ -9,7 +9,7 @@ from dataclasses import asdict
 from yellowjacket.bench.models import Frame
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.raw.frame import FrameError
-from yellowjacket.core.spots import Spot, spots_worth_looking_at
+from yellowjacket.core.rendering.spots import Spot, spots_worth_looking_at
 from yellowjacket.web import pictures
 
 # Raise with every change of how spots are found.

@@ -11,8 +11,8 @@ from yellowjacket.bench.models import Grade, Use
 from yellowjacket.bench.services.developing import Switches
 from yellowjacket.bench.services.judging import View
 from yellowjacket.bench.typed import decimal
-from yellowjacket.core.develop import DEVELOPERS, PLAIN
 from yellowjacket.core.limits.output_size import preview_scale, use_noise_factor
+from yellowjacket.core.rendering.develop import DEVELOPERS, PLAIN
 
 USE, PRINT = "use", "print"
 SIZES = (USE, "100", "200", "300", PRINT)

@@ -13,8 +13,8 @@ from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdic
 from yellowjacket.bench.services import judging, placements, recording, remedies, verdicts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import whole
-from yellowjacket.core.develop import DEVELOPERS
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import DEVELOPERS
 from yellowjacket.web import pictures
 from yellowjacket.web.lines import crop_line, grade_lines
 from yellowjacket.web.look import presets

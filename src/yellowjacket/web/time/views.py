@@ -32,7 +32,7 @@ from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.frame import CHANNELS, FrameError
 from yellowjacket.core.raw.reader import read_frame
-from yellowjacket.core.stored_png import stored_png
+from yellowjacket.core.rendering.png import stored_png
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 from yellowjacket.web.stave import Stave, columns_of
 from yellowjacket.web.time.lines import TimeView, lines_of

@@ -5,7 +5,8 @@ import pytest
 
 from tests import making
 from yellowjacket.core.colour.colorimetry import camera_to_srgb, delta_e_2000, lab_of_linear_srgb
-from yellowjacket.core.develop import (
+from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import (
     DEVELOPERS,
     Development,
     develop_crop,
@@ -14,7 +15,6 @@ from yellowjacket.core.develop import (
     gains_from_grey,
     interpolated_crop,
 )
-from yellowjacket.core.raw.rect import Rect
 from yellowjacket.simcam.scene import specimen_drawer
 
 

@@ -4,9 +4,9 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from tests import making
-from yellowjacket.core.develop import Development, gains_from_grey
 from yellowjacket.core.raw.frame import RawFrame
-from yellowjacket.core.spots import spots_worth_looking_at
+from yellowjacket.core.rendering.develop import Development, gains_from_grey
+from yellowjacket.core.rendering.spots import spots_worth_looking_at
 from yellowjacket.simcam import scene as drawer
 
 

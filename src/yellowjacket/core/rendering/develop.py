@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 from scipy.ndimage import shift
 
 from yellowjacket.core.colour.colorimetry import camera_to_srgb
-from yellowjacket.core.filling import area_means, balanced, encoded, filled_in
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.demosaic import area_means, balanced, encoded, filled_in
 
 PLAIN, GRADIENT = "plain", "gradient"
 DEVELOPERS = (PLAIN, GRADIENT)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from yellowjacket.core.stored_png import stored_png
+from yellowjacket.core.rendering.png import stored_png
 
 
 @pytest.mark.outside

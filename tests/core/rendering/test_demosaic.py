@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from skimage.measure import block_reduce
 
-from yellowjacket.core.filling import area_means, balanced, encoded, filled_in
+from yellowjacket.core.rendering.demosaic import area_means, balanced, encoded, filled_in
 
 COLOURS = np.array([[0, 1], [1, 2]])
 

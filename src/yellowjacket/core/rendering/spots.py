@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
-from yellowjacket.core.develop import Development
 from yellowjacket.core.raw.frame import RawFrame
+from yellowjacket.core.rendering.develop import Development
 
 # Side of a tile in raw pixels: about what a crop shows around its middle.
 _TILE_PX = 48

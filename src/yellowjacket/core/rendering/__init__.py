@@ -1,0 +1,1 @@
+"""Rendering for the eye: colours filled in, developed with named switches, written as pictures."""
