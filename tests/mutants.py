@@ -33,7 +33,7 @@ from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.core.planning.plan_file import PlanFileError, PlannedFor, plan_document, read_plan
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 from yellowjacket.core.raw.frame import FrameError
-from yellowjacket.core.rendered import RenderedTask, measure_rendered
+from yellowjacket.core.renditions.picture import RenderedTask, measure_rendered
 from yellowjacket.core.single import FrameTask, measure_file
 
 Change = Callable[[bytearray, random.Random], bytearray]

@@ -39,7 +39,7 @@ from yellowjacket.core.planning.plan_file import read_plan
 from yellowjacket.core.planning.shot_order import shots_of
 from yellowjacket.core.raw.frame import BAYER, FrameError
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.rendered import SUFFIXES, RenderedTask, measure_rendered
+from yellowjacket.core.renditions.picture import SUFFIXES, RenderedTask, measure_rendered
 from yellowjacket.core.single import FrameTask, NamedRect, measure_file, measurement
 from yellowjacket.core.survey import BodyTasks, Card, card_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES, BodyModel

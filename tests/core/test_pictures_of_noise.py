@@ -8,11 +8,11 @@ from PIL import Image
 
 from tests import making
 from yellowjacket.core.judging import contact_sheet
-from yellowjacket.core.lane_matching import Known, PictureTask, examine
 from yellowjacket.core.noise.maps import SHOWN_SIGMAS, difference_image, pattern_image
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import Development, develop_crop
+from yellowjacket.core.renditions.match import Known, PictureTask, examine
 
 
 def frames(count, sigma=8.0, pattern=0.0, seed=1):

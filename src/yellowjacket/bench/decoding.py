@@ -10,7 +10,7 @@ import numpy as np
 
 from yellowjacket.bench.executor import frame_error, run_one
 from yellowjacket.core.raw.reader import read_frame
-from yellowjacket.core.rendered import read_rendered
+from yellowjacket.core.renditions.picture import read_rendered
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,7 +25,6 @@ from yellowjacket.bench.services import masters
 from yellowjacket.core.darks.master import with_pedestal
 from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.rendered import averaged_rendered
 from yellowjacket.core.rendering.develop import (
     DEVELOPERS,
     PLAIN,
@@ -35,6 +34,7 @@ from yellowjacket.core.rendering.develop import (
     develop_reduced,
 )
 from yellowjacket.core.rendering.png import stored_png
+from yellowjacket.core.renditions.picture import averaged_rendered
 
 Picture = NDArray[np.uint8]
 # Raise with every change of the development, so that old cached pictures are not shown.

@@ -22,7 +22,11 @@ from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.exporting import safe_text
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.importing import store_upload
-from yellowjacket.core.lane_matching import (
+from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.readings.patch import UNIFORM
+from yellowjacket.core.registration.similarity import Similarity, scaled_to
+from yellowjacket.core.renditions.match import (
     EffectTask,
     Examined,
     Finished,
@@ -32,11 +36,7 @@ from yellowjacket.core.lane_matching import (
     effect_from,
     examine,
 )
-from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.readings.patch import UNIFORM
-from yellowjacket.core.registration.similarity import Similarity, scaled_to
-from yellowjacket.core.rendered import SUFFIXES
+from yellowjacket.core.renditions.picture import SUFFIXES
 
 _MOST_PICTURES = 400
 # Patches whose noise and colour are held against the frame as is.

@@ -20,8 +20,8 @@ from yellowjacket.bench.models import Lane, PairVerdict, Rung
 from yellowjacket.bench.services import verdicts
 from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.colour.colorimetry import delta_e_2000
-from yellowjacket.core.rendered import lab_of
 from yellowjacket.core.rendering.develop import DEVELOPERS, GRADIENT, PLAIN
+from yellowjacket.core.renditions.picture import lab_of
 from yellowjacket.web.look.switches import LADDERS, SIZE_WORDS, Looking
 from yellowjacket.web.look.views import REASON_KEYS
 from yellowjacket.web.look.wall import Cell, Walls

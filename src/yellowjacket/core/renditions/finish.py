@@ -19,8 +19,8 @@ from yellowjacket.core.colour.colorimetry import delta_e_2000
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.registration.similarity import Grey, NoMatch, Similarity, found, scaled_to, shift_between
-from yellowjacket.core.rendered import Picture, lab_of, linear_of, noise_in_display_units
 from yellowjacket.core.rendering.develop import LUMINANCE
+from yellowjacket.core.renditions.picture import Picture, lab_of, linear_of, noise_in_display_units
 
 # Rows that are turned into numbers at a time.
 _BAND_PX = 256

@@ -13,7 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import ExifTags, Image
 
-from yellowjacket.core.finish import (
+from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.registration.similarity import Grey, NoMatch, Similarity
+from yellowjacket.core.rendering.develop import Development, develop_crop
+from yellowjacket.core.renditions.finish import (
     Cuts,
     Effect,
     cut_like,
@@ -24,12 +29,7 @@ from yellowjacket.core.finish import (
     same_noise,
     upright,
 )
-from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
-from yellowjacket.core.raw.reader import read_frame
-from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.registration.similarity import Grey, NoMatch, Similarity
-from yellowjacket.core.rendered import Picture, read_rendered, size_of
-from yellowjacket.core.rendering.develop import Development, develop_crop
+from yellowjacket.core.renditions.picture import Picture, read_rendered, size_of
 
 # Raw pixels of the middle of a frame by which its noise is recognised, and how many frames are tried.
 _RECOGNISED_PX = 512

@@ -10,7 +10,7 @@ from PIL import Image, ImageCms
 
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.rendered import RenderedTask, lab_of, measure_rendered, proposed, read_rendered
+from yellowjacket.core.renditions.picture import RenderedTask, lab_of, measure_rendered, proposed, read_rendered
 
 AREA = (("area", Rect(16, 16, 96, 96)),)
 

@@ -5,10 +5,10 @@ import pytest
 from PIL import Image
 from scipy.ndimage import gaussian_filter
 
-from yellowjacket.core.finish import Cuts, cut_like, effect_of, named_after, placed, same_noise, upright
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.registration.similarity import Similarity
 from yellowjacket.core.rendering.develop import display_encoded
+from yellowjacket.core.renditions.finish import Cuts, cut_like, effect_of, named_after, placed, same_noise, upright
 from yellowjacket.simcam.scene import specimen_drawer
 
 
