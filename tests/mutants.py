@@ -34,7 +34,7 @@ from yellowjacket.core.planning.plan_file import PlanFileError, PlannedFor, plan
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.renditions.picture import RenderedTask, measure_rendered
-from yellowjacket.core.single import FrameTask, measure_file
+from yellowjacket.core.survey.single_frame import FrameTask, measure_file
 
 Change = Callable[[bytearray, random.Random], bytearray]
 ODD_TEXT = ("NaN", "Infinity", "-1", "1e400", "null", '"x"', "[]", "{}", "9" * 400, '"\\u0000"', "true", "-5", "0")

@@ -34,7 +34,7 @@ from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import PatchSpec
 from yellowjacket.core.readings.rung import RungTask, measure_frames, measure_rung
-from yellowjacket.core.survey import card_of, sort_cards
+from yellowjacket.core.survey.sort import card_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings

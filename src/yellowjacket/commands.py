@@ -20,15 +20,6 @@ from yellowjacket.bench.executor import frame_error, run_all
 from yellowjacket.core.darks.exposure_group import measure_time
 from yellowjacket.core.darks.hot_pixels import HotPixel
 from yellowjacket.core.darks.temperature_table import read_temperatures
-from yellowjacket.core.documents import body_document, characterisation, dark_document, ladder_documents
-from yellowjacket.core.folder_darks import FoundDarks, conclude, dark_task
-from yellowjacket.core.folder_ladders import (
-    exposure_ladder,
-    exposure_tasks,
-    fixed_light,
-    fixed_noise,
-    iso_against_push,
-)
 from yellowjacket.core.metrology.document import Document
 from yellowjacket.core.photon_transfer.accumulate import IsoTask
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_iso
@@ -40,8 +31,17 @@ from yellowjacket.core.planning.shot_order import shots_of
 from yellowjacket.core.raw.frame import BAYER, FrameError
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.renditions.picture import SUFFIXES, RenderedTask, measure_rendered
-from yellowjacket.core.single import FrameTask, NamedRect, measure_file, measurement
-from yellowjacket.core.survey import BodyTasks, Card, card_of, sort_cards
+from yellowjacket.core.survey.dark_series import FoundDarks, conclude, dark_task
+from yellowjacket.core.survey.documents import body_document, characterisation, dark_document, ladder_documents
+from yellowjacket.core.survey.exposure_ladders import (
+    exposure_ladder,
+    exposure_tasks,
+    fixed_light,
+    fixed_noise,
+    iso_against_push,
+)
+from yellowjacket.core.survey.single_frame import FrameTask, NamedRect, measure_file, measurement
+from yellowjacket.core.survey.sort import BodyTasks, Card, card_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES, BodyModel
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings, Lamp

@@ -9,7 +9,6 @@ import pytest
 from astropy.io import fits
 
 from tests import making
-from yellowjacket.core.documents import body_document, problem
 from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.limits.tolerance_file import ProfileFileError, profile_document, read_profile
 from yellowjacket.core.metrology.document import quantity
@@ -17,7 +16,8 @@ from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.raw.fits import MASK_BITS, image_bytes, mask_of, read_image, table_bytes
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.single import FrameTask, NamedRect, measure_file, measurement
+from yellowjacket.core.survey.documents import body_document, problem
+from yellowjacket.core.survey.single_frame import FrameTask, NamedRect, measure_file, measurement
 
 
 def test_an_image_keeps_its_numbers_its_cards_and_its_checksum(tmp_path):

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 import pytest
 
 from yellowjacket.core.photon_transfer.characterise import characterise_iso
-from yellowjacket.core.survey import card_of, digital_of, second_base_iso, sort_cards
+from yellowjacket.core.survey.sort import card_of, digital_of, second_base_iso, sort_cards
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings

@@ -12,9 +12,9 @@ from tests import darks as made
 from yellowjacket.core.darks.dark_current import THERMOMETER_C, dark_current, dark_tiles, doubling_c
 from yellowjacket.core.darks.exposure_group import DarkGroup, measured
 from yellowjacket.core.darks.hot_pixels import HOT, TRANSIENT, hot_pixels, per_megapixel
-from yellowjacket.core.folder_darks import DarkTask, conclude
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.survey.dark_series import DarkTask, conclude
 from yellowjacket.simcam.bodies import HEATH, TARN
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX

@@ -9,15 +9,15 @@ from datetime import datetime, timedelta
 import pytest
 
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.folder_ladders import (
+from yellowjacket.core.photon_transfer.characterise import characterise_iso
+from yellowjacket.core.survey.exposure_ladders import (
     exposure_ladder,
     exposure_tasks,
     fixed_light,
     fixed_noise,
     iso_against_push,
 )
-from yellowjacket.core.photon_transfer.characterise import characterise_iso
-from yellowjacket.core.survey import card_of, sort_cards
+from yellowjacket.core.survey.sort import card_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings

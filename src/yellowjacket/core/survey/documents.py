@@ -8,8 +8,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 
 from yellowjacket.core.darks.usable_exposure import AS_SHOT
-from yellowjacket.core.folder_darks import FoundDarks
-from yellowjacket.core.folder_ladders import FoundExposures, no_ladder
 from yellowjacket.core.latitude.iso_invariance import Invariance, Penalty
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.metrology.document import Document, quantity
@@ -21,7 +19,9 @@ from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS, dynamic_
 from yellowjacket.core.photon_transfer.iso_marks import MarkHabits, advice_on
 from yellowjacket.core.raw.codes import DigitalIso
 from yellowjacket.core.raw.frame import FrameError
-from yellowjacket.core.survey import digital_of, second_base_iso
+from yellowjacket.core.survey.dark_series import FoundDarks
+from yellowjacket.core.survey.exposure_ladders import FoundExposures, no_ladder
+from yellowjacket.core.survey.sort import digital_of, second_base_iso
 
 CHARACTERISATION, MEASUREMENT = "yellowjacket-characterisation/1", "yellowjacket-measurement/1"
 

@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 
-from yellowjacket.core.documents import MEASUREMENT, problem
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise, pair_noise, single_noise
@@ -19,6 +18,7 @@ from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
 from yellowjacket.core.raw.reader import read_frame, read_with_metadata
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.survey.documents import MEASUREMENT, problem
 
 # Proposals when nobody named patches.
 _PROPOSED = 24
