@@ -37,7 +37,7 @@ def _run(action: Callable[[argparse.Namespace], None]) -> Callable[[argparse.Nam
     def run(arguments: argparse.Namespace) -> int:
         home.set_up_django()
         from yellowjacket import serving
-        from yellowjacket.bench.services.errors import Refusal
+        from yellowjacket.bench.refusal import Refusal
 
         serving.prepare_database()
         try:

@@ -119,7 +119,7 @@ def _demo(arguments: argparse.Namespace) -> int:
         serving.take_over(home.data_folder())
         home.set_up_django()
         serving.prepare_database()
-        from yellowjacket.bench.services.demo import make_demo
+        from yellowjacket.bench.demo import make_demo
 
         make_demo(report=lambda line: print(line, flush=True))
         return 0 if listening is None else serving.serve(door, listening, lock)
@@ -162,19 +162,19 @@ def _doctor(arguments: argparse.Namespace) -> int:
     if not (home.data_folder() / keeping.DATABASE).is_file():
         raise ValueError(f"{home.data_folder()} holds no data yet: start the application, or restore a backup")
     home.set_up_django()
-    from yellowjacket.bench.services import doctor
+    from yellowjacket.bench import health
 
     worst = 0
     if arguments.clean_up:
         # What a running application is just writing must not be taken away.
         with home.only_here(home.data_folder()):
-            for line in doctor.clean_up():
+            for line in health.clean_up():
                 print(line)
-    for found in doctor.examine(thorough=arguments.thorough):
+    for found in health.examine(thorough=arguments.thorough):
         print(f"{found.state:4}  {found.what}: {found.words}")
         if found.remedy:
             print(f"      remedy: {found.remedy}")
-        worst = max(worst, int(found.state == doctor.BAD))
+        worst = max(worst, int(found.state == health.BAD))
     return worst
 
 

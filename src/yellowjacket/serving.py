@@ -136,11 +136,11 @@ def _copy_before_change() -> None:
     from django.db import connection
     from django.db.migrations.executor import MigrationExecutor
 
-    from yellowjacket.bench.services import doctor
+    from yellowjacket.bench import health
 
     if not (settings.HOME / keeping.DATABASE).is_file():
         return
-    doctor.require_readable()
+    health.require_readable()
     executor = MigrationExecutor(connection)
     if executor.loader.applied_migrations and executor.migration_plan(executor.loader.graph.leaf_nodes()):
         copy = keeping.before_upgrade(settings.HOME, __version__, datetime.now(UTC))

@@ -12,8 +12,8 @@ import pytest
 
 from tests import making, workers
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import adopting, checking, measuring, remedies
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import UseSpec, planned_ladders, schedule_of
 from yellowjacket.web.plan.forms import offered_uses
 

@@ -3,8 +3,8 @@
 import pytest
 
 from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Shot, SittingEvent
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import checking, day, daylog, remedies, shooting, sittings
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.scene import PATCHES_BOX, TEXTURE_BOX

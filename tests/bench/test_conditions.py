@@ -6,8 +6,8 @@ import pytest
 from django.utils import timezone
 
 from yellowjacket.bench.models import Conditions, Shot, SittingEvent
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import checking, conditions, day, daylog, remedies, shooting
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import planned_ladders, schedule_of
 from yellowjacket.core.planning.ladder import Exposure
 from yellowjacket.simcam.bodies import HEATH

@@ -12,9 +12,9 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.nights import CAPPED, WINDOW, done, night
 from yellowjacket.bench.models import Frame, MasterDark, Problem, Reading, RungDarks, Sitting
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import darks, day, jobs, masters, shooting, warmth
 from yellowjacket.bench.services.dark_store import packed, unpacked
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec

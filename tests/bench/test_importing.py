@@ -13,8 +13,8 @@ from PIL import Image
 from tests import making
 from yellowjacket import home
 from yellowjacket.bench.models import Frame, Job, Lens, Problem, Shot
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import importing, jobs
-from yellowjacket.bench.services.errors import Refusal
 
 pytestmark = pytest.mark.django_db
 

@@ -14,9 +14,9 @@ from scipy.ndimage import gaussian_filter
 
 from tests import making
 from yellowjacket.bench.models import Frame, Grade, Job, LanePicture, Problem
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import judging, lanes, recording
 from yellowjacket.bench.services.developing import Developing
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import develop_crop

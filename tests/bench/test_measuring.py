@@ -6,8 +6,8 @@ from tests import making, workers
 from yellowjacket import home
 from yellowjacket.bench import executor
 from yellowjacket.bench.models import Frame, Job, Patch, Problem, Reading
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import importing, jobs, measuring, patching
-from yellowjacket.bench.services.errors import Refusal
 
 pytestmark = pytest.mark.django_db
 

@@ -14,8 +14,8 @@ from tests import making
 from yellowjacket.bench import originals
 from yellowjacket.bench.models import Frame, Job, Problem, Reading, Sitting
 from yellowjacket.bench.originals import OriginalState
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import adopting, importing, measuring
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import UseSpec
 from yellowjacket.core.raw.frame import FrameError
 

@@ -7,8 +7,8 @@ import pytest
 from tests import making
 from yellowjacket import home
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import importing, measuring, patching
-from yellowjacket.bench.services.errors import Refusal
 
 pytestmark = pytest.mark.django_db
 

@@ -11,8 +11,8 @@ import pytest
 from tests import making
 from yellowjacket import home
 from yellowjacket.bench.models import Grade
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import exporting, importing, judging, measuring, recording
-from yellowjacket.bench.services.errors import Refusal
 
 pytestmark = pytest.mark.django_db
 WREN = "Wren"

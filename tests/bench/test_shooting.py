@@ -6,8 +6,8 @@ from pathlib import Path
 import pytest
 
 from yellowjacket.bench.models import Frame, Job, Problem, Shot
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import shooting
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.simcam.bodies import HEATH
 
 pytestmark = pytest.mark.django_db

@@ -12,6 +12,7 @@ from django.db import models
 
 from yellowjacket import home
 from yellowjacket.bench.models import Body, Frame, Grade, JurySheet, Reading, Sitting, ToleranceProfile
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import (
     exporting,
     importing,
@@ -22,7 +23,6 @@ from yellowjacket.bench.services import (
     rounds,
     sitting_archive,
 )
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db

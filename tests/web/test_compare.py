@@ -8,8 +8,8 @@ from django.contrib.messages import get_messages
 
 from tests.web.test_look import two  # noqa: F401 - a fixture
 from yellowjacket.bench.models import Body, ForeignCurve, Reading, Record, RememberedLimit, TrailEntry
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import comparing, judging, lanes, other_limits, recording
-from yellowjacket.bench.services.errors import Refusal
 
 pytestmark = pytest.mark.django_db
 

@@ -10,8 +10,8 @@ from django.urls import URLPattern, get_resolver, reverse
 from django.utils import timezone
 
 from yellowjacket.bench.models import BlindRound, PhonePass, TrailEntry
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import people, recording, rounds
-from yellowjacket.bench.services.errors import Refusal
 
 pytestmark = pytest.mark.django_db
 PASSWORD = "felt-and-pins-9"

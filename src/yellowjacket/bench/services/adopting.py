@@ -28,8 +28,8 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
     Use,
 )
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import importing, jobs
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable, same_content
 from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
 from yellowjacket.core.exposure import apex, dial, notation

@@ -12,8 +12,8 @@ from django.core.cache import cache
 from django.db.models import Count, Max
 
 from yellowjacket.bench.models import Body, Conditions, Ladder, Shot, Sitting, SittingEvent
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import day, daylog
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.planning.battery import LevelNote, charge_minutes

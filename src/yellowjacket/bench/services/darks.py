@@ -14,9 +14,9 @@ from yellowjacket import __version__
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Reading, Rung, RungDarks, Shot, Sitting
 from yellowjacket.bench.originals import unusable
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.dark_store import packed, unpacked
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.warmth import Warmth, darks_of, warmth_of
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings, TimeTask, measure_time

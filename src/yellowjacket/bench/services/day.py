@@ -8,8 +8,8 @@ from django.db.models import QuerySet
 from django.utils import timezone
 
 from yellowjacket.bench.models import Body, Frame, Shot, Sitting, SittingEvent
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import daylog
-from yellowjacket.bench.services.errors import Refusal
 
 _MOST_SKIP_CHARACTERS = 120
 

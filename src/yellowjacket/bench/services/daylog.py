@@ -9,7 +9,7 @@ from django.db import models, transaction
 from django.utils import timezone
 
 from yellowjacket.bench.models import Conditions, Frame, Ladder, MarkedSpot, Problem, Shot, Sitting, SittingEvent
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 
 _MODELS: dict[str, type[models.Model]] = {
     "shot": Shot, "ladder": Ladder, "frame": Frame, "problem": Problem, "sitting": Sitting, "conditions": Conditions,

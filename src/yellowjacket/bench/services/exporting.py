@@ -7,6 +7,7 @@ import io
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict
 
+from yellowjacket.bench.csv_cells import safe_text
 from yellowjacket.bench.models import (
     Frame,
     Grade,
@@ -44,11 +45,6 @@ def readings_csv(sitting: Sitting) -> Iterator[str]:
             buffer.seek(0)
             buffer.truncate()
     yield buffer.getvalue()
-
-
-def safe_text(value: object) -> object:
-    """Text that a spreadsheet would run as a formula gets an apostrophe in front."""
-    return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" and value else value
 
 
 def _reading_row(sitting: Sitting, reading: Reading) -> tuple[object, ...]:

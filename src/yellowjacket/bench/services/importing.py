@@ -21,8 +21,8 @@ from django.utils.text import get_valid_filename
 from yellowjacket import home
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Problem, SeenFile, Sitting
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import jobs
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable
 from yellowjacket.bench.services.matching import ShotFinder
 from yellowjacket.core.planning.frame_to_shot import Misfit

@@ -12,7 +12,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.utils.crypto import get_random_string
 
 from yellowjacket import home
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 
 _TOKEN = re.compile(r"[A-Za-z0-9]{16}")
 _KEPT_S = 24 * 3600.0

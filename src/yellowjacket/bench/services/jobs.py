@@ -15,7 +15,7 @@ from django_tasks.base import TaskResultStatus
 
 from yellowjacket.bench.models import Job, Sitting
 from yellowjacket.bench.patience import busy, patiently, trouble_of, words_for
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 
 log = logging.getLogger(__name__)
 

@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 from django.db.models import Max
 
 from yellowjacket.bench.models import Grade, Ladder, Lane, Rung, Use
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.judging.psychometrics import kappa
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.rendering.develop import PLAIN

@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 
 from yellowjacket.bench import originals
 from yellowjacket.bench.models import Body, Frame, Job, MasterDark, Shot, Sitting
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import darks, jobs
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.warmth import warmth_of
 from yellowjacket.core.darks.master import FEWEST_DARKS, MasterError, make_master, subtracted, with_pedestal

@@ -18,8 +18,8 @@ from yellowjacket import __version__
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.originals import unusable
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import jobs
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from, note_problem
 from yellowjacket.bench.services.patching import propose, reference_rung
 from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures

@@ -9,7 +9,7 @@ from django.db import transaction
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.bench.originals import unusable
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from
 from yellowjacket.bench.workers import propose_from
 from yellowjacket.core.patches.chart_grid import Point, grid_cells

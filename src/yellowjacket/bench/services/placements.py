@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.bench import originals
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Placement, Shot, Sitting
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.reader import read_frame

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from yellowjacket.bench.models import Body, PlanTemplate, Sitting
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.plan import plan_ladder

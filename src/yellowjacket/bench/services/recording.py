@@ -10,8 +10,8 @@ from django.db.models import Q
 from django.utils import timezone
 
 from yellowjacket.bench.models import Decision, Frame, Ladder, Lane, OtherDecision, Patch, Reading, Record, Rung, Use
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import trail
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (

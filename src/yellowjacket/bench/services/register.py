@@ -8,7 +8,7 @@ from pathlib import Path
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.core.raw.frame import FrameError
 

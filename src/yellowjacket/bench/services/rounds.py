@@ -28,8 +28,8 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
     Use,
 )
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import placements, tolerances, verdicts
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
 from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS

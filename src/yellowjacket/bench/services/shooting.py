@@ -14,9 +14,9 @@ from django.utils import timezone
 
 from yellowjacket.bench.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Shot, Sitting
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import day, jobs
 from yellowjacket.bench.services.conditions import keep_instruments, stop
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
 from yellowjacket.bench.workers import Release, release
 from yellowjacket.core.exposure.dial import ISO_MARKS, exact_exposure_s, iso_mark

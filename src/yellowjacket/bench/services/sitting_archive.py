@@ -56,8 +56,8 @@ from yellowjacket.bench.models import (
     Use,
 )
 from yellowjacket.bench.originals import complaint
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import darks
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.measuring import take_as_measured, unmeasured
 from yellowjacket.bench.services.row_types import RowError, checked
 from yellowjacket.keeping import UNREADABLE, KeepingError, extract, extract_into, read_manifest

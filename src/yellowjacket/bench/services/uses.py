@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 
 from yellowjacket.bench.models import Use
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 
 _MOST = 8
 

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Rung, Use
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services.recording import findings_by_use
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_equivalence import (

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from django.core.files.uploadedfile import UploadedFile
 
 from yellowjacket.bench.models import Conditions, Frame, Ladder, Rung, Shot
-from yellowjacket.bench.services.errors import Refusal
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.darks.temperature_table import temperatures_of
 

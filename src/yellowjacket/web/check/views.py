@@ -11,8 +11,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import adopting, checking, conditions, daylog, remedies
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import whole
 from yellowjacket.web.check.forms import SaidForm
 from yellowjacket.web.lines import crop_line, frames_line

@@ -14,9 +14,9 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.models import ForeignCurve
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import comparing, foreign
 from yellowjacket.bench.services.comparing import QUANTITIES, Comparison
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.foreign_curves import QUANTITIES as FOREIGN

@@ -15,6 +15,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Body, Lens, Sitting
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import (
     adopting,
     finding,
@@ -26,7 +27,6 @@ from yellowjacket.bench.services import (
     sitting_archive,
     spread,
 )
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses

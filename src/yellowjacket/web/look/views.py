@@ -10,8 +10,8 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import judging, placements, recording, remedies, verdicts
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import DEVELOPERS

@@ -10,9 +10,9 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Frame, Patch, Rung
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import measuring, patching, recording
 from yellowjacket.bench.services.developing import grey_signals
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures

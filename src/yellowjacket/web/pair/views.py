@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from yellowjacket.bench.models import Lane, PairVerdict, Rung
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import verdicts
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.colour.colorimetry import delta_e_2000
 from yellowjacket.core.rendering.develop import DEVELOPERS, GRADIENT, PLAIN
 from yellowjacket.core.renditions.picture import lab_of

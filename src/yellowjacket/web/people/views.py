@@ -18,8 +18,8 @@ from django.views.decorators.http import require_POST
 from qrcode.image.svg import SvgPathImage
 
 from yellowjacket.bench.models import PhonePass, Sitting, TrailEntry
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import people
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.web.people import doors
 
 _ENTRIES = 50

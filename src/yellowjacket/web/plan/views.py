@@ -11,8 +11,8 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.models import Body, CheckItem, Ladder, Rung, Sitting
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import adopting, conditions, sittings
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import PlannedLadder

@@ -9,8 +9,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
 from yellowjacket.bench.models import BlindRound, Frame, Ladder, Shot, Sitting, Use
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import rounds
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import identity
 
 DISTANCES = (1.0, 2.0, 3.0)

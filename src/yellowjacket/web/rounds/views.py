@@ -13,9 +13,9 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import BlindRound, BlindTrial
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import people, rounds, tolerances
 from yellowjacket.bench.services.developing import Developing, Switches
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.raw.frame import FrameError

@@ -14,9 +14,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench import originals
 from yellowjacket.bench.models import Ladder, Rung
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import darks
 from yellowjacket.bench.services import warmth as warmth_notes
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.services.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.darks.dark_current import corner_to_centre

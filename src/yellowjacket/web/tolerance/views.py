@@ -12,8 +12,8 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Sitting, ToleranceProfile
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import tolerances
-from yellowjacket.bench.services.errors import Refusal
 from yellowjacket.bench.typed import decimal, identity
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.limits.tolerance_file import profile_document
