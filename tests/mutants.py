@@ -22,7 +22,7 @@ import numpy as np
 from PIL import Image
 
 from tests import making
-from yellowjacket.bench.executor import frame_error, run_all
+from yellowjacket.bench.jobs.executor import frame_error, run_all
 from yellowjacket.core.darks.temperature_table import temperatures_of
 from yellowjacket.core.limits.foreign_curves import QUANTITIES, ForeignError, read_curve
 from yellowjacket.core.limits.tolerance import profile_from

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from tests import darks, layouts, making
-from yellowjacket.bench import executor
+from yellowjacket.bench.jobs import executor
 from yellowjacket.cli import main
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH

@@ -24,7 +24,7 @@ import numpy as np
 import rawpy
 
 from yellowjacket import benchmark_darks, benchmark_looking, home
-from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.benchmark_lines import line
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.photon_transfer.characterise import characterise_iso
@@ -278,8 +278,8 @@ def _page_times() -> list[tuple[str, float]]:
     django.setup()
     from django.test import Client
 
+    from yellowjacket.bench.jobs.queue import run_job
     from yellowjacket.bench.models import Job, Sitting
-    from yellowjacket.bench.services.jobs import run_job
 
     # What the demo leaves to the application's worker.
     for job in Job.objects.filter(state__in=Job.OPEN):

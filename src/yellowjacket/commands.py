@@ -16,7 +16,7 @@ from typing import Any, TypeVar
 
 from tqdm import tqdm
 
-from yellowjacket.bench.executor import frame_error, run_all
+from yellowjacket.bench.jobs.executor import frame_error, run_all
 from yellowjacket.core.darks.exposure_group import measure_time
 from yellowjacket.core.darks.hot_pixels import HotPixel
 from yellowjacket.core.darks.temperature_table import read_temperatures

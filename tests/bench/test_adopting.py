@@ -80,25 +80,25 @@ def test_an_iso_that_is_no_mark_is_still_adopted(data_folder):
 
 
 def test_killed_between_storing_and_saying_so_it_goes_on_where_it_was(inbox):
-    from yellowjacket.bench.services import jobs
+    from yellowjacket.bench.jobs import queue
 
     sitting = adopt()
     said = Job.objects.get().message
     Job.objects.update(state=Job.State.RUNNING, message="")
-    jobs.resume_all()
+    queue.resume_all()
     assert Frame.objects.filter(sitting=sitting, shot__isnull=False).count() == 12
     assert Ladder.objects.count() == 1
     assert (Job.objects.get().state, Job.objects.get().message) == ("done", said)
 
 
 def test_killed_before_storing_it_begins_again(inbox):
-    from yellowjacket.bench.services import jobs
+    from yellowjacket.bench.jobs import queue
 
     sitting = adopt()
     sitting.ladders.all().delete()
     Frame.objects.all().delete()
     Job.objects.update(state=Job.State.RUNNING)
-    jobs.resume_all()
+    queue.resume_all()
     assert Frame.objects.filter(sitting=sitting, shot__isnull=False).count() == 12
 
 

@@ -8,7 +8,7 @@ import time
 import pytest
 from distributed import LocalCluster
 
-from yellowjacket.bench import executor
+from yellowjacket.bench.jobs import executor
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import PatchSpec
 from yellowjacket.core.readings.rung import RungTask, measure_rung

@@ -11,9 +11,10 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.nights import CAPPED, WINDOW, done, night
+from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, MasterDark, Problem, Reading, RungDarks, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks, day, jobs, masters, shooting, warmth
+from yellowjacket.bench.services import darks, day, masters, shooting, warmth
 from yellowjacket.bench.services.dark_store import packed, unpacked
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
@@ -260,10 +261,10 @@ def test_stopped_work_goes_on_where_it_was(data_folder, monkeypatch):
     def stop_after_two(self):
         stopped.append(1)
         if len(stopped) == 2:
-            raise jobs.Stopped
+            raise queue.Stopped
 
     with monkeypatch.context() as patch:
-        patch.setattr(jobs.Progress, "step", stop_after_two)
+        patch.setattr(queue.Progress, "step", stop_after_two)
         job = darks.start_measuring(sitting)
         job.refresh_from_db()
     assert job.state == "stopped"

@@ -12,9 +12,10 @@ from PIL import Image
 
 from tests import making
 from yellowjacket import home
+from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job, Lens, Problem, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import importing, jobs
+from yellowjacket.bench.services import importing
 
 pytestmark = pytest.mark.django_db
 
@@ -198,7 +199,7 @@ def test_an_import_taken_up_after_a_kill_ends_with_every_frame_once(sitting, inb
     job = Job.objects.get()
     Frame.objects.filter(pk__in=Frame.objects.values_list("pk")[6:]).delete()
     Job.objects.update(state=Job.State.RUNNING)
-    assert jobs.resume_all() == 1
+    assert queue.resume_all() == 1
     job.refresh_from_db()
     assert (job.state, job.message) == ("done", "6 frames in, 6 known already")
     assert Frame.objects.count() == 12

@@ -4,10 +4,10 @@ import pytest
 
 from tests import making, workers
 from yellowjacket import home
-from yellowjacket.bench import executor
+from yellowjacket.bench.jobs import executor, queue
 from yellowjacket.bench.models import Frame, Job, Patch, Problem, Reading
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import importing, jobs, measuring, patching
+from yellowjacket.bench.services import importing, measuring, patching
 
 pytestmark = pytest.mark.django_db
 
@@ -103,13 +103,13 @@ def test_measuring_a_scene_without_grey_says_what_to_do(shot_sitting, monkeypatc
 
 def test_a_job_that_was_stopped_keeps_what_it_has(shot_sitting, monkeypatch):
     patching.propose(shot_sitting.ladders.get())
-    begin = jobs.Progress.begin
+    begin = queue.Progress.begin
 
     def stop_at_once(progress, total):
         begin(progress, total)
-        jobs.stop(progress._job)
+        queue.stop(progress._job)
 
-    monkeypatch.setattr(jobs.Progress, "begin", stop_at_once)
+    monkeypatch.setattr(queue.Progress, "begin", stop_at_once)
     job = measure(shot_sitting)
     assert (job.state, job.message) == ("stopped", "stopped after 1 of 3; what came in is kept")
     monkeypatch.undo()
@@ -118,8 +118,8 @@ def test_a_job_that_was_stopped_keeps_what_it_has(shot_sitting, monkeypatch):
 
 def test_a_job_stopped_before_it_began_does_nothing(sitting):
     job = Job.objects.create(sitting=sitting, kind=Job.Kind.MEASURE)
-    jobs.stop(job)
-    jobs.run_job.call(job.pk)
+    queue.stop(job)
+    queue.run_job.call(job.pk)
     job.refresh_from_db()
     assert job.state == "stopped"
 

@@ -9,9 +9,10 @@ import pytest
 from django.db import OperationalError, connection, connections
 
 from yellowjacket.bench import patience
+from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job
 from yellowjacket.bench.patience import Trouble, trouble_of
-from yellowjacket.bench.services import importing, jobs
+from yellowjacket.bench.services import importing
 
 
 @contextmanager
@@ -57,7 +58,7 @@ def test_a_job_waits_for_the_database_and_ends_well(impatient, quick, sitting, c
     home.allow_folder(data_folder, card)
     job = Job.objects.create(sitting=sitting, kind="import", parameters={"files": importing.files_of(str(card))})
     with held(1.5):
-        jobs.run_job.call(job.pk)
+        queue.run_job.call(job.pk)
     job.refresh_from_db()
     assert (job.state, job.message) == ("done", "12 frames in")
 
@@ -76,7 +77,7 @@ def test_a_job_whose_database_is_taken_in_the_middle_goes_on(impatient, quick, s
         return add_frame(*args, **kwargs)
 
     monkeypatch.setattr(importing, "add_frame", taken_away)
-    jobs.run_job.call(job.pk)
+    queue.run_job.call(job.pk)
     job.refresh_from_db()
     assert holding
     assert job.state == "done"

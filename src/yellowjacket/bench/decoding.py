@@ -8,7 +8,7 @@ from uuid import uuid4
 
 import numpy as np
 
-from yellowjacket.bench.executor import frame_error, run_one
+from yellowjacket.bench.jobs.executor import frame_error, run_one
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.renditions.picture import read_rendered
 

@@ -12,6 +12,7 @@ from django.db import transaction
 from django.db.models import Exists, OuterRef, QuerySet
 from PIL import Image, ImageFilter
 
+from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import (
     Frame,
     Grade,
@@ -25,7 +26,6 @@ from yellowjacket.bench.models import (
 )
 from yellowjacket.bench.services import (
     darks,
-    jobs,
     judging,
     lanes,
     masters,
@@ -197,7 +197,7 @@ def _two_bodies(report: Callable[[str], None]) -> None:
         files = _finished(one)
         with transaction.atomic():
             lane = lanes.create_lane(one, "finish", "gentle median", "median of 3 × 3, no sharpening", _JUDGE)
-            jobs.start(sitting, Job.Kind.LANE, lane=lane.pk, files=files)
+            queue.start(sitting, Job.Kind.LANE, lane=lane.pk, files=files)
 
 
 def _finished(ladder: Ladder) -> list[str]:
@@ -311,7 +311,7 @@ def _shots_due(ladder: Ladder) -> bool:
 
 def _run_now(job: Job) -> None:
     """Do the work here: at demo time no worker runs yet, and the job's own record makes it safe to repeat."""
-    jobs.run_job.call(job.pk)
+    queue.run_job.call(job.pk)
     job.refresh_from_db()
     if job.state != Job.State.DONE:
         raise ValueError(f"demo: {job.message}")

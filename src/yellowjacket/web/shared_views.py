@@ -8,8 +8,8 @@ from django.urls import path
 from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRefresh
 
+from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job, LanePicture, Reading
-from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.frames import frames_by_rung
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.metrology.measurands import QUANTITIES
@@ -32,7 +32,7 @@ def job_progress(request: HttpRequest, job_id: int) -> HttpResponse:
 def job_stop(request: HttpRequest, job_id: int) -> HttpResponse:
     """Ask long work to stop."""
     job = get_object_or_404(Job, pk=job_id)
-    jobs.stop(job)
+    queue.stop(job)
     job.refresh_from_db()
     return render(request, "stave/_job.html", {"job": job})
 

@@ -14,7 +14,8 @@ from django.db import transaction
 from django.utils import timezone
 from django.utils.crypto import get_random_string
 
-from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import (
     Body,
     Frame,
@@ -29,7 +30,7 @@ from yellowjacket.bench.models import (
     Use,
 )
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import importing, jobs
+from yellowjacket.bench.services import importing
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable, same_content
 from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
 from yellowjacket.core.exposure import apex, dial, notation
@@ -74,7 +75,7 @@ def _begin(name: str, files: Sequence[str], uses: Sequence[UseSpec], profile: st
     """The sitting and its job, both or neither."""
     with transaction.atomic():
         sitting = _new_sitting(name, uses, profile)
-        begin = jobs.recorded(sitting, Job.Kind.ADOPT, files=list(files))
+        begin = queue.recorded(sitting, Job.Kind.ADOPT, files=list(files))
     begin()
     return sitting
 
@@ -89,7 +90,7 @@ def _new_sitting(name: str, uses: Sequence[UseSpec], profile_name: str) -> Sitti
     return sitting
 
 
-def adopt_files(job: Job, progress: jobs.Progress) -> str:
+def adopt_files(job: Job, progress: queue.Progress) -> str:
     """The adopting job: look at every file, sort the frames, write the plan backwards. Returns a summary.
 
     Everything is stored in one step; taken up again after that step, there is nothing left to do but to say so.
@@ -102,7 +103,7 @@ def adopt_files(job: Job, progress: jobs.Progress) -> str:
     return _summary(sitting, len(files))
 
 
-def _facts_of(sitting: Sitting, files: Sequence[str], progress: jobs.Progress) -> list[FrameFacts]:
+def _facts_of(sitting: Sitting, files: Sequence[str], progress: queue.Progress) -> list[FrameFacts]:
     """What the readable files say, the same content once; the others are noted with their reason."""
     progress.begin(len(files))
     facts: list[FrameFacts] = []

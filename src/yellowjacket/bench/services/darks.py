@@ -11,11 +11,11 @@ from pathlib import Path
 from statistics import fmean
 
 from yellowjacket import __version__
-from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Reading, Rung, RungDarks, Shot, Sitting
 from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.dark_store import packed, unpacked
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.warmth import Warmth, darks_of, warmth_of
@@ -39,10 +39,10 @@ def start_measuring(sitting: Sitting) -> Job:
     """Start measuring every dark that is not measured yet. Refuses sittings without darks."""
     if not Frame.objects.filter(sitting=sitting, shot__kind=Shot.Kind.DARK).exists():
         raise Refusal("There is no dark to measure yet. Shoot or import a time ladder with the lens capped first.")
-    return jobs.start(sitting, Job.Kind.DARKS)
+    return queue.start(sitting, Job.Kind.DARKS)
 
 
-def measure_darks(job: Job, progress: jobs.Progress) -> str:
+def measure_darks(job: Job, progress: queue.Progress) -> str:
     """The job: every rung of every time ladder whose darks are new."""
     ladders = list(time_ladders(job.sitting))
     work = {task.key: (task, digest) for ladder in ladders for task, digest in _stale(ladder)}

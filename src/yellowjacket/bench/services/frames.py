@@ -9,7 +9,7 @@ from pathlib import Path
 
 from django.db import IntegrityError, transaction
 
-from yellowjacket.bench.executor import frame_error
+from yellowjacket.bench.jobs.executor import frame_error
 from yellowjacket.bench.models import Frame, Problem, Rung, Shot, Sitting
 from yellowjacket.bench.services.matching import ShotFinder, candidate_of, without_contacts
 from yellowjacket.core.planning.frame_to_shot import Misfit

@@ -19,10 +19,10 @@ from django.utils import timezone
 from django.utils.text import get_valid_filename
 
 from yellowjacket import home
-from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Problem, SeenFile, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable
 from yellowjacket.bench.services.matching import ShotFinder
 from yellowjacket.core.planning.frame_to_shot import Misfit
@@ -49,7 +49,7 @@ def import_folder(sitting: Sitting, folder_text: str) -> Job:
 
     Refuses folders that are not there or not allowed.
     """
-    return jobs.start(sitting, Job.Kind.IMPORT, files=files_of(folder_text))
+    return queue.start(sitting, Job.Kind.IMPORT, files=files_of(folder_text))
 
 
 def files_of(folder_text: str) -> list[str]:
@@ -143,7 +143,7 @@ def look_into_inbox(sitting: Sitting) -> Job | None:
     fresh = dict(itertools.islice(fresh.items(), _MOST_AT_A_LOOK))
     if not fresh:
         return None
-    return jobs.start(sitting, Job.Kind.IMPORT, files=list(fresh), marks=fresh, watched=True)
+    return queue.start(sitting, Job.Kind.IMPORT, files=list(fresh), marks=fresh, watched=True)
 
 
 def _settled(stat: os.stat_result) -> bool:
@@ -159,7 +159,7 @@ def _mark(inbox: Path, path: Path, stat: os.stat_result) -> str:
 
 def import_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> Job:
     """Store uploaded files as originals of the sitting and start importing them."""
-    return jobs.start(sitting, Job.Kind.IMPORT, files=stored_uploads(sitting, uploads))
+    return queue.start(sitting, Job.Kind.IMPORT, files=stored_uploads(sitting, uploads))
 
 
 def stored_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> list[str]:
@@ -256,7 +256,7 @@ def _moved(partial: Path, folder: Path, name: str, digest: str) -> tuple[Path, b
     raise FileExistsError(f"{name} cannot be stored: every name for it is taken")
 
 
-def import_files(job: Job, progress: jobs.Progress) -> str:
+def import_files(job: Job, progress: queue.Progress) -> str:
     """The import job: inspect files in worker processes, store each as it comes. Returns a summary."""
     known = set(Frame.objects.filter(sitting=job.sitting).values_list("path", flat=True))
     marks: dict[str, str] = job.parameters.get("marks", {})

@@ -14,11 +14,11 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from yellowjacket.bench.csv_cells import safe_text
-from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Rung, Shot
 from yellowjacket.bench.originals import complaint
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.importing import store_upload
@@ -154,10 +154,10 @@ def add_pictures(lane: Lane, uploads: Iterable[UploadedFile]) -> Job:
             stored.append(str(store_upload(folder, upload)[0]))
     if not stored:
         raise Refusal("; ".join(refused[:3]) + "." if refused else "Choose one or more pictures first.")
-    return jobs.start(lane.ladder.sitting, Job.Kind.LANE, lane=lane.pk, files=stored)
+    return queue.start(lane.ladder.sitting, Job.Kind.LANE, lane=lane.pk, files=stored)
 
 
-def match_pictures(job: Job, progress: jobs.Progress) -> str:
+def match_pictures(job: Job, progress: queue.Progress) -> str:
     """The job: find frame and place of every picture, then measure what the lane did. Returns a summary."""
     lane = Lane.objects.select_related("ladder__sitting", "ladder__body").get(pk=job.parameters["lane"])
     known = set(lane.pictures.values_list("path", flat=True))

@@ -17,9 +17,10 @@ from django.utils.text import slugify
 from numpy.typing import NDArray
 
 from yellowjacket.bench import originals
+from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Body, Frame, Job, MasterDark, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks, jobs
+from yellowjacket.bench.services import darks
 from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.warmth import warmth_of
 from yellowjacket.core.darks.master import FEWEST_DARKS, MasterError, make_master, subtracted, with_pedestal
@@ -121,10 +122,10 @@ def start_making(sitting: Sitting, keys: Sequence[str]) -> Job:
             f"A master dark needs {FEWEST_DARKS} darks of one time and warmth, there {'are' if most > 1 else 'is'} {most} at "
             "most: plan the time ladder with more repeats."
         )
-    return jobs.start(sitting, Job.Kind.MASTER, batches=ready)
+    return queue.start(sitting, Job.Kind.MASTER, batches=ready)
 
 
-def make_masters(job: Job, progress: jobs.Progress) -> str:
+def make_masters(job: Job, progress: queue.Progress) -> str:
     """The job: one master after the other, each file whole or not at all."""
     wanted = set(job.parameters.get("batches", ()))
     batches = [one for one in batches_of(job.sitting) if one.key in wanted]

@@ -15,11 +15,11 @@ from django.db.models import Q
 from numpy.typing import NDArray
 
 from yellowjacket import __version__
-from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import jobs
 from yellowjacket.bench.services.frames import frames_by_rung, misfit_from, note_problem
 from yellowjacket.bench.services.patching import propose, reference_rung
 from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures
@@ -44,10 +44,10 @@ def start_measuring(sitting: Sitting) -> Job:
     """Start measuring everything that is not measured yet. Refuses sittings without frames."""
     if not Frame.objects.filter(sitting=sitting, shot__kind=Shot.Kind.LIGHT).exists():
         raise Refusal("There is no frame to measure yet. Shoot or import frames first.")
-    return jobs.start(sitting, Job.Kind.MEASURE)
+    return queue.start(sitting, Job.Kind.MEASURE)
 
 
-def measure_sitting(job: Job, progress: jobs.Progress) -> str:
+def measure_sitting(job: Job, progress: queue.Progress) -> str:
     """The measuring job: every rung of every ladder whose frames or patches changed."""
     # A ladder that is not shot yet, or all darks, has nothing to measure patches on.
     lit = Frame.objects.filter(shot__kind=Shot.Kind.LIGHT).values("shot__rung__ladder")

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from django.db import transaction
 
-from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.refusal import Refusal

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from django.db import transaction
 
-from yellowjacket.bench.executor import frame_error, run_one
+from yellowjacket.bench.jobs.executor import frame_error, run_one
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting, SittingEvent
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import daylog

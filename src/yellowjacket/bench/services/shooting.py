@@ -12,10 +12,11 @@ from typing import Any
 from django.conf import settings
 from django.utils import timezone
 
-from yellowjacket.bench.executor import run_all
+from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import day, jobs
+from yellowjacket.bench.services import day
 from yellowjacket.bench.services.conditions import keep_instruments, stop
 from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
 from yellowjacket.bench.workers import Release, release
@@ -90,7 +91,7 @@ def start_shooting(
     # Under the cap there is nothing to look at.
     if scope != "one" and not ladder.capped and ladder.sitting.first_accepted_at is None:
         raise Refusal("Take the first shot alone, look at it and accept it; then the rest can be shot.")
-    return jobs.start(
+    return queue.start(
         ladder.sitting, Job.Kind.SHOOT, ladder=ladder.pk, scope=scope, mishaps=sorted(mishaps), window=window
     )
 
@@ -104,7 +105,7 @@ def _due(ladder: Ladder, scope: str) -> list[Shot]:
     return shots
 
 
-def shoot_remaining(job: Job, progress: jobs.Progress) -> str:
+def shoot_remaining(job: Job, progress: queue.Progress) -> str:
     """The shooting job: release, inspect and store every shot that has no frame yet."""
     ladder = Ladder.objects.select_related("body", "sitting__lens_used").get(pk=job.parameters["ladder"])
     due = _due(ladder, job.parameters.get("scope", "rest"))

@@ -12,8 +12,9 @@ from django.db import DatabaseError, close_old_connections
 from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
 
+from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.patience import busy, patiently
-from yellowjacket.bench.services import importing, jobs
+from yellowjacket.bench.services import importing
 
 log = logging.getLogger(__name__)
 
@@ -33,7 +34,7 @@ class Command(BaseCommand):
         threading.Thread(target=_watch_inbox, daemon=True).start()
         while True:
             # Whatever was under way when the last round ended is taken up again.
-            patiently(jobs.resume_all)
+            patiently(queue.resume_all)
             worker = Worker(
                 queue_names=["*"], interval=_POLL_S, batch=False, backend_name="default", startup_delay=False,
                 max_tasks=None, worker_id=get_random_string(32), excluded_queue_names=[],

@@ -11,7 +11,7 @@ import psutil
 import pytest
 
 from tests import workers
-from yellowjacket.bench import executor
+from yellowjacket.bench.jobs import executor
 
 
 def test_an_idle_worker_that_is_killed_is_replaced_unnoticed():

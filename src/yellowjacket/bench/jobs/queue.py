@@ -122,7 +122,7 @@ def _begun(job_id: int) -> bool:
 
 def _carried_out(job_id: int) -> tuple[str, str]:
     """What became of the work, in words and as a state. Raises when the database is held, to be done again."""
-    from yellowjacket.bench.services.work import WORK
+    from yellowjacket.bench.jobs.registry import WORK
 
     job = Job.objects.select_related("sitting").filter(pk=job_id).first()
     if job is None:
