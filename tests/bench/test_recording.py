@@ -10,7 +10,7 @@ import pytest
 
 from tests import making
 from yellowjacket import home
-from yellowjacket.bench.models import Grade
+from yellowjacket.bench.models import Grade, grade_queries, reading_queries
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import exporting, importing, judging, measuring, recording
 
@@ -38,11 +38,11 @@ def test_the_newest_grade_is_in_force_and_the_history_is_kept(sitting):
     rung = ladder.rungs.first()
     judging.grade_rung(rung, use, WREN, 2, judging.View(size_percent=200))
     judging.give_reason(rung, use, WREN, Grade.Reason.GRAIN)
-    current = judging.current_grades(ladder)[rung.pk, use.pk]
+    current = grade_queries.current_grades(ladder)[rung.pk, use.pk]
     assert (current.letter, current.reason, current.size_percent) == ("B", "grain", 200)
     assert Grade.objects.filter(rung=rung).count() == 3
     judging.take_back(rung, use, WREN)
-    assert (rung.pk, use.pk) not in judging.current_grades(ladder)
+    assert (rung.pk, use.pk) not in grade_queries.current_grades(ladder)
 
 
 def test_grades_need_a_person_a_scale_and_a_use_of_the_sitting(sitting, make_sitting):
@@ -167,7 +167,7 @@ def test_the_grey_patch_speaks_for_snr_whatever_was_drawn_before_it(measured):
     job.refresh_from_db()
     assert job.state == "done"
     rungs = list(ladder.rungs.all())
-    found = recording.findings_by_use(rungs)[None]
+    found = reading_queries.findings_by_use(rungs)[None]
     for rung in rungs:
         grey = rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None)
         assert found[rung.pk]["grey_snr"] == grey.result

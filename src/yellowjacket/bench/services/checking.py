@@ -13,8 +13,8 @@ from django.core.cache import cache
 from django.db.models import Count, Max
 
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Rung, Shot, Sitting
+from yellowjacket.bench.models.ladder_queries import reference_rung
 from yellowjacket.bench.services.conditions import temperature_drifts
-from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.exposure.notation import format_stops
 from yellowjacket.core.raw.frame_report import (

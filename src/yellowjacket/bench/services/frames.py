@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import logging
 import os
-from collections.abc import Iterable
 from pathlib import Path
 
 from django.db import IntegrityError, transaction
 
 from yellowjacket.bench.jobs.executor import frame_error
-from yellowjacket.bench.models import Frame, Problem, Rung, Shot, Sitting
+from yellowjacket.bench.models import Frame, Problem, Shot, Sitting
 from yellowjacket.bench.services.matching import ShotFinder, candidate_of, without_contacts
 from yellowjacket.core.planning.frame_to_shot import Misfit
 from yellowjacket.core.raw.first_look import FrameFacts
@@ -118,12 +117,3 @@ def _fields(facts: FrameFacts) -> dict[str, object]:
         "white_dn": facts.white_dn, "black_dn": facts.black_dn, "offsets": facts.offsets, "matrix": facts.matrix,
         "neutral": facts.neutral, "report": facts.report.as_dict(),
     }  # fmt: skip
-
-
-def frames_by_rung(rungs: Iterable[Rung]) -> dict[int, dict[str, list[str]]]:
-    """Frame paths per rung and kind, in one query."""
-    found: dict[int, dict[str, list[str]]] = {rung.pk: {"light": [], "dark": []} for rung in rungs}
-    rows = Frame.objects.filter(shot__rung__in=found).order_by("shot__repeat")
-    for rung_id, kind, path in rows.values_list("shot__rung_id", "shot__kind", "path"):
-        found[rung_id][kind].append(path)
-    return found

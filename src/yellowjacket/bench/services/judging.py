@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 
-from django.db.models import Max
-
 from yellowjacket.bench.models import Grade, Ladder, Lane, Rung, Use
+from yellowjacket.bench.models.grade_queries import current_grades
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.judging.psychometrics import kappa
 from yellowjacket.core.metrology.estimate import Quantity
@@ -93,18 +92,6 @@ def _check(rung: Rung, use: Use, person: str) -> None:
         raise Refusal("Say who is judging first: type a name into the field at the top.")
     if use.sitting_id != rung.ladder.sitting_id:
         raise Refusal("That use belongs to another sitting.")
-
-
-def current_grades(
-    ladder: Ladder, person: str | None = None, lane: Lane | None = None
-) -> Mapping[tuple[int, int], Grade]:
-    """Grades in force by (rung id, use id), as is or of a lane; of one person, or whoever spoke last."""
-    rows = Grade.objects.filter(rung__ladder=ladder, lane=lane)
-    if person is not None:
-        rows = rows.filter(person=person)
-    newest = rows.values("rung_id", "use_id").annotate(newest=Max("id")).values_list("newest", flat=True)
-    found = Grade.objects.filter(pk__in=list(newest), grade__isnull=False)
-    return {(grade.rung_id, grade.use_id): grade for grade in found}
 
 
 def to_look_at_again(grade: Grade, moved_stops: float | None) -> str:

@@ -8,9 +8,11 @@ from django.db import transaction
 
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
+from yellowjacket.bench.models.frame_queries import frames_by_rung
+from yellowjacket.bench.models.ladder_queries import frame_size, reference_rung
 from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.frames import frames_by_rung, misfit_from
+from yellowjacket.bench.services.frames import misfit_from
 from yellowjacket.bench.workers import propose_from
 from yellowjacket.core.patches.chart_grid import Point, grid_cells
 from yellowjacket.core.patches.uniform import Proposal
@@ -72,17 +74,6 @@ def _pairs_for_proposals(ladder: Ladder) -> list[tuple[Rung, str, str]]:
     return pairs
 
 
-def reference_rung(ladder: Ladder, rungs: Sequence[Rung]) -> Rung:
-    """The rung the others are held against.
-
-    On an ISO ladder native base ISO, the cleanest that is not extended; else the metered exposure.
-    """
-    if ladder.kind == Ladder.Kind.ISO:
-        native = [rung for rung in rungs if rung.iso >= ladder.body.native_lowest_iso]
-        return min(native or rungs, key=lambda rung: rung.iso)
-    return min(rungs, key=lambda rung: (abs(rung.at_stops), rung.position))
-
-
 @transaction.atomic
 def _replace_proposed(ladder: Ladder, proposals: Sequence[Proposal]) -> list[Patch]:
     _take_away(ladder, PROPOSED)
@@ -96,15 +87,6 @@ def _replace_proposed(ladder: Ladder, proposals: Sequence[Proposal]) -> list[Pat
             r = proposal.rect
             patches.append(Patch(ladder=ladder, name=name, role=proposal.role, x=r.x, y=r.y, w=r.w, h=r.h))
     return Patch.objects.bulk_create(patches)
-
-
-def frame_size(ladder: Ladder) -> tuple[int, int]:
-    """Width and height of the ladder's frames. Refuses where there is none yet."""
-    # Of several raw modes the largest is drawn on.
-    sizes = Frame.objects.filter(shot__rung__ladder=ladder).values_list("width", "height").distinct()
-    if not sizes:
-        raise Refusal("There is no frame to draw on yet. Shoot or import frames first.")
-    return max((int(width), int(height)) for width, height in sizes)
 
 
 def place_patch(ladder: Ladder, name: str, x: float, y: float, w: float, h: float, *, role: str = "") -> Patch:

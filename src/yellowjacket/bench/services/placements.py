@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from yellowjacket.bench import originals
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Placement, Shot, Sitting
+from yellowjacket.bench.models.ladder_queries import reference_rung
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.patching import reference_rung
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.registration import similarity

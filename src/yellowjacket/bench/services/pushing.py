@@ -9,7 +9,7 @@ from itertools import combinations
 from django.db.models import Q
 
 from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Rung, Sitting, Use
-from yellowjacket.bench.services.recording import findings_by_use
+from yellowjacket.bench.models.reading_queries import findings_by_use
 from yellowjacket.core.latitude.iso_invariance import (
     Invariance,
     IsoNoise,

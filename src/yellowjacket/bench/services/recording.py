@@ -6,13 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 
 from django.db import transaction
-from django.db.models import Q
 from django.utils import timezone
 
-from yellowjacket.bench.models import Decision, Frame, Ladder, Lane, OtherDecision, Patch, Reading, Record, Rung, Use
+from yellowjacket.bench.models import Decision, Frame, Ladder, Lane, OtherDecision, Record, Rung, Use
+from yellowjacket.bench.models.grade_queries import current_grades
+from yellowjacket.bench.models.reading_queries import findings_by_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import trail
-from yellowjacket.bench.services.judging import current_grades
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (
     GradedRung,
@@ -22,7 +22,7 @@ from yellowjacket.core.limits.iso_limits import (
     graded_limits,
     measured_limits,
 )
-from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
 
 # Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).
@@ -43,20 +43,6 @@ class Proposal:
     def disagree(self) -> bool:
         """Whether eye and numbers differ by more than a stop."""
         return self.apart_stops is not None and abs(self.apart_stops) > DISAGREE_STOPS
-
-
-def findings_by_use(rungs: Sequence[Rung]) -> dict[int | None, dict[int, dict[str, Quantity]]]:
-    """Quantities by criterion key for every rung and use (None: per pixel), in one query."""
-    found: dict[int | None, dict[int, dict[str, Quantity]]] = {}
-    by_quantity = {criterion.quantity: criterion.key for criterion in DEFAULT_CRITERIA}
-    # The rung as a whole, or the patch that stands for it.
-    detail = Q(patch__role=Patch.Role.TEXTURE, quantity="detail_share")
-    speaks = Q(patch=None) | Q(patch__role=Patch.Role.GREY) | detail
-    rows = Reading.objects.filter(speaks, rung__in=rungs, quantity__in=by_quantity, channel__in=["G", "all"])
-    for reading in rows:
-        of_use = found.setdefault(reading.use_id, {}).setdefault(reading.rung_id, {})
-        of_use.setdefault(by_quantity[reading.quantity], reading.result)
-    return found
 
 
 def _at(

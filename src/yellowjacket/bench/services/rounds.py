@@ -27,10 +27,11 @@ from yellowjacket.bench.models import (
     Sitting,
     ToleranceProfile,
     Use,
+    ladder_queries,
 )
+from yellowjacket.bench.models.reading_queries import findings_by_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import placements, tolerances, verdicts
-from yellowjacket.bench.services.recording import findings_by_use
 from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
@@ -87,7 +88,7 @@ def practice_pairs(sitting: Sitting, apart_stops: float) -> list[tuple[Rung, Run
         for low in rungs
         for high in rungs
         if low.ladder_id == high.ladder_id
-        and abs(verdicts.stops_of(high) - verdicts.stops_of(low) - apart_stops) < 1 / 6
+        and abs(ladder_queries.stops_of(high) - ladder_queries.stops_of(low) - apart_stops) < 1 / 6
     ]
 
 

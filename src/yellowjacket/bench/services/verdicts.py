@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Rung, Use
+from yellowjacket.bench.models.ladder_queries import stops_of
+from yellowjacket.bench.models.reading_queries import findings_by_use
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.recording import findings_by_use
-from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_equivalence import (
     MatchedRung,
     Seen,
@@ -24,11 +23,6 @@ from yellowjacket.core.rendering.develop import PLAIN
 
 # Noise is seen first in the shadows.
 CRITERION, CRITERION_WORDS = "shadow_snr", "shadow SNR"
-
-
-def stops_of(rung: Rung) -> float:
-    """Where an ISO rung stands on the axis, in stops over ISO 100."""
-    return math.log2(dial.exact_iso(rung.iso) / 100)
 
 
 def give(

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from django.core.files.uploadedfile import UploadedFile
 
-from yellowjacket.bench.models import Conditions, Frame, Ladder, Rung, Shot
+from yellowjacket.bench.models import Conditions, Frame, Ladder, Rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.darks.temperature_table import temperatures_of
@@ -93,13 +93,3 @@ def _set(frame: Frame, celsius: float | None) -> None:
     frame.overrides = {key: value for key, value in frame.overrides.items() if key != "temperature_c"}
     if celsius is not None:
         frame.overrides["temperature_c"] = celsius
-
-
-def darks_of(ladder: Ladder) -> dict[int, list[Frame]]:
-    """Dark frames by rung id, in the order of repeats; one query."""
-    found: dict[int, list[Frame]] = {}
-    rows = Frame.objects.filter(shot__rung__ladder=ladder, shot__kind=Shot.Kind.DARK).defer("report")
-    for frame in rows.select_related("shot").order_by("shot__repeat"):
-        if frame.shot is not None:
-            found.setdefault(frame.shot.rung_id, []).append(frame)
-    return found

@@ -10,10 +10,11 @@ from functools import cached_property
 from django.db.models import prefetch_related_objects
 
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
+from yellowjacket.bench.models.grade_queries import current_grades
+from yellowjacket.bench.models.ladder_queries import stops_of
 from yellowjacket.bench.services import placements
 from yellowjacket.bench.services.developing import BY_GREY, Developed, Developing
-from yellowjacket.bench.services.judging import current_grades, to_look_at_again
-from yellowjacket.bench.services.verdicts import stops_of
+from yellowjacket.bench.services.judging import to_look_at_again
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.registration.similarity import NoMatch, Similarity

@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.models import Frame, Patch, Rung
+from yellowjacket.bench.models import Frame, Patch, Rung, ladder_queries
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import measuring, patching, recording
 from yellowjacket.bench.services.developing import grey_signals
@@ -120,7 +120,7 @@ def _panel(page: SittingPage, message: str = "", typed: dict[str, str] | None = 
 def _corners(page: SittingPage, typed: dict[str, str]) -> list[tuple[int, str, str]]:
     """The four corners as typed, else those of the middle of the frame."""
     try:
-        width, height = patching.frame_size(page.ladder)
+        width, height = ladder_queries.frame_size(page.ladder)
     except Refusal:
         return []
     shares = ((0.3, 0.3), (0.7, 0.3), (0.7, 0.7), (0.3, 0.7))

@@ -16,7 +16,7 @@ from yellowjacket.bench import originals
 from yellowjacket.bench.models import Ladder, Rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import darks
-from yellowjacket.bench.services import warmth as warmth_notes
+from yellowjacket.bench.services import warmth as warmth_
 from yellowjacket.bench.services.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.darks.dark_current import corner_to_centre
@@ -314,7 +314,7 @@ def warmth(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The sensor's temperature at the current rung, as the tester says."""
     sitting_page = SittingPage(request, sitting_id, "time")
     rung: Rung = sitting_page.rung
-    if carried_out(request, lambda: warmth_notes.enter(rung, request.POST.get("celsius", ""))):
+    if carried_out(request, lambda: warmth_.enter(rung, request.POST.get("celsius", ""))):
         darks.store_readings(sitting_page.ladder)
     return redirect(sitting_page.url("time", ladder=sitting_page.ladder.pk, rung=rung.key))
 
@@ -325,7 +325,7 @@ def warmth_csv(request: HttpRequest, sitting_id: int) -> HttpResponse:
     sitting_page = SittingPage(request, sitting_id, "time")
 
     def enter() -> None:
-        count = warmth_notes.enter_csv(sitting_page.ladder, request.FILES.get("table"))
+        count = warmth_.enter_csv(sitting_page.ladder, request.FILES.get("table"))
         messages.success(request, f"{count} frame{'s have' if count != 1 else ' has'} a temperature now.")
 
     if carried_out(request, enter):
