@@ -81,7 +81,7 @@ def card(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def filled(sitting, card, data_folder):
     """A sitting with all its frames in, not measured."""
-    from yellowjacket.bench.services import importing
+    from yellowjacket.bench.intake import importing
 
     home.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
@@ -95,8 +95,9 @@ _KEPT: dict[str, bytes] = {}
 @pytest.fixture
 def measured(request, card, data_folder, db):
     """A sitting with all its frames in and measured. It is measured once; other tests take it in from its archive."""
+    from yellowjacket.bench.intake import importing
     from yellowjacket.bench.models import Sitting
-    from yellowjacket.bench.services import importing, measuring, sitting_archive
+    from yellowjacket.bench.services import measuring, sitting_archive
 
     home.allow_folder(data_folder, card)
     if "measured" in _KEPT and not {"sitting", "body", "make_sitting"} & set(request.fixturenames):

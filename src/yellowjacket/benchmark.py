@@ -334,8 +334,8 @@ def _night_time() -> tuple[int, float]:
 
 def _match_time() -> tuple[int, float]:
     """Frames and seconds of finding every shot of the night's plan its frame, without decoding."""
+    from yellowjacket.bench.intake.match_shots import ShotFinder
     from yellowjacket.bench.models import Shot, Sitting
-    from yellowjacket.bench.services.matching import ShotFinder
     from yellowjacket.core.planning.frame_to_shot import Candidate
 
     sitting = Sitting.objects.get(name="Night")

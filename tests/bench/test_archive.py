@@ -2,8 +2,9 @@
 
 import pytest
 
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Frame
-from yellowjacket.bench.services import checking, daylog, importing, remedies, spread
+from yellowjacket.bench.services import checking, daylog, remedies, spread
 
 pytestmark = pytest.mark.django_db
 

@@ -8,8 +8,9 @@ from datetime import datetime, timedelta
 import pytest
 from django.utils import timezone
 
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Frame, Job, Problem, Shot
-from yellowjacket.bench.services import day, importing
+from yellowjacket.bench.services import day
 
 pytestmark = pytest.mark.django_db
 

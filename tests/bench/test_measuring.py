@@ -4,10 +4,11 @@ import pytest
 
 from tests import making, workers
 from yellowjacket import home
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.jobs import executor, queue
 from yellowjacket.bench.models import Frame, Job, Patch, Problem, Reading
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import importing, measuring, patching
+from yellowjacket.bench.services import measuring, patching
 
 pytestmark = pytest.mark.django_db
 

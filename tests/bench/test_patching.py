@@ -6,9 +6,10 @@ import pytest
 
 from tests import making
 from yellowjacket import home
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import importing, measuring, patching
+from yellowjacket.bench.services import measuring, patching
 
 pytestmark = pytest.mark.django_db
 

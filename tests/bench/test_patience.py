@@ -9,10 +9,10 @@ import pytest
 from django.db import OperationalError, connection, connections
 
 from yellowjacket.bench import patience
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job
 from yellowjacket.bench.patience import Trouble, trouble_of
-from yellowjacket.bench.services import importing
 
 
 @contextmanager

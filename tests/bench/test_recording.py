@@ -10,9 +10,10 @@ import pytest
 
 from tests import making
 from yellowjacket import home
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Grade, grade_queries, reading_queries
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, importing, judging, measuring, recording
+from yellowjacket.bench.services import exporting, judging, measuring, recording
 
 pytestmark = pytest.mark.django_db
 WREN = "Wren"

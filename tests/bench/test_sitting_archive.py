@@ -11,18 +11,10 @@ import pytest
 from django.db import models
 
 from yellowjacket import home
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Body, Frame, Grade, JurySheet, Reading, Sitting, ToleranceProfile
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import (
-    exporting,
-    importing,
-    judging,
-    jury,
-    measuring,
-    recording,
-    rounds,
-    sitting_archive,
-)
+from yellowjacket.bench.services import exporting, judging, jury, measuring, recording, rounds, sitting_archive
 from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
@@ -308,12 +300,12 @@ def test_originals_keep_their_names_over_any_number_of_trips(full):
 
 def test_an_adopted_sitting_travels(data_folder, card):
     """It has no scene, and complaints of older versions may be longer than their column."""
+    from yellowjacket.bench.intake import adopt
     from yellowjacket.bench.models import Problem
-    from yellowjacket.bench.services import adopting
     from yellowjacket.bench.services.sittings import UseSpec
 
     home.allow_folder(data_folder, card)
-    sitting = adopting.adopt_folder(str(card), (UseSpec("Web", None),), "Default")
+    sitting = adopt.adopt_folder(str(card), (UseSpec("Web", None),), "Default")
     Problem.objects.create(sitting=sitting, file_name="a.txt", code="x", reason="why " * 200, remedy="so")
     taken = sitting_archive.read(packed(sitting), "adopted.zip", again=True).sitting
     assert taken.scene == ""

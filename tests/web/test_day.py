@@ -4,8 +4,9 @@ import re
 
 import pytest
 
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting
-from yellowjacket.bench.services import day, importing, measuring, shooting, sittings
+from yellowjacket.bench.services import day, measuring, shooting, sittings
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 

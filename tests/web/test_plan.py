@@ -44,7 +44,7 @@ def test_a_second_ladder_is_added_changed_and_removed(client, sitting, body):
 
 def test_a_ladder_with_frames_stays_as_it_is(client, sitting, body, card, data_folder):
     from yellowjacket import home
-    from yellowjacket.bench.services import importing
+    from yellowjacket.bench.intake import importing
 
     home.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))

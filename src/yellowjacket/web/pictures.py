@@ -19,8 +19,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from yellowjacket.bench.decoding import DecodeTask, decode
+from yellowjacket.bench.intake.originals import path_of
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
-from yellowjacket.bench.originals import path_of
 from yellowjacket.bench.services import masters
 from yellowjacket.core.darks.master import with_pedestal
 from yellowjacket.core.raw.frame import RawFrame

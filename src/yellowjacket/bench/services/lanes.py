@@ -14,14 +14,14 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from yellowjacket.bench.csv_cells import safe_text
+from yellowjacket.bench.intake.originals import complaint
+from yellowjacket.bench.intake.problems import misfit_from, note_problem
+from yellowjacket.bench.intake.uploads import store_upload
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Rung, Shot
-from yellowjacket.bench.originals import complaint
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services.developing import Developing
-from yellowjacket.bench.services.frames import misfit_from, note_problem
-from yellowjacket.bench.services.importing import store_upload
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import UNIFORM

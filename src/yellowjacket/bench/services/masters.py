@@ -16,12 +16,12 @@ from django.conf import settings
 from django.utils.text import slugify
 from numpy.typing import NDArray
 
-from yellowjacket.bench import originals
+from yellowjacket.bench.intake import originals
+from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Body, Frame, Job, MasterDark, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import darks
-from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.warmth import warmth_of
 from yellowjacket.core.darks.master import FEWEST_DARKS, MasterError, make_master, subtracted, with_pedestal
 from yellowjacket.core.darks.matching import WARMTH_C, Fit, Match, Setting, matches

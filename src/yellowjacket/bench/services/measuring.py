@@ -15,14 +15,14 @@ from django.db.models import Q
 from numpy.typing import NDArray
 
 from yellowjacket import __version__
+from yellowjacket.bench.intake.originals import unusable
+from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.models.frame_queries import frames_by_rung
 from yellowjacket.bench.models.ladder_queries import reference_rung
-from yellowjacket.bench.originals import unusable
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.frames import misfit_from, note_problem
 from yellowjacket.bench.services.patching import propose
 from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing

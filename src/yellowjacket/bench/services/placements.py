@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.bench import originals
+from yellowjacket.bench.intake import originals
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Placement, Shot, Sitting
 from yellowjacket.bench.models.ladder_queries import reference_rung
 from yellowjacket.bench.refusal import Refusal

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
 
+from yellowjacket.bench.intake.originals import complaint
 from yellowjacket.bench.models import Frame, Shot, Sitting
-from yellowjacket.bench.originals import complaint
 
 _TABLE, _MISSING = "frames.csv", "not-here.txt"
 _COLUMNS = (

@@ -6,12 +6,12 @@ from pathlib import Path
 
 from django.db import transaction
 
+from yellowjacket.bench.intake.frames import add_frame
+from yellowjacket.bench.intake.match_shots import ShotFinder, candidate_from
 from yellowjacket.bench.jobs.executor import frame_error, run_one
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting, SittingEvent
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import daylog
-from yellowjacket.bench.services.frames import add_frame
-from yellowjacket.bench.services.matching import ShotFinder, candidate_from
 from yellowjacket.core.planning.frame_to_shot import Slot
 from yellowjacket.core.raw.first_look import inspect_file
 

@@ -12,13 +12,14 @@ from typing import Any
 from django.conf import settings
 from django.utils import timezone
 
+from yellowjacket.bench.intake.frames import add_frame
+from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import day
 from yellowjacket.bench.services.conditions import keep_instruments, stop
-from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem
 from yellowjacket.bench.workers import Release, release
 from yellowjacket.core.exposure.dial import ISO_MARKS, exact_exposure_s, iso_mark
 from yellowjacket.core.planning.ladder import Exposure

@@ -24,6 +24,7 @@ from django.db import IntegrityError, models, transaction
 from django.utils.crypto import get_random_string
 
 from yellowjacket import __version__, home
+from yellowjacket.bench.intake.originals import complaint
 from yellowjacket.bench.models import (
     BlindRound,
     BlindTrial,
@@ -55,7 +56,6 @@ from yellowjacket.bench.models import (
     TrailEntry,
     Use,
 )
-from yellowjacket.bench.originals import complaint
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import darks
 from yellowjacket.bench.services.measuring import take_as_measured, unmeasured

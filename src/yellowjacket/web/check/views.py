@@ -10,9 +10,10 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.intake import adopt
 from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import adopting, checking, conditions, daylog, remedies
+from yellowjacket.bench.services import checking, conditions, daylog, remedies
 from yellowjacket.bench.typed import whole
 from yellowjacket.web.check.forms import SaidForm
 from yellowjacket.web.lines import crop_line, frames_line
@@ -210,7 +211,7 @@ def gather(request: HttpRequest, sitting_id: int) -> HttpResponse:
     wanted = [pk for text in request.POST.getlist("frame") if (pk := whole(text)) is not None]
     frames = list(Frame.objects.filter(sitting=page.sitting, pk__in=wanted))
     try:
-        ladder = adopting.gather(page.sitting, frames, request.POST.get("kind", ""))
+        ladder = adopt.gather(page.sitting, frames, request.POST.get("kind", ""))
     except Refusal as refusal:
         messages.error(request, str(refusal))
         return redirect(page.url("check"))

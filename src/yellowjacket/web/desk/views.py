@@ -14,10 +14,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.models import Body, Lens, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import (
-    adopting,
     finding,
     history,
     incoming,
@@ -161,9 +161,9 @@ def adopt(request: HttpRequest) -> HttpResponse:
     try:
         uploads = request.FILES.getlist("frames")
         if uploads:
-            sitting = adopting.adopt_uploads(uploads, offered_uses(), DEFAULT_PROFILE)
+            sitting = adopt_.adopt_uploads(uploads, offered_uses(), DEFAULT_PROFILE)
         else:
-            sitting = adopting.adopt_folder(request.POST.get("folder", ""), offered_uses(), DEFAULT_PROFILE)
+            sitting = adopt_.adopt_folder(request.POST.get("folder", ""), offered_uses(), DEFAULT_PROFILE)
     except Refusal as refusal:
         messages.error(request, str(refusal))
         return redirect("desk:page")

@@ -12,7 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench import originals
+from yellowjacket.bench.intake import originals
 from yellowjacket.bench.models import Lane, LanePicture, Rung
 from yellowjacket.bench.services import lanes
 from yellowjacket.bench.typed import identity

@@ -10,9 +10,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from yellowjacket.bench.intake import adopt
 from yellowjacket.bench.models import Body, CheckItem, Ladder, Rung, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import adopting, conditions, sittings
+from yellowjacket.bench.services import conditions, sittings
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import PlannedLadder
@@ -218,7 +219,7 @@ def remove_ladder(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def dissolve(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Take an adopted ladder apart into singles."""
     page = SittingPage(request, sitting_id, "plan")
-    if not carried_out(request, lambda: adopting.dissolve(page.ladder)):
+    if not carried_out(request, lambda: adopt.dissolve(page.ladder)):
         return redirect(page.url("plan"))
     return redirect("check:page", sitting_id=page.sitting.pk)
 

@@ -11,9 +11,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Conditions, Frame, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, conditions, day, daylog, importing, shooting
+from yellowjacket.bench.services import checking, conditions, day, daylog, shooting
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.planning.shot_order import Change, changes

@@ -12,7 +12,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench import originals
+from yellowjacket.bench.intake import originals
 from yellowjacket.bench.models import Ladder, Rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import darks

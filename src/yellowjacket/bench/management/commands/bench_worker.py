@@ -12,9 +12,9 @@ from django.db import DatabaseError, close_old_connections
 from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
 
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.patience import busy, patiently
-from yellowjacket.bench.services import importing
 
 log = logging.getLogger(__name__)
 

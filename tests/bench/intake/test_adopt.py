@@ -11,9 +11,10 @@ import numpy as np
 import pytest
 
 from tests import making, workers
+from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import adopting, checking, measuring, remedies
+from yellowjacket.bench.services import checking, measuring, remedies
 from yellowjacket.bench.services.sittings import UseSpec, planned_ladders, schedule_of
 from yellowjacket.web.plan.forms import offered_uses
 
@@ -29,7 +30,7 @@ def inbox(data_folder, card):
 
 
 def adopt(folder="") -> Sitting:
-    return adopting.adopt_folder(str(folder), USES, "Default")
+    return adopt_.adopt_folder(str(folder), USES, "Default")
 
 
 def test_a_folder_becomes_a_measurable_ladder_and_a_body(inbox):
@@ -134,7 +135,7 @@ def test_one_odd_file_costs_one_line(inbox, monkeypatch):
     Path(os.fsdecode(strange)).write_bytes(content + b"\0")
     (inbox / "round.dng").symlink_to(inbox / "round.dng")
     (inbox / "cursed.dng").write_bytes(content + b"\1")
-    monkeypatch.setattr(adopting, "inspect_file", workers.stumbling)
+    monkeypatch.setattr(adopt_, "inspect_file", workers.stumbling)
     sitting = adopt()
     job = Job.objects.get()
     assert (job.state, job.message) == ("done", "12 frames in 1 ladder, 0 singles, 2 not used")
@@ -178,18 +179,18 @@ def test_a_guess_can_be_taken_apart_and_made_again(inbox):
     sitting = adopt()
     ladder = sitting.ladders.get()
     with pytest.raises(Refusal, match="needs a ladder"):
-        adopting.dissolve(ladder)
+        adopt_.dissolve(ladder)
     singles = [frame for frame in Frame.objects.all() if frame.shot.rung.iso == 400 and frame.shot.kind == "dark"]
     for frame in singles:
         remedies.keep_as_extra(frame)
     fresh = list(Frame.objects.filter(shot=None))
-    darks = adopting.gather(sitting, fresh, "time")
+    darks = adopt_.gather(sitting, fresh, "time")
     assert (darks.kind, darks.method, darks.rungs.count()) == ("time", "capped", 1)
     assert Frame.objects.filter(shot=None).count() == 0
-    adopting.dissolve(darks)
+    adopt_.dissolve(darks)
     assert Frame.objects.filter(shot=None).count() == len(singles)
     assert Frame.objects.filter(standing="used").count() == 12 - len(singles)
     with pytest.raises(Refusal, match="Choose which kind"):
-        adopting.gather(sitting, fresh, "shape")
+        adopt_.gather(sitting, fresh, "shape")
     with pytest.raises(Refusal, match="on no shot"):
-        adopting.gather(sitting, [], "iso")
+        adopt_.gather(sitting, [], "iso")

@@ -11,11 +11,11 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests import making
-from yellowjacket.bench import originals
+from yellowjacket.bench.intake import adopt, importing, originals, uploads
+from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.models import Frame, Job, Problem, Reading, Sitting
-from yellowjacket.bench.originals import OriginalState
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import adopting, importing, measuring
+from yellowjacket.bench.services import measuring
 from yellowjacket.bench.services.sittings import UseSpec
 from yellowjacket.core.raw.frame import FrameError
 
@@ -31,7 +31,7 @@ def test_many_at_once_under_few_names_lose_nothing(tmp_path):
 
     def send(which):
         for content in which:
-            path, _ = importing.store_upload(tmp_path, upload("DSC0001.ARW", content))
+            path, _ = uploads.store_upload(tmp_path, upload("DSC0001.ARW", content))
             stored.append((content, path))
 
     threads = [threading.Thread(target=send, args=(part,)) for part in
@@ -49,8 +49,8 @@ def test_many_at_once_under_few_names_lose_nothing(tmp_path):
 
 
 def test_the_same_content_is_stored_once_and_never_taken_away(tmp_path):
-    first, is_new = importing.store_upload(tmp_path, upload("a.dng", b"same"))
-    again, is_new_again = importing.store_upload(tmp_path, upload("a.dng", b"same"))
+    first, is_new = uploads.store_upload(tmp_path, upload("a.dng", b"same"))
+    again, is_new_again = uploads.store_upload(tmp_path, upload("a.dng", b"same"))
     assert (first, is_new, is_new_again) == (again, True, False)
 
     class Broken(SimpleUploadedFile):
@@ -59,7 +59,7 @@ def test_the_same_content_is_stored_once_and_never_taken_away(tmp_path):
             raise OSError(28, "No space left on device")
 
     with pytest.raises(OSError, match="No space"):
-        importing.store_uploads(tmp_path, [upload("a.dng", b"same"), upload("b.dng", b"new"), Broken("c.dng", b"x")])
+        uploads.store_uploads(tmp_path, [upload("a.dng", b"same"), upload("b.dng", b"new"), Broken("c.dng", b"x")])
     assert [path.name for path in tmp_path.iterdir()] == ["a.dng"]
 
 
@@ -69,7 +69,7 @@ def test_the_same_content_is_stored_once_and_never_taken_away(tmp_path):
 def test_any_name_a_browser_sends_ends_inside_the_folder(tmp_path, name):
     odd = upload("a.dng", b"content")
     odd._name = name
-    path, _ = importing.store_upload(tmp_path / ".", odd)
+    path, _ = uploads.store_upload(tmp_path / ".", odd)
     assert path.parent == tmp_path
     assert path.read_bytes() == b"content"
     assert len(os.fsencode(path.name)) <= 255
@@ -83,9 +83,9 @@ def test_without_room_no_sitting_is_left_behind(data_folder, monkeypatch):
 
     monkeypatch.setattr(importing, "store_upload", full)
     with pytest.raises(OSError, match="No space"):
-        adopting.adopt_uploads([upload("a.dng", b"x")], (UseSpec("Web", 1000),), "Default")
+        adopt.adopt_uploads([upload("a.dng", b"x")], (UseSpec("Web", 1000),), "Default")
     with pytest.raises(Refusal, match="Choose one or more"):
-        adopting.adopt_uploads([], (UseSpec("Web", 1000),), "Default")
+        adopt.adopt_uploads([], (UseSpec("Web", 1000),), "Default")
     assert not Sitting.objects.exists()
     assert not Job.objects.exists()
     assert not list((data_folder / "originals").iterdir())

@@ -78,7 +78,7 @@ def complaint(one: Frame | LanePicture) -> FrameError | None:
 def unusable(sitting: Sitting, paths: Iterable[str]) -> dict[str, FrameError]:
     """Those of the paths whose originals cannot be used now, each noted as a problem of the sitting; earlier complaints about
     those that can be used again are taken back."""
-    from yellowjacket.bench.services.frames import misfit_from, note_problem
+    from yellowjacket.bench.intake.problems import misfit_from, note_problem
 
     wanted, found, fine = set(paths), dict[str, FrameError](), list[str]()
     for frame in Frame.objects.filter(sitting=sitting).defer("report"):

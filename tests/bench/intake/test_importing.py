@@ -12,10 +12,10 @@ from PIL import Image
 
 from tests import making
 from yellowjacket import home
+from yellowjacket.bench.intake import importing
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job, Lens, Problem, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import importing
 
 pytestmark = pytest.mark.django_db
 

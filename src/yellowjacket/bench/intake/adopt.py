@@ -14,6 +14,10 @@ from django.db import transaction
 from django.utils import timezone
 from django.utils.crypto import get_random_string
 
+from yellowjacket.bench.intake import importing
+from yellowjacket.bench.intake import uploads as uploads_
+from yellowjacket.bench.intake.frames import add_frame
+from yellowjacket.bench.intake.problems import misfit_from, note_problem, printable, same_content
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import (
@@ -30,8 +34,6 @@ from yellowjacket.bench.models import (
     Use,
 )
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import importing
-from yellowjacket.bench.services.frames import add_frame, misfit_from, note_problem, printable, same_content
 from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
 from yellowjacket.core.exposure import apex, dial, notation
 from yellowjacket.core.planning.body_limits import PlanError
@@ -62,9 +64,9 @@ def adopt_uploads(uploads: Iterable[UploadedFile], uses: Sequence[UseSpec], prof
     """Begin adopting files sent by the browser. They are stored first: without room for them no sitting is left behind."""
     folder = settings.HOME / "originals" / f"adopted-{get_random_string(_TOKEN_LENGTH)}"
     try:
-        files, too_large = importing.store_uploads(folder, uploads)
+        files, too_large = uploads_.store_uploads(folder, uploads)
         if not files:
-            raise Refusal(importing.nothing_stored(too_large))
+            raise Refusal(uploads_.nothing_stored(too_large))
         return _begin("dropped files", files, uses, profile)
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
