@@ -4,7 +4,8 @@ import pytest
 
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Frame
-from yellowjacket.bench.services import checking, daylog, remedies, spread
+from yellowjacket.bench.services import checking, remedies, spread
+from yellowjacket.bench.shoot import undo_log
 
 pytestmark = pytest.mark.django_db
 
@@ -29,7 +30,7 @@ def test_what_wants_a_decision_is_counted_anew_after_every_change(filled, django
     frame = Frame.objects.filter(shot__rung__key="200").first()
     remedies.keep_as_extra(frame)
     assert checking.open_count(filled) == 1
-    daylog.undo(filled)
+    undo_log.undo(filled)
     assert checking.open_count(filled) == 0
     (importing.home.inbox(importing.settings.HOME) / "a.txt").write_text("no frame")
     importing.import_folder(filled, "")

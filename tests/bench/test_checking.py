@@ -4,7 +4,8 @@ import pytest
 
 from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Shot, SittingEvent
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, day, daylog, remedies, shooting, sittings
+from yellowjacket.bench.services import checking, remedies, shooting, sittings
+from yellowjacket.bench.shoot import shots, undo_log
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.scene import PATCHES_BOX, TEXTURE_BOX
@@ -31,7 +32,7 @@ def shoot(ladder, scope="rest", mishaps=()):
 
 def accept(ladder):
     shoot(ladder, "one")
-    day.accept_first(ladder.sitting)
+    shots.accept_first(ladder.sitting)
     ladder.sitting.refresh_from_db()
 
 
@@ -58,10 +59,10 @@ def test_the_first_frame_must_be_accepted_before_the_rest(ladder):
     with pytest.raises(Refusal, match="first shot alone"):
         shooting.start_shooting(ladder, "rest")
     with pytest.raises(Refusal, match="no first frame yet"):
-        day.accept_first(ladder.sitting)
+        shots.accept_first(ladder.sitting)
     accept(ladder)
     with pytest.raises(Refusal, match="accepted already"):
-        day.accept_first(ladder.sitting)
+        shots.accept_first(ladder.sitting)
     shoot(ladder, "rung")
     assert Frame.objects.count() == 2
 
@@ -134,7 +135,7 @@ def test_a_file_is_assigned_by_hand_and_both_values_are_kept(ladder):
     assert frame.iso == 2 * shot.rung.iso
     assert frame.overrides == {"iso": shot.rung.iso}
     assert not Problem.objects.exists()
-    daylog.undo(ladder.sitting)
+    undo_log.undo(ladder.sitting)
     assert not Frame.objects.filter(shot=shot).exists()
     assert Problem.objects.get().file_name == problem.file_name
 
@@ -150,7 +151,7 @@ def test_remedies_are_logged_and_undone_newest_first(ladder):
         remedies.exclude(Frame.objects.filter(shot__isnull=False).first(), " ")
     with pytest.raises(Refusal, match="is on no shot"):
         remedies.keep_as_extra(Frame.objects.get(pk=second.pk))
-    daylog.undo(ladder.sitting)
+    undo_log.undo(ladder.sitting)
     second.refresh_from_db()
     assert (second.standing, second.shot.repeat) == ("used", 2)
     remedies.assign_frame(Frame.objects.get(pk=first.pk), shot)
@@ -163,24 +164,24 @@ def test_remedies_are_logged_and_undone_newest_first(ladder):
 
 def test_shots_are_taken_skipped_and_undone(ladder):
     sitting = ladder.sitting
-    one, two, three = day.due(sitting)[:3]
+    one, two, three = shots.due(sitting)[:3]
     with pytest.raises(Refusal, match="first shot first"):
-        day.take(two)
-    day.take(one)
+        shots.take(two)
+    shots.take(one)
     with pytest.raises(Refusal, match="undo it first"):
-        day.take(Shot.objects.get(pk=one.pk))
-    day.take(two)
+        shots.take(Shot.objects.get(pk=one.pk))
+    shots.take(two)
     with pytest.raises(Refusal, match="Say why"):
-        day.skip(three, "")
-    day.skip(three, "lamp broke")
-    assert day.due(sitting)[0].pk not in (one.pk, two.pk, three.pk)
-    daylog.undo(sitting)
-    daylog.undo(sitting)
-    assert [shot.pk for shot in day.due(sitting)[:2]] == [two.pk, three.pk]
-    daylog.undo(sitting)
-    day.note(sitting, "21 °C")
+        shots.skip(three, "")
+    shots.skip(three, "lamp broke")
+    assert shots.due(sitting)[0].pk not in (one.pk, two.pk, three.pk)
+    undo_log.undo(sitting)
+    undo_log.undo(sitting)
+    assert [shot.pk for shot in shots.due(sitting)[:2]] == [two.pk, three.pk]
+    undo_log.undo(sitting)
+    shots.note(sitting, "21 °C")
     with pytest.raises(Refusal, match="nothing to undo"):
-        daylog.undo(sitting)
+        undo_log.undo(sitting)
 
 
 def test_the_frame_that_landed_last_reports_itself(ladder):
@@ -209,10 +210,10 @@ def test_a_marked_spot_is_watched_and_can_be_ruled_out(ladder):
     spot = MarkedSpot.objects.get()
     remedies.rule_out(spot)
     assert "on “texture”" not in "".join(one.text for one in checking.audit(ladder).findings)
-    daylog.undo(ladder.sitting)
+    undo_log.undo(ladder.sitting)
     assert "on “texture”" in "".join(one.text for one in checking.audit(ladder).findings)
     remedies.strike_spot(spot)
-    daylog.undo(ladder.sitting)
+    undo_log.undo(ladder.sitting)
     assert MarkedSpot.objects.get().name == "texture"
 
 
@@ -246,7 +247,7 @@ def test_a_corrected_file_keeps_both_values_and_finds_its_shot(ladder):
     assert other.shot.rung == missing.rung
     with pytest.raises(Refusal, match="nothing to correct"):
         remedies.correct(other, {"iso": missing.rung.iso, "exposure_s": missing.rung.exposure_s})
-    daylog.undo(ladder.sitting)
+    undo_log.undo(ladder.sitting)
     other.refresh_from_db()
     assert (other.shot, other.overrides) == (None, {})
 

@@ -14,8 +14,9 @@ from tests.nights import CAPPED, WINDOW, done, night
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, MasterDark, Problem, Reading, RungDarks, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks, day, masters, shooting, warmth
+from yellowjacket.bench.services import darks, masters, shooting, warmth
 from yellowjacket.bench.services.dark_store import packed, unpacked
+from yellowjacket.bench.shoot import shots
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
@@ -127,7 +128,7 @@ def test_capped_shots_need_no_first_frame_to_be_looked_at(data_folder):
     Sitting.objects.filter(pk=sitting.pk).update(first_accepted_at=None)
     Frame.objects.filter(sitting=sitting).delete()
     ladder = sitting.ladders.get()
-    day.take(ladder.rungs.last().shots.first())
+    shots.take(ladder.rungs.last().shots.first())
     done(shooting.start_shooting(ladder, window=WINDOW))
     assert Frame.objects.filter(sitting=sitting).count() == 3
 

@@ -6,7 +6,8 @@ import pytest
 
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting
-from yellowjacket.bench.services import day, measuring, shooting, sittings
+from yellowjacket.bench.services import measuring, shooting, sittings
+from yellowjacket.bench.shoot import shots
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 
@@ -20,7 +21,7 @@ def live(client, sitting, **data):
 
 
 def test_space_takes_the_shot_that_is_shown_and_only_once(client, sitting):
-    first, second = day.due(sitting)[:2]
+    first, second = shots.due(sitting)[:2]
     page = live(client, sitting, do="taken", shot=first.pk)
     assert f'"shot": "{second.pk}"' in page
     # A second window that still shows the first shot cannot take another one with its key.
@@ -29,7 +30,7 @@ def test_space_takes_the_shot_that_is_shown_and_only_once(client, sitting):
 
 
 def test_skip_undo_accept_and_note(client, sitting):
-    first, second = day.due(sitting)[:2]
+    first, second = shots.due(sitting)[:2]
     assert "no first frame" in live(client, sitting, do="accept")
     live(client, sitting, do="taken", shot=first.pk)
     assert "Say why" in live(client, sitting, do="skip", shot=second.pk)
@@ -46,13 +47,13 @@ def test_another_window_follows_and_an_up_to_date_one_is_left_alone(client, sitt
     seen = re.search(r'"seen": "([0-9a-f]+)"', page).group(1)
     url = f"/sittings/{sitting.pk}/shoot/live/"
     assert client.get(url, {"seen": seen}).status_code == 204
-    live(client, sitting, do="taken", shot=day.due(sitting)[0].pk)
+    live(client, sitting, do="taken", shot=shots.due(sitting)[0].pk)
     assert "frame 2 of the same rung" in client.get(url, {"seen": seen}).content.decode()
 
 
 def test_a_long_exposure_counts_down_with_its_lock_up(client, make_sitting):
     sitting = make_sitting(kind="time", method="capped", picked=(240.0,), lenr="on")
-    page = live(client, sitting, do="taken", shot=day.due(sitting)[0].pk)
+    page = live(client, sitting, do="taken", shot=shots.due(sitting)[0].pk)
     left, lockup = (int(re.search(rf'data-{name}="(\d+)"', page).group(1)) for name in ("left", "lockup"))
     # Common practice, no source: a 4 min frame with LENR holds the camera for 8 min.
     assert 470 <= left <= 480

@@ -11,7 +11,7 @@ from yellowjacket.bench.intake.match_shots import ShotFinder, candidate_from
 from yellowjacket.bench.jobs.executor import frame_error, run_one
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting, SittingEvent
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import daylog
+from yellowjacket.bench.shoot import undo_log
 from yellowjacket.core.planning.frame_to_shot import Slot
 from yellowjacket.core.raw.first_look import inspect_file
 
@@ -51,7 +51,7 @@ def let_be(rung: Rung, code: str) -> SittingEvent:
         raise Refusal("This has a remedy of its own.")
     ladder = rung.ladder
     kept = sorted({*ladder.let_be, f"{code}:{rung.key}"})
-    return daylog.act(
+    return undo_log.act(
         ladder.sitting, SittingEvent.Kind.NOTE, f"{LET_BE[code]} of {rung} let be", [(ladder, {"let_be": kept})]
     )
 
@@ -62,7 +62,7 @@ def _off_its_shot(frame: Frame, kind: str, standing: str, reason: str) -> Sittin
         raise Refusal(f"{frame.file_name} is on no shot.")
     text = f"{frame.file_name} off {shot.rung} {shot.kind} {shot.repeat}: {reason.strip()[:100]}"
     values = {"shot_id": None, "standing": standing, "standing_reason": reason.strip()[:120]}
-    return daylog.act(frame.sitting, kind, text, [(frame, values), (shot, {"taken_at": None})], shot=shot)
+    return undo_log.act(frame.sitting, kind, text, [(frame, values), (shot, {"taken_at": None})], shot=shot)
 
 
 @transaction.atomic
@@ -84,7 +84,7 @@ def assign_problem(problem: Problem, shot: Shot) -> SittingEvent:
         raise Refusal(str(frame))
     Frame.objects.filter(pk=frame.pk).update(overrides=overrides)
     text = f"{problem.file_name} on {shot.rung} {shot.kind} {shot.repeat}"
-    return daylog.act(problem.sitting, SittingEvent.Kind.ASSIGNED, text, shot=shot, created=frame, removed=problem)
+    return undo_log.act(problem.sitting, SittingEvent.Kind.ASSIGNED, text, shot=shot, created=frame, removed=problem)
 
 
 def assign_frame(frame: Frame, shot: Shot) -> SittingEvent:
@@ -95,7 +95,7 @@ def assign_frame(frame: Frame, shot: Shot) -> SittingEvent:
         "shot_id": shot.pk, "standing": Frame.Standing.USED, "standing_reason": "",
         "overrides": _overrides(shot, frame.iso, frame.exposure_s, frame.f_number),
     }  # fmt: skip
-    return daylog.act(frame.sitting, SittingEvent.Kind.ASSIGNED, text, [(frame, values)], shot=shot)
+    return undo_log.act(frame.sitting, SittingEvent.Kind.ASSIGNED, text, [(frame, values)], shot=shot)
 
 
 def _must_be_free(shot: Shot) -> None:
@@ -113,7 +113,7 @@ def _overrides(shot: Shot, iso: int | None, exposure_s: float | None, f_number: 
 
 def rule_out(spot: MarkedSpot) -> SittingEvent:
     """A spot that was soft from the start: nobody judges detail on it any more."""
-    return daylog.act(
+    return undo_log.act(
         spot.sitting, SittingEvent.Kind.RULED_OUT, f"“{spot}” on {spot.body}: soft from the start",
         [(spot, {"ruled_out": "soft from the start"})],
     )  # fmt: skip
@@ -132,12 +132,12 @@ def mark_spot(ladder: Ladder, name: str, x: int, y: int, note: str = "") -> Sitt
     spot = MarkedSpot.objects.create(
         sitting=ladder.sitting, body=ladder.body, name=words, x=x, y=y, note=note.strip()[:200]
     )
-    return daylog.act(ladder.sitting, SittingEvent.Kind.NOTE, f"spot “{words}” marked on {ladder.body}", created=spot)
+    return undo_log.act(ladder.sitting, SittingEvent.Kind.NOTE, f"spot “{words}” marked on {ladder.body}", created=spot)
 
 
 def strike_spot(spot: MarkedSpot) -> SittingEvent:
     """Take a marked spot away."""
-    return daylog.act(spot.sitting, SittingEvent.Kind.NOTE, f"spot “{spot}” struck", removed=spot)
+    return undo_log.act(spot.sitting, SittingEvent.Kind.NOTE, f"spot “{spot}” struck", removed=spot)
 
 
 @transaction.atomic
@@ -161,7 +161,7 @@ def correct(frame: Frame, said: dict[str, float]) -> SittingEvent:
             values |= {"shot_id": shot.pk, "standing": Frame.Standing.USED, "standing_reason": ""}
             words += f", on {shot.rung} {shot.kind} {shot.repeat}"
         frame.refresh_from_db()
-    return daylog.act(
+    return undo_log.act(
         frame.sitting, SittingEvent.Kind.CORRECTED, f"{frame.file_name}: {words}", [(frame, values)], shot=shot
     )
 

@@ -18,8 +18,8 @@ from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import day
-from yellowjacket.bench.services.conditions import keep_instruments, stop
+from yellowjacket.bench.shoot import shots as shots_
+from yellowjacket.bench.shoot.conditions import keep_instruments, stop
 from yellowjacket.bench.workers import Release, release
 from yellowjacket.core.exposure.dial import ISO_MARKS, exact_exposure_s, iso_mark
 from yellowjacket.core.planning.ladder import Exposure
@@ -98,7 +98,7 @@ def start_shooting(
 
 
 def _due(ladder: Ladder, scope: str) -> list[Shot]:
-    shots = list(day.due(ladder.sitting).filter(rung__ladder=ladder))
+    shots = list(shots_.due(ladder.sitting).filter(rung__ladder=ladder))
     if scope == "one":
         return shots[:1]
     if scope == "rung":

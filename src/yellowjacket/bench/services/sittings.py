@@ -9,7 +9,7 @@ from django.db import transaction
 
 from yellowjacket.bench.models import Body, CheckItem, Frame, Ladder, Rung, Shot, Sitting, Use
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.conditions import supply_of
+from yellowjacket.bench.shoot.conditions import supply_of
 from yellowjacket.core.planning.checklist import items_for
 from yellowjacket.core.planning.ladder import LadderSpec, PlannedLadder
 from yellowjacket.core.planning.plan import plan_ladder

@@ -13,7 +13,8 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.intake import adopt
 from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, conditions, daylog, remedies
+from yellowjacket.bench.services import checking, remedies
+from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
 from yellowjacket.web.check.forms import SaidForm
 from yellowjacket.web.lines import crop_line, frames_line
@@ -155,7 +156,7 @@ def problem(request: HttpRequest, sitting_id: int, problem_id: int) -> HttpRespo
         if request.POST.get("remedy") == "assign":
             remedies.assign_problem(one, _free_shot(request, page))
         else:
-            daylog.act(page.sitting, "note", f"struck {one.file_name}: {one.reason}", removed=one)
+            undo_log.act(page.sitting, "note", f"struck {one.file_name}: {one.reason}", removed=one)
 
     return _carry_out(request, sitting_id, action)
 
@@ -221,4 +222,4 @@ def gather(request: HttpRequest, sitting_id: int) -> HttpResponse:
 @require_POST
 def undo(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Take the newest action back."""
-    return _carry_out(request, sitting_id, lambda page: daylog.undo(page.sitting))
+    return _carry_out(request, sitting_id, lambda page: undo_log.undo(page.sitting))

@@ -14,7 +14,9 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Conditions, Frame, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, conditions, day, daylog, shooting
+from yellowjacket.bench.services import checking, shooting
+from yellowjacket.bench.shoot import conditions, undo_log
+from yellowjacket.bench.shoot import shots as shots_
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.planning.shot_order import Change, changes
@@ -48,7 +50,7 @@ def _page(request: HttpRequest, sitting_id: int) -> SittingPage:
     """The page on the ladder asked for, else on the ladder of the next shot."""
     sitting_page = SittingPage(request, sitting_id, "shoot")
     if "ladder" not in request.GET and "ladder" not in request.POST:
-        shot = day.due(sitting_page.sitting).first()
+        shot = shots_.due(sitting_page.sitting).first()
         if shot is not None and shot.rung.ladder_id != sitting_page.ladder.pk:
             sitting_page.switch_to(shot.rung.ladder_id)
     return sitting_page
@@ -67,7 +69,7 @@ def _state(page: SittingPage) -> str:
 
 
 def _context(page: SittingPage) -> dict[str, object]:
-    waiting = list(day.due(page.sitting))
+    waiting = list(shots_.due(page.sitting))
     mine = [shot for shot in waiting if shot.rung.ladder_id == page.ladder.pk]
     shot = mine[0] if mine else None
     lines = [frames_line(page)]
@@ -87,8 +89,8 @@ def _context(page: SittingPage) -> dict[str, object]:
         busy=_busy(page, last),
         problems=page.sitting.problems.all(),
         landed=checking.landed(page.ladder),
-        first=day.first_frame(page.sitting),
-        clock_offset_s=day.clock_offset_s(page.sitting),
+        first=shots_.first_frame(page.sitting),
+        clock_offset_s=shots_.clock_offset_s(page.sitting),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
         conditions_form=ConditionsForm(auto_id="noted_%s"),
         latest=Conditions.objects.filter(sitting=page.sitting, body=page.ladder.body).order_by("id").last(),
@@ -160,25 +162,27 @@ def _shot(request: HttpRequest, page: SittingPage) -> Shot:
 @require_POST
 def taken(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The shot shown was taken; the next one comes up."""
-    return _carry_out(request, sitting_id, lambda page: day.take(_shot(request, page)))
+    return _carry_out(request, sitting_id, lambda page: shots_.take(_shot(request, page)))
 
 
 @require_POST
 def skip(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Leave the shot shown out, with a reason."""
-    return _carry_out(request, sitting_id, lambda page: day.skip(_shot(request, page), request.POST.get("reason", "")))
+    return _carry_out(
+        request, sitting_id, lambda page: shots_.skip(_shot(request, page), request.POST.get("reason", ""))
+    )
 
 
 @require_POST
 def undo(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Take the newest action back."""
-    return _carry_out(request, sitting_id, lambda page: daylog.undo(page.sitting))
+    return _carry_out(request, sitting_id, lambda page: undo_log.undo(page.sitting))
 
 
 @require_POST
 def accept(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The first frame is good."""
-    return _carry_out(request, sitting_id, lambda page: day.accept_first(page.sitting))
+    return _carry_out(request, sitting_id, lambda page: shots_.accept_first(page.sitting))
 
 
 @require_POST

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from yellowjacket.bench.models import Body, Frame, Shot, Sitting, SittingEvent
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import daylog
+from yellowjacket.bench.shoot import undo_log
 
 _MOST_SKIP_CHARACTERS = 120
 
@@ -27,7 +27,7 @@ def take(shot: Shot) -> SittingEvent:
     looked_at = sitting.first_accepted_at is not None or _first_taken(sitting) or shot.rung.ladder.capped
     if not looked_at and due(sitting).first() != shot:
         raise Refusal("Take the first shot first: it is looked at before the rest is shot.")
-    return daylog.act(
+    return undo_log.act(
         sitting, SittingEvent.Kind.TAKEN, f"{shot.rung} {shot.kind} {shot.repeat}", [(shot, {"taken_at": timezone.now()})],
         shot=shot,
     )  # fmt: skip
@@ -40,7 +40,7 @@ def skip(shot: Shot, reason: str) -> SittingEvent:
         raise Refusal("Say why the shot is left out, in a word or two.")
     words = reason.strip()[:_MOST_SKIP_CHARACTERS]
     text = f"{shot.rung} {shot.kind} {shot.repeat}: {words}"
-    return daylog.act(
+    return undo_log.act(
         shot.rung.ladder.sitting, SittingEvent.Kind.SKIPPED, text, [(shot, {"skipped": words})], shot=shot
     )
 
@@ -51,7 +51,7 @@ def accept_first(sitting: Sitting) -> SittingEvent:
         raise Refusal("There is no first frame yet: take it, or let the simulated camera take it.")
     if sitting.first_accepted_at is not None:
         raise Refusal("The first frame is accepted already.")
-    return daylog.act(
+    return undo_log.act(
         sitting, SittingEvent.Kind.ACCEPTED, "focus, grey and highlights looked at",
         [(sitting, {"first_accepted_at": timezone.now()})],
     )  # fmt: skip
@@ -61,7 +61,7 @@ def note(sitting: Sitting, text: str) -> SittingEvent:
     """Write something down with its time."""
     if not text.strip():
         raise Refusal("There is nothing to note.")
-    return daylog.act(sitting, SittingEvent.Kind.NOTE, text.strip())
+    return undo_log.act(sitting, SittingEvent.Kind.NOTE, text.strip())
 
 
 def first_frame(sitting: Sitting) -> Frame | None:

@@ -13,7 +13,8 @@ from django.db.models import Count, Max
 
 from yellowjacket.bench.models import Body, Conditions, Ladder, Shot, Sitting, SittingEvent
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import day, daylog
+from yellowjacket.bench.shoot import shots as shots_
+from yellowjacket.bench.shoot import undo_log
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.planning.battery import LevelNote, charge_minutes
@@ -35,10 +36,10 @@ def note(conditions: Conditions, text: str = "") -> SittingEvent:
     if not said:
         raise Refusal("There is nothing to note.")
     if not str(conditions):
-        return day.note(conditions.sitting, text)
-    conditions.shot = day.last_done(conditions.sitting, conditions.body)
+        return shots_.note(conditions.sitting, text)
+    conditions.shot = shots_.last_done(conditions.sitting, conditions.body)
     conditions.save()
-    return daylog.act(
+    return undo_log.act(
         conditions.sitting, SittingEvent.Kind.NOTE, f"{conditions.body.model}: {said}", shot=conditions.shot,
         created=conditions,
     )  # fmt: skip
@@ -51,17 +52,17 @@ def stop(ladder: Ladder, why: str, text: str = "") -> SittingEvent:
     """
     if why not in STOPS:
         raise Refusal(f"A body stops for one of: {', '.join(STOPS)}.")
-    last = day.last_done(ladder.sitting, ladder.body)
+    last = shots_.last_done(ladder.sitting, ladder.body)
     left: list[Shot] = []
     if ladder.method == Ladder.Method.ENDURANCE:
-        left = list(day.due(ladder.sitting).filter(rung__ladder=ladder))
+        left = list(shots_.due(ladder.sitting).filter(rung__ladder=ladder))
     noted = None
     if why == "battery":
         noted = Conditions.objects.create(sitting=ladder.sitting, body=ladder.body, shot=last, battery_percent=0)
     parts = [f"{ladder.body.model}: {STOPS[why]} after {last}" if last else f"{ladder.body.model}: {STOPS[why]}"]
     parts += [f"the run ends, {len(left)} shots not taken"] if left else []
     parts += [text.strip()] if text.strip() else []
-    return daylog.act(
+    return undo_log.act(
         ladder.sitting, SittingEvent.Kind.STOPPED, ", ".join(parts), [(shot, {"skipped": STOPS[why]}) for shot in left],
         shot=last, created=noted,
     )  # fmt: skip

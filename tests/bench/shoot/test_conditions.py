@@ -7,8 +7,10 @@ from django.utils import timezone
 
 from yellowjacket.bench.models import Conditions, Shot, SittingEvent
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, conditions, day, daylog, remedies, shooting
+from yellowjacket.bench.services import checking, remedies, shooting
 from yellowjacket.bench.services.sittings import planned_ladders, schedule_of
+from yellowjacket.bench.shoot import conditions, undo_log
+from yellowjacket.bench.shoot import shots as shots_
 from yellowjacket.core.planning.ladder import Exposure
 from yellowjacket.simcam.bodies import HEATH
 
@@ -28,9 +30,9 @@ def noted(sitting, body, **values):
 
 def take_all(sitting, *, minutes_each=5.0):
     """Say that every shot was taken, one every so many minutes, ending now."""
-    shots = list(day.due(sitting))
+    shots = list(shots_.due(sitting))
     for n, shot in enumerate(shots):
-        day.take(shot)
+        shots_.take(shot)
         taken = timezone.now() - timedelta(minutes=minutes_each * (len(shots) - 1 - n))
         Shot.objects.filter(pk=shot.pk).update(taken_at=taken)
     return shots
@@ -64,7 +66,7 @@ def test_an_empty_note_is_refused_and_a_note_can_be_undone(run, body):
         noted(run, body)
     noted(run, body, warmth="warm", room_c=21.0)
     assert str(Conditions.objects.get()) == "room 21 °C, body warm"
-    daylog.undo(run)
+    undo_log.undo(run)
     assert not Conditions.objects.exists()
 
 
@@ -91,20 +93,20 @@ def test_a_stop_ends_an_endurance_run_and_can_be_undone(body, make_sitting, why,
     sitting = make_sitting(kind="time", method="endurance", metered=METERED, shortest_s=30.0, repeats=20)
     ladder = sitting.ladders.get()
     for _ in range(3):
-        day.take(day.due(sitting).first())
+        shots_.take(shots_.due(sitting).first())
     event = conditions.stop(ladder, why)
     assert event.kind == SittingEvent.Kind.STOPPED
     assert "17 shots not taken" in event.text
     assert Shot.objects.filter(skipped=left).count() == 17
     assert Conditions.objects.filter(battery_percent=0).count() == (1 if why == "battery" else 0)
-    daylog.undo(sitting)
-    assert day.due(sitting).count() == 17
+    undo_log.undo(sitting)
+    assert shots_.due(sitting).count() == 17
     assert not Conditions.objects.exists()
 
 
 def test_a_stop_on_another_ladder_skips_nothing(run, body):
     conditions.stop(run.ladders.get(), "heat")
-    assert day.due(run).count() == 6
+    assert shots_.due(run).count() == 6
     with pytest.raises(Refusal, match="battery, heat"):
         conditions.stop(run.ladders.get(), "rain")
 
@@ -118,7 +120,7 @@ def test_the_simulated_endurance_run_ends_with_its_battery(body, make_sitting, d
     job = shooting.start_shooting(sitting.ladders.get())
     job.refresh_from_db()
     assert job.message.endswith("then the body stopped")
-    assert day.due(sitting).count() == 0
+    assert shots_.due(sitting).count() == 0
     assert SittingEvent.objects.filter(kind="stopped").count() == 1
 
 
@@ -131,7 +133,7 @@ def test_a_drift_is_told_once_and_can_be_let_be(run, body):
     remedies.let_be(finding.rung, "temperature")
     ladder.refresh_from_db()
     assert "temperature" not in {one.code for one in checking.audit(ladder).findings}
-    daylog.undo(run)
+    undo_log.undo(run)
     ladder.refresh_from_db()
     assert "temperature" in {one.code for one in checking.audit(ladder).findings}
     with pytest.raises(Refusal, match="remedy of its own"):

@@ -1,0 +1,1 @@
+"""The day: shots taken and undone, instruments read."""
