@@ -60,39 +60,39 @@ def _asked_password() -> str:
 
 
 def _add(arguments: argparse.Namespace) -> None:
-    from yellowjacket.bench.services import people
+    from yellowjacket.bench.people import accounts
 
-    people.add(arguments.name, arguments.role, _asked_password())
+    accounts.add(arguments.name, arguments.role, _asked_password())
     print(f"{arguments.name} may sign in as {arguments.role}.")
 
 
 def _role(arguments: argparse.Namespace) -> None:
-    from yellowjacket.bench.services import people
+    from yellowjacket.bench.people import accounts
 
-    people.change(arguments.name, role=arguments.role)
+    accounts.change(arguments.name, role=arguments.role)
     print(f"{arguments.name} is a {arguments.role} now.")
 
 
 def _password(arguments: argparse.Namespace) -> None:
-    from yellowjacket.bench.services import people
+    from yellowjacket.bench.people import accounts
 
-    people.named(arguments.name)
-    people.change(arguments.name, password=_asked_password())
+    accounts.named(arguments.name)
+    accounts.change(arguments.name, password=_asked_password())
     print(f"{arguments.name} has another password; whoever was signed in with the old one is not any more.")
 
 
 def _close(arguments: argparse.Namespace) -> None:
-    from yellowjacket.bench.services import people
+    from yellowjacket.bench.people import accounts
 
-    people.close(arguments.name)
+    accounts.close(arguments.name)
     print(f"Nobody can sign in as {arguments.name} any more; what was decided under the name stays.")
 
 
 def _list(_arguments: argparse.Namespace) -> None:
     from django.contrib.auth.models import User
 
-    from yellowjacket.bench.services import people
+    from yellowjacket.bench.people import accounts
 
     for user in User.objects.filter(is_active=True).order_by("username"):
         seen = f"last here {user.last_login:%Y-%m-%d %H:%M} UTC" if user.last_login else "never here"
-        print(f"{user.username}  {people.role_of(user)}  {seen}")
+        print(f"{user.username}  {accounts.role_of(user)}  {seen}")

@@ -167,7 +167,7 @@ def serve(door: Door, listening: socket.socket, lock: IO[str]) -> int:
 def _require_account() -> None:
     from django.db import connection
 
-    from yellowjacket.bench.services.people import any_account
+    from yellowjacket.bench.people.accounts import any_account
 
     found = any_account()
     connection.close()

@@ -10,8 +10,9 @@ from django.urls import URLPattern, get_resolver, reverse
 from django.utils import timezone
 
 from yellowjacket.bench.models import BlindRound, PhonePass, TrailEntry
+from yellowjacket.bench.people import accounts
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import people, recording, rounds
+from yellowjacket.bench.services import recording, rounds
 
 pytestmark = pytest.mark.django_db
 PASSWORD = "felt-and-pins-9"
@@ -25,12 +26,12 @@ def open_to_others(settings):
 
 @pytest.fixture
 def tester(open_to_others):
-    return people.add("wren", people.TESTER, PASSWORD)
+    return accounts.add("wren", accounts.TESTER, PASSWORD)
 
 
 @pytest.fixture
 def reader(open_to_others):
-    return people.add("sedge", people.READER, PASSWORD)
+    return accounts.add("sedge", accounts.READER, PASSWORD)
 
 
 def signed_in(name):
@@ -127,22 +128,22 @@ def test_after_five_wrong_passwords_an_address_waits(tester, client):
 
 def test_a_closed_account_is_out_at_once(tester):
     client = signed_in("wren")
-    people.close("wren")
+    accounts.close("wren")
     assert client.get(reverse("desk:page")).status_code == 302
     with pytest.raises(Refusal, match="no account"):
-        people.change("wren", role=people.READER)
+        accounts.change("wren", role=accounts.READER)
 
 
 @pytest.mark.parametrize(
     ("name", "role", "password", "words"),
     [
-        ("wren", "owner", PASSWORD, "no role"), ("wren", people.TESTER, "1234567890123", "entirely numeric"),
-        ("wren", people.TESTER, "password123", "too common"), ("a b", people.TESTER, PASSWORD, "valid username"),
+        ("wren", "owner", PASSWORD, "no role"), ("wren", accounts.TESTER, "1234567890123", "entirely numeric"),
+        ("wren", accounts.TESTER, "password123", "too common"), ("a b", accounts.TESTER, PASSWORD, "valid username"),
     ],
 )  # fmt: skip
 def test_what_makes_no_account(db, name, role, password, words):
     with pytest.raises(Refusal, match=words):
-        people.add(name, role, password)
+        accounts.add(name, role, password)
 
 
 def test_a_phone_shoots_one_sitting_and_sees_nothing_else(tester, sitting, make_sitting):
@@ -166,23 +167,23 @@ def test_a_phone_shoots_one_sitting_and_sees_nothing_else(tester, sitting, make_
     again = Client().post(reverse("people:phone"), {"code": code})
     assert again.status_code == 403
     assert "wrong, used or too old" in again.content.decode()
-    people.end_phone(PhonePass.objects.get(), timezone.now())
+    accounts.end_phone(PhonePass.objects.get(), timezone.now())
     assert phone.get(let_in["Location"]).status_code == 302
 
 
 def test_a_code_is_good_for_minutes_and_cannot_be_found_by_trying(sitting):
     now = timezone.now()
-    late = people.let_phone_in(sitting, now - timedelta(minutes=people.CODE_MINUTES))
+    late = accounts.let_phone_in(sitting, now - timedelta(minutes=accounts.CODE_MINUTES))
     with pytest.raises(Refusal, match="too old"):
-        people.redeem(late, now)
-    code = people.let_phone_in(sitting, now)
+        accounts.redeem(late, now)
+    code = accounts.let_phone_in(sitting, now)
     for _ in range(4):
         with pytest.raises(Refusal, match="wrong"):
-            people.redeem("AAAA AAAA", now)
+            accounts.redeem("AAAA AAAA", now)
     with pytest.raises(Refusal, match="Too many wrong codes"):
-        people.redeem(code, now)
-    later = now + timedelta(minutes=people.CODE_MINUTES + 1)
-    assert people.redeem(people.let_phone_in(sitting, later), later).open_until > later
+        accounts.redeem(code, now)
+    later = now + timedelta(minutes=accounts.CODE_MINUTES + 1)
+    assert accounts.redeem(accounts.let_phone_in(sitting, later), later).open_until > later
 
 
 def test_a_guests_round_needs_no_account(open_to_others, measured, client):

@@ -6,8 +6,8 @@ from django.db import transaction
 from django.db.models import QuerySet
 
 from yellowjacket.bench.models import ForeignCurve
+from yellowjacket.bench.people import trail
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import trail
 from yellowjacket.core.limits.foreign_curves import QUANTITIES, ForeignError, read_curve
 
 LARGEST_BYTES = 256 * 1024

@@ -8,8 +8,9 @@ from dataclasses import asdict, dataclass
 from django.db.models import QuerySet
 
 from yellowjacket.bench.models import Body, Ladder, Reading, Record, RememberedLimit, Sitting, Use
+from yellowjacket.bench.people import trail
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks, pushing, recording, trail
+from yellowjacket.bench.services import darks, pushing, recording
 from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.output_size import use_noise_factor

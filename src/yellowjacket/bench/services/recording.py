@@ -11,8 +11,8 @@ from django.utils import timezone
 from yellowjacket.bench.models import Decision, Frame, Ladder, Lane, OtherDecision, Record, Rung, Use
 from yellowjacket.bench.models.grade_queries import current_grades
 from yellowjacket.bench.models.reading_queries import findings_by_use
+from yellowjacket.bench.people import trail
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import trail
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (
     GradedRung,

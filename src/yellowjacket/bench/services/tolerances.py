@@ -9,8 +9,8 @@ from django.db import transaction
 from django.db.models import Count, QuerySet
 
 from yellowjacket.bench.models import Sitting, ToleranceProfile
+from yellowjacket.bench.people import trail
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import trail
 from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.limits.tolerance_file import ProfileFileError, read_profile
 

@@ -13,7 +13,7 @@ from django.shortcuts import render, resolve_url
 from django.utils import timezone
 
 from yellowjacket.bench.models import PhonePass
-from yellowjacket.bench.services import people, trail
+from yellowjacket.bench.people import accounts, trail
 
 PHONE = "phone"
 _PHONE_KEY = "phone"
@@ -27,7 +27,7 @@ class Doors(LoginRequiredMiddleware):
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
         """Carry out the request under the account that sent it."""
-        request.role = _role(request) if settings.SIGN_IN else people.TESTER  # type: ignore[attr-defined]
+        request.role = _role(request) if settings.SIGN_IN else accounts.TESTER  # type: ignore[attr-defined]
         with trail.acting(request.user.get_username() if settings.SIGN_IN else ""):
             return super().__call__(request)  # type: ignore[return-value]
 
@@ -36,10 +36,10 @@ class Doors(LoginRequiredMiddleware):
     ) -> HttpResponseBase | None:
         """None lets the request through."""
         role = role_of(request)
-        if not settings.SIGN_IN or not getattr(view_func, "login_required", True) or role == people.TESTER:
+        if not settings.SIGN_IN or not getattr(view_func, "login_required", True) or role == accounts.TESTER:
             return None
         match = request.resolver_match
-        if role == people.READER:
+        if role == accounts.READER:
             own = match is not None and match.view_name in _OF_ONESELF
             return None if request.method in _SAFE or own else _refused(request, "Look only", _LOOK_ONLY)
         if role == PHONE:
@@ -60,13 +60,13 @@ _SHOOT_ONLY = "This phone was let in to the Shoot page of one sitting, and to no
 
 def _role(request: HttpRequest) -> str:
     if request.user.is_authenticated:
-        return people.role_of(request.user)
+        return accounts.role_of(request.user)
     return PHONE if phone_of(request) else ""
 
 
 def role_of(request: HttpRequest) -> str:
     """tester, reader, phone, or empty for somebody who has not signed in."""
-    return str(getattr(request, "role", people.TESTER))
+    return str(getattr(request, "role", accounts.TESTER))
 
 
 def phone_of(request: HttpRequest) -> PhonePass | None:
@@ -97,5 +97,5 @@ def locked_out(request: HttpRequest, _credentials: Mapping[str, Any] | None = No
 def who(request: HttpRequest) -> dict[str, object]:
     """For every template: whether anybody signs in here, the role, and the account."""
     if not settings.SIGN_IN:
-        return {"signs_in": False, "role": people.TESTER}
+        return {"signs_in": False, "role": accounts.TESTER}
     return {"signs_in": True, "role": role_of(request), "account": request.user.get_username()}

@@ -18,8 +18,8 @@ from django.views.decorators.http import require_POST
 from qrcode.image.svg import SvgPathImage
 
 from yellowjacket.bench.models import PhonePass, Sitting, TrailEntry
+from yellowjacket.bench.people import accounts as accounts_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import people
 from yellowjacket.web.people import doors
 
 _ENTRIES = 50
@@ -47,9 +47,9 @@ def page(request: HttpRequest) -> HttpResponse:
     """Accounts, phones and the trail of the whole installation."""
     from django.contrib.auth.models import User
 
-    accounts = [(one, people.role_of(one)) for one in User.objects.filter(is_active=True).prefetch_related("groups")]
+    accounts = [(one, accounts_.role_of(one)) for one in User.objects.filter(is_active=True).prefetch_related("groups")]
     entries = Paginator(TrailEntry.objects.select_related("sitting"), _ENTRIES).get_page(request.GET.get("page"))
-    context = {"place": "people", "accounts": accounts, "phones": people.phones(timezone.now()), "entries": entries}
+    context = {"place": "people", "accounts": accounts, "phones": accounts_.phones(timezone.now()), "entries": entries}
     return render(request, "people/page.html", context)
 
 
@@ -57,12 +57,12 @@ def page(request: HttpRequest) -> HttpResponse:
 def pair(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """A code for one phone, shown once, with the address as a picture for the phone's camera."""
     sitting = get_object_or_404(Sitting, pk=sitting_id)
-    code = people.let_phone_in(sitting, timezone.now())
+    code = accounts_.let_phone_in(sitting, timezone.now())
     scheme, port = request.scheme, request.get_port()
     address = f"{scheme}://{_reached_at(request)}:{port}{reverse('people:phone')}"
     context = {
         "place": "people", "paired": sitting, "code": f"{code[:4]} {code[4:]}", "address": address,
-        "picture": _as_svg(f"{address}?code={code}"), "minutes": people.CODE_MINUTES, "hours": people.PHONE_HOURS,
+        "picture": _as_svg(f"{address}?code={code}"), "minutes": accounts_.CODE_MINUTES, "hours": accounts_.PHONE_HOURS,
     }  # fmt: skip
     return render(request, "people/pair.html", context)
 
@@ -85,7 +85,7 @@ def phone(request: HttpRequest) -> HttpResponse:
     refusal = ""
     if request.method == "POST":
         try:
-            one = people.redeem(request.POST.get("code", ""), timezone.now())
+            one = accounts_.redeem(request.POST.get("code", ""), timezone.now())
         except Refusal as error:
             refusal = str(error)
         else:
@@ -98,6 +98,6 @@ def phone(request: HttpRequest) -> HttpResponse:
 @require_POST
 def end_phone(request: HttpRequest, phone_id: int) -> HttpResponse:
     """The phone is let in no longer."""
-    people.end_phone(get_object_or_404(PhonePass, pk=phone_id), timezone.now())
+    accounts_.end_phone(get_object_or_404(PhonePass, pk=phone_id), timezone.now())
     messages.success(request, "The phone is let in no longer.")
     return redirect("people:page")

@@ -12,8 +12,9 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Decision, Record, Use
+from yellowjacket.bench.people import trail
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, other_limits, recording, trail
+from yellowjacket.bench.services import exporting, other_limits, recording
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.output_size import use_noise_factor

@@ -13,8 +13,9 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import BlindRound, BlindTrial
+from yellowjacket.bench.people import accounts
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import people, rounds, tolerances
+from yellowjacket.bench.services import rounds, tolerances
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -75,9 +76,9 @@ def _round(request: HttpRequest, token: str) -> BlindRound:
 
 def _require_role(request: HttpRequest, round_: BlindRound) -> None:
     role = role_of(request)
-    if not settings.SIGN_IN or round_.open_until is not None or role == people.TESTER:
+    if not settings.SIGN_IN or round_.open_until is not None or role == accounts.TESTER:
         return
-    if role != people.READER or request.method == "POST":
+    if role != accounts.READER or request.method == "POST":
         raise PermissionDenied("This round is a tester's own: only testers answer it.")
 
 

@@ -12,8 +12,8 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 
 from yellowjacket.bench.models import PhonePass, Sitting, TrailEntry
+from yellowjacket.bench.people import trail
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import trail
 
 TESTER, READER = "tester", "reader"
 ROLES = (TESTER, READER)

@@ -1,0 +1,1 @@
+"""Accounts, phones, and the trail of decisions."""
