@@ -51,7 +51,7 @@ def body(db):
 def make_sitting(body) -> Callable:
     """A function that stores a sitting of three rungs (ISO 100, 200, 400)."""
     from yellowjacket.bench.models import Sitting, ToleranceProfile
-    from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
+    from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
     from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 
     def make(name: str = "Drawer 1", **ladder):

@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import date
 
 from yellowjacket.bench.models import Sitting, ToleranceProfile
+from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.services import darks, shooting
-from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, BodyModel
 

@@ -309,7 +309,7 @@ def _night_time() -> tuple[int, float]:
     from django.test import Client
 
     from yellowjacket.bench.models import Body, Shot, Sitting, ToleranceProfile
-    from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
+    from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
     from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 
     body = Body.objects.filter(highest_iso__gte=8000)[0]

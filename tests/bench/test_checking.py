@@ -3,8 +3,9 @@
 import pytest
 
 from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Shot, SittingEvent
+from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, remedies, shooting, sittings
+from yellowjacket.bench.services import checking, remedies, shooting
 from yellowjacket.bench.shoot import shots, undo_log
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH

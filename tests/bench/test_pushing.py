@@ -6,8 +6,8 @@ from datetime import date
 import pytest
 
 from yellowjacket.bench.models import Ladder, Patch, Problem, Reading, Sitting, ToleranceProfile
+from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.services import measuring, patching, pushing, shooting
-from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, MOOR

@@ -302,7 +302,7 @@ def test_an_adopted_sitting_travels(data_folder, card):
     """It has no scene, and complaints of older versions may be longer than their column."""
     from yellowjacket.bench.intake import adopt
     from yellowjacket.bench.models import Problem
-    from yellowjacket.bench.services.sittings import UseSpec
+    from yellowjacket.bench.plan.sittings import UseSpec
 
     home.allow_folder(data_folder, card)
     sitting = adopt.adopt_folder(str(card), (UseSpec("Web", None),), "Default")

@@ -6,7 +6,8 @@ import pytest
 
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting
-from yellowjacket.bench.services import measuring, shooting, sittings
+from yellowjacket.bench.plan import sittings
+from yellowjacket.bench.services import measuring, shooting
 from yellowjacket.bench.shoot import shots
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH

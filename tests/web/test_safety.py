@@ -12,8 +12,8 @@ from django.test.utils import CaptureQueriesContext
 from yellowjacket import home
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Grade, Rung, Shot, Sitting, ToleranceProfile
+from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.services import measuring
-from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 
 pytestmark = pytest.mark.django_db

@@ -3,7 +3,7 @@
 import pytest
 
 from yellowjacket.bench.models import Body, Ladder, Rung
-from yellowjacket.bench.services.sittings import unsaved_rungs
+from yellowjacket.bench.plan.sittings import unsaved_rungs
 from yellowjacket.core.planning.body_limits import BodyLimits
 from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
 from yellowjacket.core.planning.plan import plan_ladder

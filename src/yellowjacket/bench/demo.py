@@ -24,6 +24,7 @@ from yellowjacket.bench.models import (
     Sitting,
     ToleranceProfile,
 )
+from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.services import (
     darks,
     judging,
@@ -37,7 +38,6 @@ from yellowjacket.bench.services import (
     verdicts,
 )
 from yellowjacket.bench.services.developing import Developing
-from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect

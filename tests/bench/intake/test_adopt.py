@@ -13,9 +13,9 @@ import pytest
 from tests import making, workers
 from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
+from yellowjacket.bench.plan.sittings import UseSpec, planned_ladders, schedule_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import checking, measuring, remedies
-from yellowjacket.bench.services.sittings import UseSpec, planned_ladders, schedule_of
 from yellowjacket.web.plan.forms import offered_uses
 
 pytestmark = pytest.mark.django_db

@@ -14,9 +14,9 @@ from tests import making
 from yellowjacket.bench.intake import adopt, importing, originals, uploads
 from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.models import Frame, Job, Problem, Reading, Sitting
+from yellowjacket.bench.plan.sittings import UseSpec
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import measuring
-from yellowjacket.bench.services.sittings import UseSpec
 from yellowjacket.core.raw.frame import FrameError
 
 

@@ -6,9 +6,9 @@ import pytest
 from django.utils import timezone
 
 from yellowjacket.bench.models import Conditions, Shot, SittingEvent
+from yellowjacket.bench.plan.sittings import planned_ladders, schedule_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import checking, remedies, shooting
-from yellowjacket.bench.services.sittings import planned_ladders, schedule_of
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.shoot import shots as shots_
 from yellowjacket.core.planning.ladder import Exposure

@@ -33,8 +33,8 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
     Use,
 )
+from yellowjacket.bench.plan.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
 from yellowjacket.core.exposure import apex, dial, notation
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec

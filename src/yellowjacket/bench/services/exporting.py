@@ -20,8 +20,8 @@ from yellowjacket.bench.models import (
     Sitting,
     Use,
 )
+from yellowjacket.bench.plan.sittings import UseSpec
 from yellowjacket.bench.services.recording import conditions, evidence
-from yellowjacket.bench.services.sittings import UseSpec
 from yellowjacket.core.metrology.measurands import QUANTITIES
 
 SCHEMA = "yellowjacket-sitting/1"

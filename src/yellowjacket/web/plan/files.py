@@ -14,8 +14,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.csv_cells import safe_text
 from yellowjacket.bench.models import Body, PlanTemplate, Sitting, ToleranceProfile
+from yellowjacket.bench.plan import plan_files, sittings
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import plan_files, sittings
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.exposure import notation
 from yellowjacket.web.calendars import Event, calendar_text

@@ -8,7 +8,7 @@ from django import forms
 from django.utils import timezone
 
 from yellowjacket.bench.models import Body, Lens, Sitting, ToleranceProfile
-from yellowjacket.bench.services.sittings import LadderRequest, UseSpec
+from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from yellowjacket.bench.models import Ladder, Sitting
-from yellowjacket.bench.services.sittings import planned_ladders, schedule_of
+from yellowjacket.bench.plan.sittings import planned_ladders, schedule_of
 from yellowjacket.core.planning.ladder import PlannedLadder, Settings
 from yellowjacket.core.planning.shot_order import Change, changes
 from yellowjacket.core.planning.timeline import Entry, Schedule

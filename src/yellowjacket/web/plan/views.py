@@ -12,8 +12,8 @@ from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.intake import adopt
 from yellowjacket.bench.models import Body, CheckItem, Ladder, Rung, Sitting
+from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import sittings
 from yellowjacket.bench.shoot import conditions
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.planning.body_limits import PlanError

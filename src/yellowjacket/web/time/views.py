@@ -14,10 +14,10 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.intake import originals
 from yellowjacket.bench.models import Ladder, Rung
+from yellowjacket.bench.plan.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.services import darks
 from yellowjacket.bench.services import warmth as warmth_
-from yellowjacket.bench.services.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.darks.dark_current import corner_to_centre
 from yellowjacket.core.darks.defects_in_light import LESS_SURE, bright_points, repaired

@@ -10,7 +10,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from yellowjacket.bench.models import Use
-from yellowjacket.bench.services import uses
+from yellowjacket.bench.plan import uses
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 
 

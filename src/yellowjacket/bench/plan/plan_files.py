@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from datetime import date
 
 from yellowjacket.bench.models import Body, PlanTemplate, Sitting
+from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.core.planning.plan_file import PlanFileError, PlannedFor, plan_document, read_plan, spec_from

@@ -1,0 +1,1 @@
+"""Sittings and their plans."""
