@@ -31,7 +31,8 @@ from yellowjacket.bench.models import (
 )
 from yellowjacket.bench.models.reading_queries import findings_by_use
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import placements, tolerances, verdicts
+from yellowjacket.bench.services import placements, verdicts
+from yellowjacket.bench.tolerance import profiles
 from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
@@ -427,4 +428,4 @@ def profile_from_round(round_: BlindRound, name: str) -> ToleranceProfile:
     default = next(one for one in DEFAULT_CRITERIA if one.key == CRITERION)
     usable = default.threshold("usable")
     own = [round(found.snr.value * default.threshold(level) / usable, 3) for level in LEVELS]
-    return tolerances.add(name, {CRITERION: own})
+    return profiles.add(name, {CRITERION: own})

@@ -15,8 +15,9 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import BlindRound, BlindTrial
 from yellowjacket.bench.people import accounts
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import rounds, tolerances
+from yellowjacket.bench.services import rounds
 from yellowjacket.bench.services.developing import Developing, Switches
+from yellowjacket.bench.tolerance import profiles
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.raw.frame import FrameError
@@ -159,7 +160,7 @@ def profile(request: HttpRequest, sitting_id: int, round_id: int) -> HttpRespons
     def make() -> None:
         made = rounds.profile_from_round(round_, request.POST.get("name", ""))
         if "use_it" in request.POST:
-            tolerances.put_in_force(round_.sitting, made)
+            profiles.put_in_force(round_.sitting, made)
             messages.success(request, f"“{made}” is the tolerance of {round_.sitting} now: its limits follow.")
         else:
             messages.success(request, f"“{made}” can be chosen as the tolerance of a sitting now.")

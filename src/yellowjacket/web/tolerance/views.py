@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Sitting, ToleranceProfile
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import tolerances
+from yellowjacket.bench.tolerance import profiles as profiles_
 from yellowjacket.bench.typed import decimal, identity
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.limits.tolerance_file import profile_document
@@ -32,12 +32,12 @@ class Line:
 def page(request: HttpRequest) -> HttpResponse:
     """The profiles, and the thresholds of the one that is looked at, from which another is made."""
     # Where nobody has made a sitting yet, the defaults stand there without a row of their own.
-    profiles = list(tolerances.known()) or [ToleranceProfile(name=DEFAULT_PROFILE)]
+    profiles = list(profiles_.known()) or [ToleranceProfile(name=DEFAULT_PROFILE)]
     wanted = request.GET.get("profile", "")
     shown = next((one for one in profiles if str(one.pk) == wanted), max(profiles, key=_in_use))
     if request.method == "POST":
         made: list[ToleranceProfile] = []
-        if carried_out(request, lambda: made.append(tolerances.add(request.POST.get("name", ""), _typed(request)))):
+        if carried_out(request, lambda: made.append(profiles_.add(request.POST.get("name", ""), _typed(request)))):
             messages.success(request, f"“{made[0]}” can be put in force for a sitting now.")
             return redirect(f"{request.path}?profile={made[0].pk}")
     profile = shown.criteria
@@ -81,7 +81,7 @@ def take_in(request: HttpRequest) -> HttpResponse:
     def action() -> None:
         if upload is None:
             raise Refusal("Choose the file of a profile first.")
-        made = tolerances.take_in(upload.read(tolerances.LARGEST_BYTES + 1), upload.name or "the file")
+        made = profiles_.take_in(upload.read(profiles_.LARGEST_BYTES + 1), upload.name or "the file")
         messages.success(request, f"“{made}” is here.")
 
     carried_out(request, action)
@@ -103,6 +103,6 @@ def put_in_force(request: HttpRequest, profile_id: int) -> HttpResponse:
     """The limits of a sitting follow this profile from now on."""
     profile = get_object_or_404(ToleranceProfile, pk=profile_id)
     sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=identity(request.POST.get("sitting")))
-    tolerances.put_in_force(sitting, profile)
+    profiles_.put_in_force(sitting, profile)
     messages.success(request, f"{sitting} follows “{profile}” now; what was signed keeps its own.")
     return redirect(f"{reverse('tolerance:page')}?profile={profile.pk}")

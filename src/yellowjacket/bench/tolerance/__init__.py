@@ -1,0 +1,1 @@
+"""Tolerance profiles: made, exchanged, put in force."""
