@@ -4,19 +4,20 @@ import pytest
 
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Frame
-from yellowjacket.bench.services import checking, remedies, spread
+from yellowjacket.bench.register import usage
+from yellowjacket.bench.services import checking, remedies
 from yellowjacket.bench.shoot import undo_log
 
 pytestmark = pytest.mark.django_db
 
 
 def test_an_empty_archive_has_nothing_to_say(db):
-    assert spread.of_archive() == spread.Spread((), (), None, 0.0)
+    assert usage.of_archive() == usage.Spread((), (), None, 0.0)
 
 
 def test_light_frames_are_counted_by_iso_and_time(filled):
     Frame.objects.filter(iso=400, dark=False).update(exposure_s=2.0)
-    found = spread.of_archive()
+    found = usage.of_archive()
     assert found.times == ("1/15 s", "1/8 s", "2 s")
     assert found.rows == (("100", (0, 2, 0), 2), ("200", (2, 0, 0), 2), ("400", (0, 0, 2), 2))
     assert found.median_iso == 200

@@ -5,14 +5,15 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from yellowjacket.bench.models import Body, MarkedSpot, Problem, Record, Sitting
-from yellowjacket.bench.services import finding, history, judging, other_limits, overview, recording
+from yellowjacket.bench.register import desk, history, search
+from yellowjacket.bench.services import judging, other_limits, recording
 from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
 
 
 def kinds(text):
-    return {hit.what for hit in finding.find(text)}
+    return {hit.what for hit in search.find(text)}
 
 
 def test_bodies_sittings_notes_and_files_are_found(client, measured):
@@ -36,7 +37,7 @@ def test_bodies_sittings_notes_and_files_are_found(client, measured):
 
 @pytest.mark.parametrize("text", ["", " ", "x", "no such thing anywhere"])
 def test_little_or_unknown_text_finds_nothing(client, measured, text):
-    assert finding.find(text) == []
+    assert search.find(text) == []
     assert client.get("/search/", {"q": text}).status_code == 200
 
 
@@ -103,13 +104,13 @@ def test_the_desk_shows_limits_besides_iso_the_newest_change_and_what_waits(clie
     assert "Web: +1.0 stop" in page
     assert "firmware 1.20" in page
     assert "1 file to decide on" in page
-    row = overview.body_rows(Body.objects.all())[0]
+    row = desk.body_rows(Body.objects.all())[0]
     assert row.record.ladder.sitting == later
     assert [limit.use for limit in row.limits] == ["Pixel level", "Web"]
     Record.objects.filter(ladder__sitting=later).update(
         evidence={"others": [{"what": "push, usable", "use": "Web", "text": "3.1 stops", "decided": "3 stops"}]}
     )
-    assert overview.body_rows(Body.objects.all())[0].limits[1].besides == ["push 3 stops"]
+    assert desk.body_rows(Body.objects.all())[0].limits[1].besides == ["push 3 stops"]
     with CaptureQueriesContext(connection) as few:
         client.get("/")
     assert len(few) < 30

@@ -17,16 +17,11 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.models import Body, Lens, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import (
-    finding,
-    history,
-    incoming,
-    overview,
-    plain_folder,
-    register,
-    sitting_archive,
-    spread,
-)
+from yellowjacket.bench.register import bodies as bodies_
+from yellowjacket.bench.register import desk as desk_
+from yellowjacket.bench.register import history, usage
+from yellowjacket.bench.register import search as search_
+from yellowjacket.bench.services import incoming, plain_folder, sitting_archive
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
@@ -40,8 +35,8 @@ def desk(request: HttpRequest) -> HttpResponse:
     sittings = _page(request, "page", Sitting.objects.prefetch_related("ladders__body"), _SITTINGS_A_PAGE)
     bodies = _page(request, "bodies", Body.objects.all(), _BODIES_A_PAGE)
     context = {
-        "bodies": overview.body_rows(bodies), "bodies_page": bodies, "page": sittings,
-        "sittings": overview.sitting_rows(sittings), "levels": LEVELS, "place": "desk",
+        "bodies": desk_.body_rows(bodies), "bodies_page": bodies, "page": sittings,
+        "sittings": desk_.sitting_rows(sittings), "levels": LEVELS, "place": "desk",
     }  # fmt: skip
     return render(request, "desk/desk.html", context)
 
@@ -125,7 +120,7 @@ def _given(sitting_id: int, suffix: str, write: Callable[[Sitting, IO[bytes]], o
 def search(request: HttpRequest) -> HttpResponse:
     """Bodies, sittings, notes and file names by a few words."""
     text = request.GET.get("q", "").strip()[:80]
-    return render(request, "desk/search.html", {"text": text, "hits": finding.find(text), "place": "desk"})
+    return render(request, "desk/search.html", {"text": text, "hits": search_.find(text), "place": "desk"})
 
 
 @require_POST
@@ -136,7 +131,7 @@ def body_from_frame(request: HttpRequest) -> HttpResponse:
         messages.error(request, "Choose a raw file of the body first.")
         return redirect("desk:body-new")
     try:
-        values = register.body_values_from(upload)
+        values = bodies_.body_values_from(upload)
     except Refusal as refusal:
         messages.error(request, str(refusal))
         return redirect("desk:body-new")
@@ -187,4 +182,4 @@ def adopting_page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 def archive(request: HttpRequest) -> HttpResponse:
     """How all light frames that are in are spread over ISO and exposure time."""
-    return render(request, "desk/archive.html", {"spread": spread.of_archive(), "place": "archive"})
+    return render(request, "desk/archive.html", {"spread": usage.of_archive(), "place": "archive"})

@@ -20,7 +20,7 @@ from yellowjacket.bench.models import (
     Shot,
     Sitting,
 )
-from yellowjacket.bench.services import history
+from yellowjacket.bench.register import history
 from yellowjacket.core.limits.tolerance import LEVELS
 
 

@@ -1,0 +1,1 @@
+"""Bodies and what is known of them over time; the desk and the search."""
