@@ -2,10 +2,10 @@
 
 import pytest
 
+from yellowjacket.bench.check import audit, remedies
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Frame
 from yellowjacket.bench.register import usage
-from yellowjacket.bench.services import checking, remedies
 from yellowjacket.bench.shoot import undo_log
 
 pytestmark = pytest.mark.django_db
@@ -25,14 +25,14 @@ def test_light_frames_are_counted_by_iso_and_time(filled):
 
 
 def test_what_wants_a_decision_is_counted_anew_after_every_change(filled, django_assert_max_num_queries):
-    assert checking.open_count(filled) == 0
+    assert audit.open_count(filled) == 0
     with django_assert_max_num_queries(3):
-        assert checking.open_count(filled) == 0
+        assert audit.open_count(filled) == 0
     frame = Frame.objects.filter(shot__rung__key="200").first()
     remedies.keep_as_extra(frame)
-    assert checking.open_count(filled) == 1
+    assert audit.open_count(filled) == 1
     undo_log.undo(filled)
-    assert checking.open_count(filled) == 0
+    assert audit.open_count(filled) == 0
     (importing.home.inbox(importing.settings.HOME) / "a.txt").write_text("no frame")
     importing.import_folder(filled, "")
-    assert checking.open_count(filled) == 1
+    assert audit.open_count(filled) == 1

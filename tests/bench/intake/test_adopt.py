@@ -11,11 +11,12 @@ import numpy as np
 import pytest
 
 from tests import making, workers
+from yellowjacket.bench.check import audit, remedies
 from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
 from yellowjacket.bench.plan.sittings import UseSpec, planned_ladders, schedule_of
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, measuring, remedies
+from yellowjacket.bench.services import measuring
 from yellowjacket.web.plan.forms import offered_uses
 
 pytestmark = pytest.mark.django_db
@@ -46,7 +47,7 @@ def test_a_folder_becomes_a_measurable_ladder_and_a_body(inbox):
     assert dict(Problem.objects.values_list("file_name", "code")) == {"broken.dng": "not-raw", "again.dng": "duplicate"}
     sitting.refresh_from_db()
     assert sitting.held_on == date(2026, 3, 14)
-    assert checking.audit(ladder).findings == ()
+    assert audit.audit(ladder).findings == ()
     measuring.start_measuring(sitting)
     assert measuring.unmeasured(ladder) == 0
     # The plan was written backwards: a repeat begins from it.

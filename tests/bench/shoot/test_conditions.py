@@ -5,10 +5,11 @@ from datetime import timedelta
 import pytest
 from django.utils import timezone
 
+from yellowjacket.bench.check import audit, remedies
 from yellowjacket.bench.models import Conditions, Shot, SittingEvent
 from yellowjacket.bench.plan.sittings import planned_ladders, schedule_of
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, remedies, shooting
+from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.shoot import shots as shots_
 from yellowjacket.core.planning.ladder import Exposure
@@ -85,7 +86,7 @@ def test_the_simulated_body_teaches_its_battery_and_its_warmth(body, make_sittin
     assert rise.warmest.low < HEATH.heat_rise_c * (1 - 2.718 ** (-1024 / HEATH.heat_constant_s)) < rise.warmest.high
     assert rise.begins.value == 0
     # The sensor warmed by more than two degrees over the ladder, which Check tells.
-    assert "temperature" in {finding.code for finding in checking.audit(sitting.ladders.get()).findings}
+    assert "temperature" in {finding.code for finding in audit.audit(sitting.ladders.get()).findings}
 
 
 @pytest.mark.parametrize(("why", "left"), [("battery", "battery empty"), ("heat", "too hot")])
@@ -128,13 +129,13 @@ def test_a_drift_is_told_once_and_can_be_let_be(run, body):
     for degrees, shot in zip((20.0, 21.0, 25.0, 24.0), take_all(run), strict=False):
         Conditions.objects.create(sitting=run, body=body, shot=shot, sensor_c=degrees)
     ladder = run.ladders.get()
-    (finding,) = [one for one in checking.audit(ladder).findings if one.code == "temperature"]
+    (finding,) = [one for one in audit.audit(ladder).findings if one.code == "temperature"]
     assert finding.short == "+5.0 °C"
     remedies.let_be(finding.rung, "temperature")
     ladder.refresh_from_db()
-    assert "temperature" not in {one.code for one in checking.audit(ladder).findings}
+    assert "temperature" not in {one.code for one in audit.audit(ladder).findings}
     undo_log.undo(run)
     ladder.refresh_from_db()
-    assert "temperature" in {one.code for one in checking.audit(ladder).findings}
+    assert "temperature" in {one.code for one in audit.audit(ladder).findings}
     with pytest.raises(Refusal, match="remedy of its own"):
         remedies.let_be(finding.rung, "moved")

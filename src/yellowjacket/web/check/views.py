@@ -10,10 +10,11 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.check import audit as audit_
+from yellowjacket.bench.check import remedies
 from yellowjacket.bench.intake import adopt
 from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, remedies
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
 from yellowjacket.web.check.forms import SaidForm
@@ -31,7 +32,7 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _context(page: SittingPage) -> dict[str, object]:
-    audit = checking.audit(page.ladder)
+    audit = audit_.audit(page.ladder)
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung))
     lines = [frames_line(page), *_audit_lines(list(page.rungs), audit, conditions.temperatures(page.ladder))]
     if not page.ladder.capped:
@@ -69,14 +70,14 @@ def _frames_of_rung(page: SittingPage) -> list[RungFrame]:
     return [RungFrame(frame, SaidForm.of(frame)) for frame in frames]
 
 
-def _audit_lines(rungs: list[Rung], audit: checking.Audit, temperatures: dict[int, float]) -> list[Line]:
-    def of(rung: Rung) -> checking.RungAudit:
-        return audit.rungs.get(rung.pk, checking.RungAudit())
+def _audit_lines(rungs: list[Rung], audit: audit_.Audit, temperatures: dict[int, float]) -> list[Line]:
+    def of(rung: Rung) -> audit_.RungAudit:
+        return audit.rungs.get(rung.pk, audit_.RungAudit())
 
     def error(rung: Rung) -> Cell:
         value = of(rung).error_stops
         return Cell(
-            values.stops_signed(value), strong=value is not None and abs(value) > checking.EXPOSURE_TOLERANCE_STOPS
+            values.stops_signed(value), strong=value is not None and abs(value) > audit_.EXPOSURE_TOLERANCE_STOPS
         )
 
     def wants(rung: Rung) -> Cell:

@@ -9,9 +9,10 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.check import remedies
 from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import judging, placements, recording, remedies, verdicts
+from yellowjacket.bench.services import judging, placements, recording, verdicts
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import DEVELOPERS

@@ -11,10 +11,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.check import audit
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Conditions, Frame, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, shooting
+from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.shoot import shots as shots_
 from yellowjacket.bench.typed import identity
@@ -88,7 +89,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         other=next((one for one in waiting if one.rung.ladder_id != page.ladder.pk), None),
         busy=_busy(page, last),
         problems=page.sitting.problems.all(),
-        landed=checking.landed(page.ladder),
+        landed=audit.landed(page.ladder),
         first=shots_.first_frame(page.sitting),
         clock_offset_s=shots_.clock_offset_s(page.sitting),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],

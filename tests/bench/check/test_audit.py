@@ -2,10 +2,12 @@
 
 import pytest
 
+from yellowjacket.bench.check import audit as audit_
+from yellowjacket.bench.check import remedies
 from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Shot, SittingEvent
 from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import checking, remedies, shooting
+from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import shots, undo_log
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
@@ -39,7 +41,7 @@ def accept(ladder):
 
 def codes(ladder) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
-    for finding in checking.audit(ladder).findings:
+    for finding in audit_.audit(ladder).findings:
         found.setdefault(finding.code, []).append(finding.rung.key)
     return found
 
@@ -47,7 +49,7 @@ def codes(ladder) -> dict[str, list[str]]:
 def test_a_ladder_shot_well_leaves_nothing_to_decide(ladder):
     accept(ladder)
     shoot(ladder)
-    audit = checking.audit(ladder)
+    audit = audit_.audit(ladder)
     assert audit.findings == ()
     for rung in ladder.rungs.all():
         values = audit.rungs[rung.pk]
@@ -96,13 +98,13 @@ def test_every_mishap_at_once_is_found_and_repaired(ladder):
     found = codes(ladder)
     assert {"missing", "moved", "soft", "exposure"} <= set(found)
     assert {problem.code for problem in Problem.objects.all()} == {"complete", "shutter", "not-raw"}
-    for finding in checking.audit(ladder).findings:
+    for finding in audit_.audit(ladder).findings:
         frame = Frame.objects.get(pk=finding.frame.pk) if finding.frame else None
         if frame is not None and frame.shot is not None:
             remedies.reshoot(frame)
     Problem.objects.all().delete()
     shoot(ladder)
-    assert checking.audit(ladder).findings == ()
+    assert audit_.audit(ladder).findings == ()
     assert not Shot.objects.filter(frame__isnull=True).exists()
     # Nothing was lost: what was replaced is kept beside the plan.
     assert Frame.objects.filter(standing=Frame.Standing.EXTRA).exists()
@@ -116,7 +118,7 @@ def test_long_exposures_that_held_the_camera_twice_show_lenr(body, make_sitting,
         shooting.accept_without_looking(sitting)
         ladder = sitting.ladders.get()
         shoot(ladder, mishaps=mishaps)
-        assert [f.rung.key for f in checking.audit(ladder).findings if f.code == "lenr"] == expected
+        assert [f.rung.key for f in audit_.audit(ladder).findings if f.code == "lenr"] == expected
 
 
 def test_another_white_balance_is_noticed(ladder):
@@ -188,7 +190,7 @@ def test_shots_are_taken_skipped_and_undone(ladder):
 def test_the_frame_that_landed_last_reports_itself(ladder):
     accept(ladder)
     shoot(ladder, "rung")
-    found = checking.landed(ladder)
+    found = audit_.landed(ladder)
     assert "clipped" in found.text
     assert found.findings == ()
 
@@ -197,7 +199,7 @@ def test_focus_that_was_never_there_is_told_from_the_first_frame(ladder):
     job = shooting.start_shooting(ladder, "one", ["soft"])
     job.refresh_from_db()
     assert codes(ladder)["soft-start"] == ["100"]
-    assert "focus was never there" in checking.landed(ladder).findings[0].text
+    assert "focus was never there" in audit_.landed(ladder).findings[0].text
 
 
 def test_a_marked_spot_is_watched_and_can_be_ruled_out(ladder):
@@ -206,13 +208,13 @@ def test_a_marked_spot_is_watched_and_can_be_ruled_out(ladder):
     left, top, width, height = TEXTURE_BOX
     remedies.mark_spot(ladder, "texture", left + width // 2, top + height // 2)
     shoot(ladder, mishaps=["defocus"])
-    (finding,) = [one for one in checking.audit(ladder).findings if one.code == "soft"]
+    (finding,) = [one for one in audit_.audit(ladder).findings if one.code == "soft"]
     assert "on “texture”" in finding.text
     spot = MarkedSpot.objects.get()
     remedies.rule_out(spot)
-    assert "on “texture”" not in "".join(one.text for one in checking.audit(ladder).findings)
+    assert "on “texture”" not in "".join(one.text for one in audit_.audit(ladder).findings)
     undo_log.undo(ladder.sitting)
-    assert "on “texture”" in "".join(one.text for one in checking.audit(ladder).findings)
+    assert "on “texture”" in "".join(one.text for one in audit_.audit(ladder).findings)
     remedies.strike_spot(spot)
     undo_log.undo(ladder.sitting)
     assert MarkedSpot.objects.get().name == "texture"
@@ -223,7 +225,7 @@ def test_a_soft_marked_spot_is_told_with_its_name(ladder):
     job.refresh_from_db()
     left, top, width, height = PATCHES_BOX
     remedies.mark_spot(ladder, "patch edge", left + width // 10, top + height // 2)
-    (finding,) = [one for one in checking.audit(ladder).findings if one.code == "soft-start"]
+    (finding,) = [one for one in audit_.audit(ladder).findings if one.code == "soft-start"]
     assert finding.spot.name == "patch edge"
 
 
@@ -237,7 +239,7 @@ def test_spots_without_a_name_or_twice_are_refused(ladder, name, words):
 def test_a_corrected_file_keeps_both_values_and_finds_its_shot(ladder):
     accept(ladder)
     shoot(ladder, mishaps=["skipped"])
-    missing = next(one for one in checking.audit(ladder).findings if one.code == "missing")
+    missing = next(one for one in audit_.audit(ladder).findings if one.code == "missing")
     other = Frame.objects.filter(shot__rung__ladder=ladder).exclude(shot__rung=missing.rung).last()
     was = other.iso
     remedies.keep_as_extra(other)
@@ -256,7 +258,7 @@ def test_a_corrected_file_keeps_both_values_and_finds_its_shot(ladder):
 def test_a_frame_that_lands_tells_its_gap_and_its_light_beside_the_other_body(ladder, make_sitting):
     accept(ladder)
     shoot(ladder, "rung")
-    assert "released 5 s after the exposure before it ended" in checking.landed(ladder).text
+    assert "released 5 s after the exposure before it ended" in audit_.landed(ladder).text
     other = Body.objects.create(
         make="Quillon", model="Tarn", pixel_width=640, pixel_height=448, lowest_iso=100, native_lowest_iso=100,
         native_highest_iso=400, highest_iso=400, fastest_shutter_s=1 / 8000,
@@ -272,7 +274,7 @@ def test_a_frame_that_lands_tells_its_gap_and_its_light_beside_the_other_body(la
         white_dn=frame.white_dn, black_dn=frame.black_dn, offsets=frame.offsets,
         report=frame.report | {"level_dn": 2 * frame.report["level_dn"]},
     )  # fmt: skip
-    assert "+1.00 stop against Heath at the same settings" in checking.landed(second).text
+    assert "+1.00 stop against Heath at the same settings" in audit_.landed(second).text
 
 
 def test_a_frame_that_was_never_looked_at_does_not_shift_the_blame(ladder):
@@ -285,6 +287,6 @@ def test_a_frame_that_was_never_looked_at_does_not_shift_the_blame(ladder):
     first.save()
     second.neutral = [value * 1.1 for value in second.neutral]
     second.save()
-    found = [one for one in checking.audit(ladder).findings if one.rung == rung]
+    found = [one for one in audit_.audit(ladder).findings if one.rung == rung]
     assert [(one.code, one.frame) for one in found] == [("white-balance", second)]
     assert second.file_name in found[0].text
