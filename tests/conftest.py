@@ -96,8 +96,9 @@ _KEPT: dict[str, bytes] = {}
 def measured(request, card, data_folder, db):
     """A sitting with all its frames in and measured. It is measured once; other tests take it in from its archive."""
     from yellowjacket.bench.intake import importing
+    from yellowjacket.bench.measure import run
     from yellowjacket.bench.models import Sitting
-    from yellowjacket.bench.services import measuring, sitting_archive
+    from yellowjacket.bench.services import sitting_archive
 
     home.allow_folder(data_folder, card)
     if "measured" in _KEPT and not {"sitting", "body", "make_sitting"} & set(request.fixturenames):
@@ -105,7 +106,7 @@ def measured(request, card, data_folder, db):
         return Sitting.objects.get(pk=taken.sitting.pk)
     sitting = request.getfixturevalue("sitting")
     importing.import_folder(sitting, str(card))
-    measuring.start_measuring(sitting)
+    run.start_measuring(sitting)
     if "measured" not in _KEPT:
         buffer = io.BytesIO()
         sitting_archive.write(sitting, buffer, originals=False)

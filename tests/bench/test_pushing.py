@@ -5,9 +5,10 @@ from datetime import date
 
 import pytest
 
+from yellowjacket.bench.measure import patches, run
 from yellowjacket.bench.models import Ladder, Patch, Problem, Reading, Sitting, ToleranceProfile
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.bench.services import measuring, patching, pushing, shooting
+from yellowjacket.bench.services import pushing, shooting
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, MOOR
@@ -32,9 +33,9 @@ def shot(ladders, name="Pushes"):
         job = shooting.start_shooting(ladder)
         job.refresh_from_db()
         assert job.state == "done", job.message
-        patching.propose(ladder)
-        patching.place_patch(ladder, "grain", *TEXTURE, role="texture")
-    job = measuring.start_measuring(sitting)
+        patches.propose(ladder)
+        patches.place_patch(ladder, "grain", *TEXTURE, role="texture")
+    job = run.start_measuring(sitting)
     job.refresh_from_db()
     assert job.state == "done", job.message
     return sitting

@@ -11,9 +11,10 @@ import pytest
 from tests import making
 from yellowjacket import home
 from yellowjacket.bench.intake import importing
+from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Grade, grade_queries, reading_queries
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, judging, measuring, recording
+from yellowjacket.bench.services import exporting, judging, recording
 
 pytestmark = pytest.mark.django_db
 WREN = "Wren"
@@ -23,7 +24,7 @@ WREN = "Wren"
 def measured(sitting, card, data_folder):
     home.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
-    measuring.start_measuring(sitting)
+    run.start_measuring(sitting)
     return sitting
 
 
@@ -158,13 +159,13 @@ def test_the_json_follows_its_published_schema(measured):
 
 
 def test_the_grey_patch_speaks_for_snr_whatever_was_drawn_before_it(measured):
-    from yellowjacket.bench.services import measuring, patching
+    from yellowjacket.bench.measure import patches, run
 
     ladder = measured.ladders.get()
-    patching.place_patch(ladder, "bark", 8, 8, 160, 200, role="texture")
+    patches.place_patch(ladder, "bark", 8, 8, 160, 200, role="texture")
     # Proposing anew makes the grey patch the younger one.
-    patching.propose(ladder)
-    job = measuring.start_measuring(measured)
+    patches.propose(ladder)
+    job = run.start_measuring(measured)
     job.refresh_from_db()
     assert job.state == "done"
     rungs = list(ladder.rungs.all())

@@ -12,9 +12,10 @@ from django.db import models
 
 from yellowjacket import home
 from yellowjacket.bench.intake import importing
+from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Frame, Grade, JurySheet, Reading, Sitting, ToleranceProfile
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, judging, jury, measuring, recording, rounds, sitting_archive
+from yellowjacket.bench.services import exporting, judging, jury, recording, rounds, sitting_archive
 from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
@@ -25,7 +26,7 @@ def full(sitting, card, data_folder):
     """A sitting with frames, readings, grades, a blind round, a jury sheet and a signed record."""
     home.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
-    measuring.start_measuring(sitting)
+    run.start_measuring(sitting)
     ladder, use = sitting.ladders.get(), sitting.uses.first()
     for rung in ladder.rungs.all():
         judging.grade_rung(rung, use, "Wren", 2)
@@ -74,7 +75,7 @@ def test_what_comes_in_exports_the_same_to_the_last_bit(full, data_folder):
         assert frame.path.startswith(str(data_folder / "originals"))
         assert open(frame.path, "rb").read() == files[frame.sha256]  # noqa: PTH123, SIM115
     # Nothing has to be measured again, and the key of the jury's sheet still fits.
-    assert not measuring.unmeasured(taken.sitting.ladders.get())
+    assert not staleness.unmeasured(taken.sitting.ladders.get())
     rungs = set(taken.sitting.ladders.get().rungs.values_list("pk", flat=True))
     assert {slip["rung"] for slip in JurySheet.objects.get().slips} == rungs
 

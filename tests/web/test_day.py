@@ -5,9 +5,10 @@ import re
 import pytest
 
 from yellowjacket.bench.intake import importing
+from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting
 from yellowjacket.bench.plan import sittings
-from yellowjacket.bench.services import measuring, shooting
+from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import shots
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
@@ -117,7 +118,7 @@ def test_every_page_stands_for_every_kind_of_ladder(client, body, make_sitting, 
     shooting.accept_without_looking(sitting)
     shooting.start_shooting(sitting.ladders.get())
     if method != "capped":
-        measuring.start_measuring(sitting)
+        run.start_measuring(sitting)
         assert not sitting.jobs.filter(state="failed").exists()
     for step in ("plan", "shoot", "check", "measure", "push", "look", "record"):
         page = client.get(f"/sittings/{sitting.pk}/{step}/")

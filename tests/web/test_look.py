@@ -327,9 +327,9 @@ def test_a_use_is_more_than_a_size(client, measured):
     use.refresh_from_db()
     assert (use.name, use.crop_share, use.monochrome, use.whole_frame_pixels) == ("Wall", 0.5, True, 40_000)
     assert "half the frame" in client.get(url).content.decode()
-    from yellowjacket.bench.services import measuring
+    from yellowjacket.bench.measure import staleness
 
-    assert measuring.unmeasured(measured.ladders.get())
+    assert staleness.unmeasured(measured.ladders.get())
 
 
 @pytest.mark.parametrize(

@@ -11,9 +11,9 @@ from django.test.utils import CaptureQueriesContext
 
 from yellowjacket import home
 from yellowjacket.bench.intake import importing
+from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Grade, Rung, Shot, Sitting, ToleranceProfile
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.bench.services import measuring
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 
 pytestmark = pytest.mark.django_db
@@ -73,7 +73,7 @@ def queries(client, path):
 def test_queries_do_not_grow_with_the_ladder(client, sitting, body, step, card, data_folder):
     home.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
-    measuring.start_measuring(sitting)
+    run.start_measuring(sitting)
     ladder = sitting.ladders.get()
     Grade.objects.create(rung=ladder.rungs.first(), use=sitting.uses.first(), person="Wren", grade=2)
     path = f"/sittings/{sitting.pk}/{step}/"
@@ -140,12 +140,12 @@ def test_a_foreign_host_is_refused_behind_a_sign_in_too(client, settings):
 )
 def test_what_a_person_can_do_about_a_failure_is_said(client, measured, monkeypatch, error, status, words):
     """Two windows at once, a full disk, a database that is held: each with a status and a sentence of its own."""
-    from yellowjacket.bench.services import patching
+    from yellowjacket.bench.measure import patches
 
     def fail(*args, **kwargs):
         raise error
 
-    monkeypatch.setattr(patching, "place_patch", fail)
+    monkeypatch.setattr(patches, "place_patch", fail)
     client.raise_request_exception = False
     sent = {"name": "own", "x": "0", "y": "0", "w": "32", "h": "32", "role": "other"}
     response = client.post(f"/sittings/{measured.pk}/measure/patch/", sent)

@@ -13,6 +13,7 @@ from django.db.models import Exists, OuterRef, QuerySet
 from PIL import Image, ImageFilter
 
 from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.measure import patches, run, staleness
 from yellowjacket.bench.models import (
     Frame,
     Grade,
@@ -25,18 +26,7 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
 )
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.bench.services import (
-    darks,
-    judging,
-    lanes,
-    masters,
-    measuring,
-    other_limits,
-    patching,
-    recording,
-    shooting,
-    verdicts,
-)
+from yellowjacket.bench.services import darks, judging, lanes, masters, other_limits, recording, shooting, verdicts
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
@@ -121,7 +111,7 @@ def make_demo(report: Callable[[str], None]) -> None:
             raise ValueError(f"demo: {first.problems.first()}; `make demo-reset` starts over")
     if not ladder.patches.exists():
         _mark_scene(ladder)
-    if measuring.unmeasured(ladder):
+    if staleness.unmeasured(ladder):
         report("Demo: measuring 12 rungs ...")
         _measure(first)
     if not Grade.objects.filter(rung__ladder=ladder).exists():
@@ -168,8 +158,8 @@ def _push_day(report: Callable[[str], None]) -> None:
         if not ladder.patches.exists():
             _mark_scene(ladder, charts=ladder.kind == Ladder.Kind.EXPOSURE)
     # Measuring goes on while the first pages are looked at, as it would after any day.
-    if any(measuring.unmeasured(ladder) for ladder in ladders):
-        _later(sitting, Job.Kind.MEASURE, lambda: measuring.start_measuring(sitting))
+    if any(staleness.unmeasured(ladder) for ladder in ladders):
+        _later(sitting, Job.Kind.MEASURE, lambda: run.start_measuring(sitting))
 
 
 def _two_bodies(report: Callable[[str], None]) -> None:
@@ -185,9 +175,9 @@ def _two_bodies(report: Callable[[str], None]) -> None:
         _shoot(other, window=_DRAWER_WINDOW)
     for ladder in (one, other):
         if not ladder.patches.exists():
-            patching.place_patch(ladder, "fine print", *_FINE_PRINT, role="texture")
-    if measuring.unmeasured(one) or measuring.unmeasured(other):
-        _later(sitting, Job.Kind.MEASURE, lambda: measuring.start_measuring(sitting))
+            patches.place_patch(ladder, "fine print", *_FINE_PRINT, role="texture")
+    if staleness.unmeasured(one) or staleness.unmeasured(other):
+        _later(sitting, Job.Kind.MEASURE, lambda: run.start_measuring(sitting))
     if not PairVerdict.objects.filter(use__sitting=sitting).exists():
         use = sitting.uses.get(name="Large print")
         with transaction.atomic():
@@ -290,19 +280,19 @@ def _measure(sitting: Sitting) -> None:
     """Measure what is due, after what was under way."""
     for job in _open_jobs(sitting, Job.Kind.MEASURE):
         _run_now(job)
-    if any(measuring.unmeasured(ladder) for ladder in sitting.ladders.all()):
-        _run_now(measuring.start_measuring(sitting))
+    if any(staleness.unmeasured(ladder) for ladder in sitting.ladders.all()):
+        _run_now(run.start_measuring(sitting))
 
 
 @transaction.atomic
 def _mark_scene(ladder: Ladder, *, charts: bool = True) -> None:
     """What the tester marks on the picture of the drawer: colour patches, wedge, textures."""
-    patching.propose(ladder)
+    patches.propose(ladder)
     if charts:
-        patching.lay_grid(ladder, "colour", _PATCH_CORNERS, 3, 10)
-        patching.lay_grid(ladder, "wedge", _WEDGE_CORNERS, 1, 16)
+        patches.lay_grid(ladder, "colour", _PATCH_CORNERS, 3, 10)
+        patches.lay_grid(ladder, "wedge", _WEDGE_CORNERS, 1, 16)
     for name, role, place in _TEXTURES:
-        patching.place_patch(ladder, name, *place, role=role)
+        patches.place_patch(ladder, name, *place, role=role)
 
 
 def _shots_due(ladder: Ladder) -> bool:

@@ -13,10 +13,10 @@ import pytest
 from tests import making, workers
 from yellowjacket.bench.check import audit, remedies
 from yellowjacket.bench.intake import adopt as adopt_
+from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
 from yellowjacket.bench.plan.sittings import UseSpec, planned_ladders, schedule_of
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import measuring
 from yellowjacket.web.plan.forms import offered_uses
 
 pytestmark = pytest.mark.django_db
@@ -48,8 +48,8 @@ def test_a_folder_becomes_a_measurable_ladder_and_a_body(inbox):
     sitting.refresh_from_db()
     assert sitting.held_on == date(2026, 3, 14)
     assert audit.audit(ladder).findings == ()
-    measuring.start_measuring(sitting)
-    assert measuring.unmeasured(ladder) == 0
+    run.start_measuring(sitting)
+    assert staleness.unmeasured(ladder) == 0
     # The plan was written backwards: a repeat begins from it.
     assert [rung.key for rung in ladder.planned.rungs] == ["100", "200", "400"]
     assert len(schedule_of(planned_ladders(sitting)).entries) == 12

@@ -13,10 +13,10 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from tests import making
 from yellowjacket.bench.intake import adopt, importing, originals, uploads
 from yellowjacket.bench.intake.originals import OriginalState
+from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Frame, Job, Problem, Reading, Sitting
 from yellowjacket.bench.plan.sittings import UseSpec
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import measuring
 from yellowjacket.core.raw.frame import FrameError
 
 
@@ -127,7 +127,7 @@ def test_nothing_is_measured_or_shown_from_a_changed_original(own, client):
     changed = Frame.objects.filter(shot__rung__iso=200, shot__kind="light").first()
     intact = Path(changed.path).read_bytes()
     other_content(Path(changed.path))
-    job = measuring.start_measuring(own)
+    job = run.start_measuring(own)
     job.refresh_from_db()
     assert job.state == "done"
     assert "1 frame could not be used" in job.message
@@ -135,12 +135,12 @@ def test_nothing_is_measured_or_shown_from_a_changed_original(own, client):
     assert problem.file_name == changed.file_name
     # What the others say is measured: of the rung only one frame is left.
     assert Reading.objects.filter(rung__iso=100, quantity="snr", value__isnull=False).exists()
-    assert measuring.unmeasured(own.ladders.get()) == 1
+    assert staleness.unmeasured(own.ladders.get()) == 1
     page = client.get(f"/sittings/{own.pk}/check/").content.decode()
     assert "was changed after it came in" in page
     assert client.get(f"/frames/{changed.pk}/crop/0,0,64,64.png?g=1,1,1").status_code == 404
     # Put back, it counts again, and the complaint goes.
     Path(changed.path).write_bytes(intact)
-    measuring.start_measuring(own)
-    assert measuring.unmeasured(own.ladders.get()) == 0
+    run.start_measuring(own)
+    assert staleness.unmeasured(own.ladders.get()) == 0
     assert not Problem.objects.filter(code="changed").exists()

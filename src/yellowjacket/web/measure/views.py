@@ -9,9 +9,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.measure import patches as patches_
+from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Frame, Patch, Rung, ladder_queries
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import measuring, patching, recording
+from yellowjacket.bench.services import recording
 from yellowjacket.bench.services.developing import grey_signals
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.raw.frame import FrameError
@@ -110,10 +112,10 @@ def _sheet(page: SittingPage) -> dict[str, object]:
 def _panel(page: SittingPage, message: str = "", typed: dict[str, str] | None = None) -> dict[str, object]:
     """Context of the picture's panel; ``typed``: what to leave in its forms."""
     return page.context(
-        picture=_picture(page), unmeasured=measuring.unmeasured(page.ladder), patch_message=message, typed=typed or {},
-        drawn_roles=[(role.value, role.label) for role in patching.DRAWN if role not in patching.SINGLES],
+        picture=_picture(page), unmeasured=staleness.unmeasured(page.ladder), patch_message=message, typed=typed or {},
+        drawn_roles=[(role.value, role.label) for role in patches_.DRAWN if role not in patches_.SINGLES],
         several_ladders=len(page.ladders) > 1, choices=tuple(zip(SHOWN, _SHOWN_NAMES, strict=True)),
-        singles=patching.SINGLES, numbers=_NUMBERS, corners=_corners(page, typed or {}),
+        singles=patches_.SINGLES, numbers=_NUMBERS, corners=_corners(page, typed or {}),
     )  # fmt: skip
 
 
@@ -179,7 +181,7 @@ def _foot(page: SittingPage) -> dict[str, object]:
 def start(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Measure what is not measured yet."""
     sitting_page = SittingPage(request, sitting_id, "measure")
-    carried_out(request, lambda: measuring.start_measuring(sitting_page.sitting))
+    carried_out(request, lambda: run.start_measuring(sitting_page.sitting))
     return redirect(sitting_page.url("measure"))
 
 
@@ -187,14 +189,14 @@ def start(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def propose(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Propose patches anew."""
     sitting_page = SittingPage(request, sitting_id, "measure")
-    carried_out(request, lambda: patching.propose(sitting_page.ladder))
+    carried_out(request, lambda: patches_.propose(sitting_page.ladder))
     return redirect(sitting_page.url("measure"))
 
 
 @require_POST
 def copy(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Put the patches on the other ladders too; answers with the panel."""
-    return _changed(request, sitting_id, lambda page: patching.copy_patches(page.ladder))
+    return _changed(request, sitting_id, lambda page: patches_.copy_patches(page.ladder))
 
 
 @require_POST
@@ -205,7 +207,7 @@ def patch(request: HttpRequest, sitting_id: int) -> HttpResponse:
         numbers = _numbers(
             request, ("x", "y", "w", "h"), "The patch needs four numbers: x, y, width and height in pixels."
         )
-        return patching.place_patch(
+        return patches_.place_patch(
             page.ladder, request.POST.get("name", ""), *numbers, role=request.POST.get("role", "")
         )
 
@@ -215,7 +217,7 @@ def patch(request: HttpRequest, sitting_id: int) -> HttpResponse:
 @require_POST
 def remove(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Take a patch or a whole grid away; answers with the panel."""
-    return _changed(request, sitting_id, lambda page: patching.remove_patch(page.ladder, request.POST.get("name", "")))
+    return _changed(request, sitting_id, lambda page: patches_.remove_patch(page.ladder, request.POST.get("name", "")))
 
 
 @require_POST
@@ -223,7 +225,7 @@ def rename(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Give a patch another name; answers with the panel."""
     return _changed(
         request, sitting_id,
-        lambda page: patching.rename_patch(page.ladder, request.POST.get("name", ""), request.POST.get("new_name", "")),
+        lambda page: patches_.rename_patch(page.ladder, request.POST.get("name", ""), request.POST.get("new_name", "")),
     )  # fmt: skip
 
 
@@ -240,7 +242,7 @@ def grid(request: HttpRequest, sitting_id: int) -> HttpResponse:
             "A grid needs its rows, its columns, and for a wedge its step in stops.",
         )
         corners = [(at[n], at[n + 1]) for n in range(0, 8, 2)]
-        return patching.lay_grid(
+        return patches_.lay_grid(
             page.ladder, request.POST.get("role", ""), corners, int(rows), int(columns), step_stops=step
         )
 

@@ -19,11 +19,11 @@ from yellowjacket.bench.intake.originals import unusable
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
+from yellowjacket.bench.measure.patches import propose
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.models.frame_queries import frames_by_rung
 from yellowjacket.bench.models.ladder_queries import reference_rung
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.patching import propose
 from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES, SMOOTHED
@@ -240,19 +240,6 @@ def _known(rungs: Sequence[int]) -> dict[int, Known]:
         smoothed = lag is not None and lag.reason == SMOOTHED
         found[rung] = Known(black[rung], grey[rung], prnu.value if prnu else None, top, smoothed)
     return found
-
-
-def take_as_measured(ladder: Ladder) -> None:
-    """Readings that came with a sitting from elsewhere belong to its frames and patches as they are: nothing is due."""
-    for one in _stale(ladder):
-        Rung.objects.filter(pk=one.task.key).update(measured_inputs=one.inputs, measured_patches=one.patches)
-
-
-def unmeasured(ladder: Ladder) -> int:
-    """How many rungs have frames whose readings are missing or out of date."""
-    if not ladder.patches.exists():
-        return ladder.rungs.filter(shots__frame__isnull=False, shots__kind=Shot.Kind.LIGHT).distinct().count()
-    return len(_stale(ladder))
 
 
 @transaction.atomic

@@ -6,9 +6,9 @@ from tests import making, workers
 from yellowjacket import home
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.jobs import executor, queue
+from yellowjacket.bench.measure import patches, run, staleness
 from yellowjacket.bench.models import Frame, Job, Patch, Problem, Reading
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import measuring, patching
 
 pytestmark = pytest.mark.django_db
 
@@ -21,7 +21,7 @@ def shot_sitting(sitting, card, data_folder):
 
 
 def measure(sitting) -> Job:
-    job = measuring.start_measuring(sitting)
+    job = run.start_measuring(sitting)
     job.refresh_from_db()
     return job
 
@@ -37,7 +37,7 @@ def test_measuring_proposes_patches_and_reads_every_rung(shot_sitting):
         assert gain.high > making.GAIN_E_PER_DN[rung.iso] * 0.98
         error = rung.readings.get(quantity="exposure_error_stops")
         assert abs(error.value) < 0.01
-    assert measuring.unmeasured(ladder) == 0
+    assert staleness.unmeasured(ladder) == 0
 
 
 def test_what_is_measured_is_not_measured_again(shot_sitting):
@@ -50,8 +50,8 @@ def test_what_is_measured_is_not_measured_again(shot_sitting):
 def test_a_moved_patch_wants_measuring_and_moves_the_readings(shot_sitting):
     measure(shot_sitting)
     ladder = shot_sitting.ladders.get()
-    patching.place_patch(ladder, "grey", making.WIDTH // making.STEPS + 10, 200, 48, 48)
-    assert measuring.unmeasured(ladder) == 3
+    patches.place_patch(ladder, "grey", making.WIDTH // making.STEPS + 10, 200, 48, 48)
+    assert staleness.unmeasured(ladder) == 3
     measure(shot_sitting)
     signal = Reading.objects.get(rung=ladder.rungs.first(), patch__role="grey", channel="G1", quantity="signal_dn")
     # One step to the left on the wedge is twice as bright.
@@ -61,11 +61,11 @@ def test_a_moved_patch_wants_measuring_and_moves_the_readings(shot_sitting):
 def test_a_patch_that_cannot_be_is_refused(sitting, data_folder):
     ladder = sitting.ladders.get()
     with pytest.raises(Refusal, match="no patch called 'sky'"):
-        patching.place_patch(ladder, "sky", 0, 0, 9, 9)
+        patches.place_patch(ladder, "sky", 0, 0, 9, 9)
     with pytest.raises(Refusal, match="no frame to draw on"):
-        patching.place_patch(ladder, "grey", 0, 0, 9, 9)
+        patches.place_patch(ladder, "grey", 0, 0, 9, 9)
     with pytest.raises(Refusal, match="no frame to measure"):
-        measuring.start_measuring(sitting)
+        run.start_measuring(sitting)
 
 
 def test_a_single_frame_on_a_rung_is_told_by_file_and_forgotten_with_the_second(shot_sitting):
@@ -86,7 +86,7 @@ def test_a_single_frame_on_a_rung_is_told_by_file_and_forgotten_with_the_second(
 
 def test_an_original_that_vanished_costs_its_rung_only(shot_sitting, tmp_path):
     Frame.objects.filter(shot__rung__iso=400, shot__kind="light").update(path=str(tmp_path / "gone.dng"))
-    patching.propose(shot_sitting.ladders.get())
+    patches.propose(shot_sitting.ladders.get())
     job = measure(shot_sitting)
     assert job.state == "done"
     assert "1 frame could not be used" in job.message
@@ -96,14 +96,14 @@ def test_an_original_that_vanished_costs_its_rung_only(shot_sitting, tmp_path):
 
 
 def test_measuring_a_scene_without_grey_says_what_to_do(shot_sitting, monkeypatch):
-    monkeypatch.setattr(patching, "propose_from", workers.no_patches)
+    monkeypatch.setattr(patches, "propose_from", workers.no_patches)
     job = measure(shot_sitting)
     assert job.state == "failed"
     assert "Put a grey card into the scene" in job.message
 
 
 def test_a_job_that_was_stopped_keeps_what_it_has(shot_sitting, monkeypatch):
-    patching.propose(shot_sitting.ladders.get())
+    patches.propose(shot_sitting.ladders.get())
     begin = queue.Progress.begin
 
     def stop_at_once(progress, total):
@@ -114,7 +114,7 @@ def test_a_job_that_was_stopped_keeps_what_it_has(shot_sitting, monkeypatch):
     job = measure(shot_sitting)
     assert (job.state, job.message) == ("stopped", "stopped after 1 of 3; what came in is kept")
     monkeypatch.undo()
-    assert measuring.unmeasured(shot_sitting.ladders.get()) == 2
+    assert staleness.unmeasured(shot_sitting.ladders.get()) == 2
 
 
 def test_a_job_stopped_before_it_began_does_nothing(sitting):
@@ -129,7 +129,7 @@ def test_an_unexpected_failure_is_said_without_its_traceback(shot_sitting, monke
     def broken(ladder):
         raise RuntimeError("wires crossed")
 
-    monkeypatch.setattr(measuring, "store_relations", broken)
+    monkeypatch.setattr(run, "store_relations", broken)
     job = measure(shot_sitting)
     assert job.state == "failed"
     assert "wires" not in job.message

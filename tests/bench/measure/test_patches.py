@@ -7,9 +7,9 @@ import pytest
 from tests import making
 from yellowjacket import home
 from yellowjacket.bench.intake import importing
+from yellowjacket.bench.measure import patches, run, staleness
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import measuring, patching
 
 pytestmark = pytest.mark.django_db
 
@@ -26,7 +26,7 @@ def ladder(sitting, card, data_folder) -> Ladder:
 
 
 def measure(ladder):
-    job = measuring.start_measuring(ladder.sitting)
+    job = run.start_measuring(ladder.sitting)
     job.refresh_from_db()
     assert job.state == "done", job.message
 
@@ -36,14 +36,14 @@ def of(ladder, iso, quantity, **where):
 
 
 def test_a_patch_of_any_name_is_drawn_moved_renamed_and_removed(ladder):
-    patch = patching.place_patch(ladder, "  wing   tip ", 101, 60, 64, 64, role="other")
+    patch = patches.place_patch(ladder, "  wing   tip ", 101, 60, 64, 64, role="other")
     assert (patch.name, patch.x, patch.w) == ("wing tip", 100, 64)
-    patching.place_patch(ladder, "wing tip", 200, 60, 32, 32)
+    patches.place_patch(ladder, "wing tip", 200, 60, 32, 32)
     assert Patch.objects.get(name="wing tip").x == 200
-    patching.rename_patch(ladder, "wing tip", "eye spot")
+    patches.rename_patch(ladder, "wing tip", "eye spot")
     measure(ladder)
     assert of(ladder, 100, "snr", channel="G", patch__name="eye spot", use=None).value > 10
-    patching.remove_patch(ladder, "eye spot")
+    patches.remove_patch(ladder, "eye spot")
     assert not Reading.objects.filter(patch__name="eye spot").exists()
 
 
@@ -54,37 +54,37 @@ def test_a_patch_of_any_name_is_drawn_moved_renamed_and_removed(ladder):
 )  # fmt: skip
 def test_a_patch_that_cannot_be_drawn_says_why(ladder, name, role, says):
     with pytest.raises(Refusal, match=says):
-        patching.place_patch(ladder, name, 0, 0, 64, 64, role=role)
+        patches.place_patch(ladder, name, 0, 0, 64, 64, role=role)
 
 
 def test_names_are_kept_apart(ladder):
-    patching.propose(ladder)
+    patches.propose(ladder)
     for name in ("one", "two"):
-        patching.place_patch(ladder, name, 0, 0, 64, 64, role="texture")
+        patches.place_patch(ladder, name, 0, 0, 64, 64, role="texture")
     with pytest.raises(Refusal, match="called “two” already"):
-        patching.rename_patch(ladder, "one", "two")
+        patches.rename_patch(ladder, "one", "two")
     with pytest.raises(Refusal, match="none of grey, shadow, black"):
-        patching.rename_patch(ladder, "one", "grey")
+        patches.rename_patch(ladder, "one", "grey")
     with pytest.raises(Refusal, match="named by what it is for"):
-        patching.rename_patch(ladder, "grey", "card")
+        patches.rename_patch(ladder, "grey", "card")
     with pytest.raises(Refusal, match="move it instead"):
-        patching.remove_patch(ladder, "grey")
+        patches.remove_patch(ladder, "grey")
     with pytest.raises(Refusal, match="no patch called “three”"):
-        patching.remove_patch(ladder, "three")
+        patches.remove_patch(ladder, "three")
 
 
 def test_proposing_anew_leaves_what_was_drawn_by_hand(ladder):
-    patching.propose(ladder)
-    patching.place_patch(ladder, "bark", 0, 0, 128, 128, role="texture")
-    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
-    patching.propose(ladder)
+    patches.propose(ladder)
+    patches.place_patch(ladder, "bark", 0, 0, 128, 128, role="texture")
+    patches.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    patches.propose(ladder)
     assert ladder.patches.filter(role="texture").count() == 1
     assert ladder.patches.filter(role="wedge").count() == 8
     assert ladder.patches.filter(role="grey").count() == 1
 
 
 def test_a_wedge_is_laid_and_gives_its_range(ladder):
-    laid = patching.lay_grid(ladder, "wedge", WEDGE, 1, 8, step_stops=1.0)
+    laid = patches.lay_grid(ladder, "wedge", WEDGE, 1, 8, step_stops=1.0)
     assert [patch.name for patch in laid] == [f"wedge {n}" for n in range(1, 9)]
     measure(ladder)
     # The lightest two steps of the test scene are clipped in green; five steps remain under the first that is not.
@@ -107,15 +107,15 @@ def test_a_wedge_is_laid_and_gives_its_range(ladder):
     ],
 )  # fmt: skip
 def test_a_grid_that_cannot_be_says_why_and_changes_nothing(ladder, role, corners, rows, step, says):
-    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    patches.lay_grid(ladder, "wedge", WEDGE, 1, 8)
     with pytest.raises(Refusal, match=says):
-        patching.lay_grid(ladder, role, corners, rows, 8, step_stops=step)
+        patches.lay_grid(ladder, role, corners, rows, 8, step_stops=step)
     assert ladder.patches.filter(role="wedge").count() == 8
 
 
 def test_colour_patches_are_held_against_the_reference_rung(ladder):
     # The wedge's neutral steps serve as colour patches of the test scene: they must not move along ISO.
-    patching.lay_grid(ladder, "colour", ((160, 300), (560, 300), (560, 440), (160, 440)), 1, 5)
+    patches.lay_grid(ladder, "colour", ((160, 300), (560, 300), (560, 440), (160, 440)), 1, 5)
     measure(ladder)
     assert of(ladder, 100, "colour_de00").reason == "the reference rung"
     shift = of(ladder, 400, "colour_de00")
@@ -155,7 +155,7 @@ def test_headroom_and_black_lift_along_the_ladder(ladder):
 
 def test_a_texture_gives_detail_and_its_share(ladder):
     # Across the steps of the wedge: little fine detail, but the borders are there at every frequency.
-    patching.place_patch(ladder, "steps", 100, 100, 300, 200, role="texture")
+    patches.place_patch(ladder, "steps", 100, 100, 300, 200, role="texture")
     measure(ladder)
     detail = of(ladder, 100, "detail", patch__name="steps", use=None)
     assert detail.value > 0
@@ -168,8 +168,8 @@ def test_a_texture_gives_detail_and_its_share(ladder):
 
 def test_a_pair_that_is_missing_gives_reasons_and_no_numbers(ladder):
     Frame.objects.filter(shot__rung__iso=200, shot__kind="light", shot__repeat=2).delete()
-    patching.place_patch(ladder, "steps", 100, 100, 300, 200, role="texture")
-    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    patches.place_patch(ladder, "steps", 100, 100, 300, 200, role="texture")
+    patches.lay_grid(ladder, "wedge", WEDGE, 1, 8)
     measure(ladder)
     for quantity in ("detail", "noise_chroma", "noise_luma", "grain_px"):
         row = Reading.objects.filter(rung__iso=200, quantity=quantity, use=None).first()
@@ -178,10 +178,10 @@ def test_a_pair_that_is_missing_gives_reasons_and_no_numbers(ladder):
 
 
 def test_patches_are_copied_to_the_other_ladders_scaled(ladder, make_sitting):
-    patching.propose(ladder)
-    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8, step_stops=0.5)
+    patches.propose(ladder)
+    patches.lay_grid(ladder, "wedge", WEDGE, 1, 8, step_stops=0.5)
     with pytest.raises(Refusal, match="No other ladder"):
-        patching.copy_patches(ladder)
+        patches.copy_patches(ladder)
     other = Ladder.objects.get(pk=ladder.pk)
     other.pk, other.position = None, 9
     other.save()
@@ -194,7 +194,7 @@ def test_patches_are_copied_to_the_other_ladders_scaled(ladder, make_sitting):
     Frame.objects.filter(shot__rung__iso=100, shot__kind="light", shot__repeat=1, shot__rung__ladder=ladder).update(
         shot=shot, width=2 * making.WIDTH, height=2 * making.HEIGHT
     )
-    assert patching.copy_patches(ladder) == [other]
+    assert patches.copy_patches(ladder) == [other]
     for mine, theirs in zip(ladder.patches.all(), other.patches.all(), strict=True):
         assert (theirs.name, theirs.role, theirs.step_stops) == (mine.name, mine.role, mine.step_stops)
         assert (theirs.x, theirs.y, theirs.w, theirs.h) == (2 * mine.x, 2 * mine.y, 2 * mine.w, 2 * mine.h)
@@ -203,14 +203,14 @@ def test_patches_are_copied_to_the_other_ladders_scaled(ladder, make_sitting):
 def test_a_patch_that_stands_alone_is_measured_alone(ladder):
     measure(ladder)
     before = dict(Reading.objects.filter(quantity="gain_e_per_dn", channel="all").values_list("rung_id", "pk"))
-    patching.place_patch(ladder, "corner", 8, 8, 64, 64, role="other")
-    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
-    assert measuring.unmeasured(ladder) == 3
+    patches.place_patch(ladder, "corner", 8, 8, 64, 64, role="other")
+    patches.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    assert staleness.unmeasured(ladder) == 3
     measure(ladder)
     # What it has no part in is the same row as before.
     after = dict(Reading.objects.filter(quantity="gain_e_per_dn", channel="all").values_list("rung_id", "pk"))
     assert after == before
-    assert measuring.unmeasured(ladder) == 0
+    assert staleness.unmeasured(ladder) == 0
     rows = Reading.objects.filter(rung__iso=200, patch__name="corner", channel__in=("G", "all"), use=None)
     alone = {row.quantity: row.value for row in rows}
     # Measured with everything else it reads the same.
@@ -222,11 +222,11 @@ def test_a_patch_that_stands_alone_is_measured_alone(ladder):
 
 
 def test_a_grid_that_is_taken_away_takes_its_findings_along(ladder):
-    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
-    patching.lay_grid(ladder, "colour", ((160, 300), (560, 300), (560, 440), (160, 440)), 1, 5)
+    patches.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    patches.lay_grid(ladder, "colour", ((160, 300), (560, 300), (560, 440), (160, 440)), 1, 5)
     measure(ladder)
-    patching.remove_patch(ladder, "wedge 3")
-    patching.remove_patch(ladder, "row 1 patch 1")
+    patches.remove_patch(ladder, "wedge 3")
+    patches.remove_patch(ladder, "row 1 patch 1")
     assert not ladder.patches.filter(role__in=("wedge", "colour")).exists()
     assert not Reading.objects.filter(quantity__in=("wedge_snr1", "colour_de00", "patch_de00")).exists()
     measure(ladder)
@@ -234,13 +234,13 @@ def test_a_grid_that_is_taken_away_takes_its_findings_along(ladder):
 
 
 def test_patches_that_come_back_in_the_same_place_are_measured_again(ladder):
-    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    patches.lay_grid(ladder, "wedge", WEDGE, 1, 8)
     measure(ladder)
-    patching.propose(ladder)
-    assert measuring.unmeasured(ladder) == 3
+    patches.propose(ladder)
+    assert staleness.unmeasured(ladder) == 3
     measure(ladder)
     assert of(ladder, 200, "snr", channel="G", patch__role="grey", use=None).value > 1
-    patching.lay_grid(ladder, "wedge", WEDGE, 1, 8)
-    assert measuring.unmeasured(ladder) == 3
+    patches.lay_grid(ladder, "wedge", WEDGE, 1, 8)
+    assert staleness.unmeasured(ladder) == 3
     measure(ladder)
     assert Reading.objects.filter(rung__iso=200, patch__name="wedge 4", quantity="signal_dn").exists()

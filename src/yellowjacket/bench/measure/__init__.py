@@ -1,0 +1,1 @@
+"""Measuring what changed, and nothing twice."""
