@@ -14,8 +14,9 @@ from scipy.ndimage import gaussian_filter
 
 from tests import making
 from yellowjacket.bench.models import Frame, Grade, Job, LanePicture, Problem
+from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import judging, lanes, recording
+from yellowjacket.bench.services import judging, lanes
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
@@ -197,7 +198,7 @@ def test_grades_and_limits_exist_as_is_and_with_the_finish(ladder):
         judging.grade_rung(rung, use, "Wren", plain)
         judging.grade_rung(rung, use, "Wren", finished, lane=lane)
     usable = {
-        which: next(p.graded.mark for p in recording.proposals(ladder, which) if p.use == use and p.level == "usable")
+        which: next(p.graded.mark for p in proposals.proposals(ladder, which) if p.use == use and p.level == "usable")
         for which in (None, lane)
     }
     assert usable == {None: 200, lane: 400}

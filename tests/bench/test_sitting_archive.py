@@ -14,8 +14,9 @@ from yellowjacket import home
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Frame, Grade, JurySheet, Reading, Sitting, ToleranceProfile
+from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, judging, jury, recording, rounds, sitting_archive
+from yellowjacket.bench.services import exporting, judging, jury, rounds, sitting_archive
 from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
@@ -33,11 +34,11 @@ def full(sitting, card, data_folder):
     judging.give_reason(ladder.rungs.first(), use, "Wren", "grain")
     rounds.begin(sitting, use, "Wren", 1.0)
     jury.make_sheet(sitting, use)
-    record = recording.open_record(ladder)
+    record = record_.open_record(ladder)
     for each in sitting.uses.all():
         for level in LEVELS:
-            recording.decide(record, each, level, 200)
-    recording.sign(record, "Wren")
+            record_.decide(record, each, level, 200)
+    record_.sign(record, "Wren")
     return sitting
 
 

@@ -26,7 +26,8 @@ from yellowjacket.bench.models import (
     Sitting,
     ToleranceProfile,
 )
-from yellowjacket.bench.services import foreign, jury, lanes, recording, rounds
+from yellowjacket.bench.record import record
+from yellowjacket.bench.services import foreign, jury, lanes, rounds
 
 
 @dataclass
@@ -59,7 +60,7 @@ def names_in(route: str) -> list[str]:
 def things_of(sitting: Sitting) -> Things:
     """One of everything that an address can name."""
     ladder, use = sitting.ladders.get(), sitting.uses.first()
-    recording.open_record(ladder)
+    record.open_record(ladder)
     round_ = rounds.begin(sitting, use, "Wren", 1.0)
     finished = rounds.begin(sitting, use, "Wren", 1.0)
     for _ in range(400):

@@ -8,7 +8,7 @@ from xml.etree import ElementTree
 import pytest
 
 from yellowjacket.bench.models import Frame, Reading
-from yellowjacket.bench.services import recording
+from yellowjacket.bench.record import record as record_
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import missing, with_error
 from yellowjacket.web.record import plots
@@ -19,12 +19,12 @@ pytestmark = pytest.mark.django_db
 
 @pytest.fixture
 def signed(measured):
-    record = recording.open_record(measured.ladders.get())
+    record = record_.open_record(measured.ladders.get())
     for use in measured.uses.all():
         for level, iso in zip(LEVELS, (100, 200, 400), strict=True):
-            recording.decide(record, use, level, iso)
+            record_.decide(record, use, level, iso)
     others = [{"what": "push, usable", "use": "Web", "text": "2.4 stops", "interval": "", "because": "", "source": ""}]
-    return recording.sign(record, "Wren & <Ash>", others)
+    return record_.sign(record, "Wren & <Ash>", others)
 
 
 def test_a_card_says_what_was_decided(client, signed):

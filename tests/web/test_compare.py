@@ -8,8 +8,10 @@ from django.contrib.messages import get_messages
 
 from tests.web.test_look import two  # noqa: F401 - a fixture
 from yellowjacket.bench.models import Body, ForeignCurve, Reading, Record, RememberedLimit, TrailEntry
+from yellowjacket.bench.record import other_limits
+from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import comparing, judging, lanes, other_limits, recording
+from yellowjacket.bench.services import comparing, judging, lanes
 
 pytestmark = pytest.mark.django_db
 
@@ -97,12 +99,12 @@ def test_a_signed_record_keeps_the_other_limits(client, measured):
     found = other_limits.of_body(measured, ladder.body, list(measured.uses.all()))
     assert any(one.what == "invariant from" for one in found)
     base = f"/sittings/{measured.pk}/record"
-    record = recording.open_record(ladder)
-    recording.accept_measured(record)
+    record = record_.open_record(ladder)
+    record_.accept_measured(record)
     for use in measured.uses.all():
         for level in ("clean", "usable", "emergency"):
-            if (use.pk, level) not in recording.decisions_of(record):
-                recording.decide(record, use, level, None)
+            if (use.pk, level) not in record_.decisions_of(record):
+                record_.decide(record, use, level, None)
     said_of = {"what": "invariant from", "limit_use": "", "decided_other": "ISO 400"}
     assert 'value="ISO 400"' in client.post(f"{base}/decide-other/", said_of).content.decode()
     client.post(f"{base}/sign/", {"answer": "x", "note": "", "signed_by": "Wren", "sign": "1"})
@@ -113,7 +115,7 @@ def test_a_signed_record_keeps_the_other_limits(client, measured):
     assert [one["decided"] for one in kept if one["what"] == "invariant from"] == ["ISO 400"]
     late = client.post(f"{base}/decide-other/", said_of | {"decided_other": "ISO 100"}).content.decode()
     assert "was signed by Wren" in late
-    amended = recording.amend(record)
+    amended = record_.amend(record)
     assert amended.other_decisions.get().text == "ISO 400"
     assert "ISO 400" in client.get(f"{base}/card.txt").content.decode()
 
@@ -126,7 +128,7 @@ def test_what_is_open_besides_iso_is_taken_over_as_found(client, measured):
     base = f"/sittings/{measured.pk}/record"
     assert "Clean ISO with gentle" in client.get(f"{base}/").content.decode()
     client.post(f"{base}/accept-others/")
-    record = recording.open_record(ladder)
+    record = record_.open_record(ladder)
     decided = {one.what: one.text for one in record.other_decisions.filter(use=use.name)}
     # Clean is grade A: the first rung only; usable up to C, where the ladder ends.
     assert decided["clean ISO with gentle"] == "ISO 100"

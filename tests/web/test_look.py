@@ -347,7 +347,7 @@ def test_uses_that_cannot_be(client, measured, changes, words):
 
 
 def test_black_and_white_shows_no_colour_and_asks_for_none(client, measured, look):
-    from yellowjacket.bench.services import recording
+    from yellowjacket.bench.record import proposals
 
     use = measured.uses.get(name="Pixel level")
     use.monochrome = True
@@ -356,7 +356,7 @@ def test_black_and_white_shows_no_colour_and_asks_for_none(client, measured, loo
     picture = Image.open(io.BytesIO(client.get(url).content)).convert("RGB")
     red, green, blue = picture.split()
     assert red.tobytes() == green.tobytes() == blue.tobytes()
-    doubts = [d for p in recording.proposals(measured.ladders.get()) if p.use == use for d in p.measured.doubts]
+    doubts = [d for p in proposals.proposals(measured.ladders.get()) if p.use == use for d in p.measured.doubts]
     assert not any("chroma" in doubt for doubt in doubts)
 
 

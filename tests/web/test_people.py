@@ -11,8 +11,9 @@ from django.utils import timezone
 
 from yellowjacket.bench.models import BlindRound, PhonePass, TrailEntry
 from yellowjacket.bench.people import accounts
+from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import recording, rounds
+from yellowjacket.bench.services import rounds
 
 pytestmark = pytest.mark.django_db
 PASSWORD = "felt-and-pins-9"
@@ -195,14 +196,14 @@ def test_a_guests_round_needs_no_account(open_to_others, measured, client):
 
 
 def test_what_was_signed_and_amended_is_on_the_trail(sitting):
-    record = recording.open_record(sitting.ladders.get())
+    record = record_.open_record(sitting.ladders.get())
     for use in sitting.uses.all():
         for level in ("clean", "usable", "emergency"):
-            recording.decide(record, use, level, 200, "Wren")
-    recording.decide_other(record, "push, usable", "Web", "3 stops", "Wren")
-    recording.decide_other(record, "push, usable", "Web", "", "Wren")
-    recording.sign(record, "Wren")
-    recording.amend(record, "Wren")
+            record_.decide(record, use, level, 200, "Wren")
+    record_.decide_other(record, "push, usable", "Web", "3 stops", "Wren")
+    record_.decide_other(record, "push, usable", "Web", "", "Wren")
+    record_.sign(record, "Wren")
+    record_.amend(record, "Wren")
     acts = list(TrailEntry.objects.filter(sitting=sitting).values_list("act", "person", "before", "after")[:4])
     assert acts == [
         ("amended", "Wren", "version 1", "version 2"), ("signed", "Wren", "", ""), ("decided", "Wren", "3 stops", "open"),

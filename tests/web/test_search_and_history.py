@@ -5,8 +5,10 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from yellowjacket.bench.models import Body, MarkedSpot, Problem, Record, Sitting
+from yellowjacket.bench.record import other_limits
+from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.register import desk, history, search
-from yellowjacket.bench.services import judging, other_limits, recording
+from yellowjacket.bench.services import judging
 from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
@@ -22,7 +24,7 @@ def test_bodies_sittings_notes_and_files_are_found(client, measured):
     judging.grade_rung(rung, use, "Wren", 2)
     judging.give_reason(rung, use, "Wren", note="blotches in the felt")
     MarkedSpot.objects.create(sitting=measured, body=ladder.body, name="antenna", x=1, y=1, note="hair-fine")
-    recording.note(recording.open_record(ladder), answer="ISO 200 it is", text="")
+    record_.note(record_.open_record(ladder), answer="ISO 200 it is", text="")
     assert "body" in kinds("heath ostrel")
     assert "sitting" in kinds("drawer")
     assert kinds("felt blotches") == {"grade"}
@@ -48,12 +50,12 @@ def test_what_is_typed_is_escaped(client, measured):
 def signed(sitting, firmware="1.10", shift=0.0):
     """A signed record whose measured crossings are moved by so many stops."""
     ladder = sitting.ladders.get()
-    record = recording.open_record(ladder)
+    record = record_.open_record(ladder)
     for use in sitting.uses.all():
         for level, iso in zip(LEVELS, (100, 200, 400), strict=True):
-            recording.decide(record, use, level, iso)
+            record_.decide(record, use, level, iso)
     others = other_limits.as_evidence(other_limits.of_ladder(ladder, list(sitting.uses.all())))
-    record = recording.sign(record, "Wren", others)
+    record = record_.sign(record, "Wren", others)
     for one in record.evidence["proposals"]:
         one["measured"] |= {"crossing": 200 * 2**shift, "low": 190 * 2**shift, "high": 210 * 2**shift}
     record.evidence["conditions"]["firmware"] = [firmware]
@@ -86,8 +88,8 @@ def test_a_change_inside_its_uncertainty_is_none(measured, make_sitting):
 
 def test_of_every_ladder_the_newest_version_counts(measured):
     record = signed(measured)
-    second = recording.amend(record)
-    recording.sign(second, "Ash")
+    second = record_.amend(record)
+    record_.sign(second, "Ash")
     found = history.of_body(measured.ladders.get().body)
     assert [entry.record.signed_by for entry in found] == ["Ash"]
     assert Record.objects.count() == 2

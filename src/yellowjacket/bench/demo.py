@@ -26,7 +26,9 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
 )
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.bench.services import darks, judging, lanes, masters, other_limits, recording, shooting, verdicts
+from yellowjacket.bench.record import other_limits
+from yellowjacket.bench.record import record as record_
+from yellowjacket.bench.services import darks, judging, lanes, masters, shooting, verdicts
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
@@ -131,16 +133,16 @@ def make_demo(report: Callable[[str], None]) -> None:
 @transaction.atomic
 def _record(ladder: Ladder) -> None:
     """The record of the first day, as its tester signed it."""
-    record = recording.open_record(ladder)
-    recording.note(
+    record = record_.open_record(ladder)
+    record_.note(
         record,
         answer="As expected: ISO 3200 for the large print and pixel by pixel, ISO 12800 for the web.",
         text="Read noise halves from ISO 400 to 800: prefer 800 in dim rooms.",
     )
-    recording.accept_measured(record, _JUDGE)
+    record_.accept_measured(record, _JUDGE)
     others = other_limits.of_ladder(ladder, list(ladder.sitting.uses.all()))
     other_limits.take_over(record, others, _JUDGE)
-    recording.sign(record, _JUDGE, other_limits.as_evidence(others))
+    record_.sign(record, _JUDGE, other_limits.as_evidence(others))
 
 
 def _push_day(report: Callable[[str], None]) -> None:

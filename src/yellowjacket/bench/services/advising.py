@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Reading, Rung, Use
+from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.bench.services import darks, masters, pushing
-from yellowjacket.bench.services.recording import proposals
 from yellowjacket.core.darks.lenr import LenrVerdict, lenr_verdict
 from yellowjacket.core.darks.matching import Fit, Setting
 from yellowjacket.core.darks.usable_exposure import Longest

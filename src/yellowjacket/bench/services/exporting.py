@@ -21,7 +21,7 @@ from yellowjacket.bench.models import (
     Use,
 )
 from yellowjacket.bench.plan.sittings import UseSpec
-from yellowjacket.bench.services.recording import conditions, evidence
+from yellowjacket.bench.record.evidence import conditions, evidence
 from yellowjacket.core.metrology.measurands import QUANTITIES
 
 SCHEMA = "yellowjacket-sitting/1"

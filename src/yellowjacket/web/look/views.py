@@ -11,8 +11,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.check import remedies
 from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
+from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import judging, placements, recording, verdicts
+from yellowjacket.bench.services import judging, placements, verdicts
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import DEVELOPERS
@@ -65,7 +66,7 @@ def _context(page: SittingPage) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     stave = Stave(page.ladder, columns)
     lane = _lane(page)
-    proposals = recording.proposals(page.ladder, lane)
+    proposals = proposals_.proposals(page.ladder, lane)
     lines = grade_lines(page, proposals, lane=lane)
     if looking.rows == ONE and len(found.rows) == 1:
         lines = [crop_line(page, stave.column_px), *lines]

@@ -12,8 +12,8 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.measure import patches as patches_
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Frame, Patch, Rung, ladder_queries
+from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import recording
 from yellowjacket.bench.services.developing import grey_signals
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.raw.frame import FrameError
@@ -105,7 +105,7 @@ def _sheet(page: SittingPage) -> dict[str, object]:
     folded: list[sheet.Folded] = []
     if readings:
         found, folded = sheet.finding_lines(page, readings, empty.column_px)
-        lines += found + grade_lines(page, recording.proposals(page.ladder))
+        lines += found + grade_lines(page, proposals.proposals(page.ladder))
     return page.context(stave=Stave(page.ladder, columns, lines), folded=folded)
 
 

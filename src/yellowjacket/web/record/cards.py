@@ -12,7 +12,7 @@ from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 
 from yellowjacket.bench.models import Record
-from yellowjacket.bench.services.other_limits import marks_to_mind
+from yellowjacket.bench.record.other_limits import marks_to_mind
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.record.plots import latin
 

@@ -12,7 +12,9 @@ from django.utils.safestring import SafeString, mark_safe
 
 from yellowjacket import __version__
 from yellowjacket.bench.models import Frame, Ladder, Record, Rung, Sitting
-from yellowjacket.bench.services import comparing, other_limits, recording
+from yellowjacket.bench.record import evidence, other_limits
+from yellowjacket.bench.record import proposals as proposals_
+from yellowjacket.bench.services import comparing
 from yellowjacket.bench.services.comparing import QUANTITIES
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.metrology.estimate import Quantity
@@ -51,7 +53,7 @@ class LadderPart:
     """A ladder in the report: limits, rungs, frames with their digests."""
 
     ladder: Ladder
-    proposals: Sequence[recording.Proposal]
+    proposals: Sequence[proposals_.Proposal]
     conditions: Mapping[str, object]
     rungs: Sequence[RungPart]
     others: Sequence[other_limits.OtherLimit]
@@ -99,7 +101,7 @@ def _ladder(ladder: Ladder, sitting: Sitting) -> LadderPart:
         for rung in rungs
     ]  # fmt: skip
     return LadderPart(
-        ladder, recording.proposals(ladder), recording.conditions(ladder), shown,
+        ladder, proposals_.proposals(ladder), evidence.conditions(ladder), shown,
         other_limits.of_ladder(ladder, list(sitting.uses.all())) if ladder.kind == Ladder.Kind.ISO else (),
         other_limits.marks_to_mind(ladder), frames,
         list(ladder.records.prefetch_related("decisions__use", "other_decisions")), _plots(shown),

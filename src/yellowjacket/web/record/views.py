@@ -13,8 +13,11 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Decision, Record, Use
 from yellowjacket.bench.people import trail
+from yellowjacket.bench.record import evidence, other_limits
+from yellowjacket.bench.record import proposals as proposals_
+from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, other_limits, recording
+from yellowjacket.bench.services import exporting
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -32,7 +35,7 @@ _TRAIL_ROWS = 30
 class Row:
     """One use and level: proposal and decision side by side."""
 
-    proposal: recording.Proposal
+    proposal: proposals_.Proposal
     decision: Decision | None
     # Graded limits with a lane's finish, by its name.
     finished: Sequence[tuple[str, Limit]] = ()
@@ -61,11 +64,11 @@ class UseBlock:
 
 
 def _context(page: SittingPage, record: Record) -> dict[str, object]:
-    proposals = recording.proposals(page.ladder)
-    decisions = recording.decisions_of(record)
+    proposals = proposals_.proposals(page.ladder)
+    decisions = record_.decisions_of(record)
     lanes = [lane for lane in page.ladder.lanes.all() if lane.grades.exists()]
     by_lane = {
-        lane.name: {(p.use.pk, p.level): p.graded for p in recording.proposals(page.ladder, lane)} for lane in lanes
+        lane.name: {(p.use.pk, p.level): p.graded for p in proposals_.proposals(page.ladder, lane)} for lane in lanes
     }
     blocks = []
     for use in page.uses:
@@ -82,11 +85,11 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung), grade_lines(page, proposals))
     others = _others(page, record)
     return page.context(
-        record=record, blocks=blocks, doubts=doubts, stave=stave, conditions=recording.conditions(page.ladder),
+        record=record, blocks=blocks, doubts=doubts, stave=stave, conditions=evidence.conditions(page.ladder),
         versions=page.ladder.records.all(), open_count=len(LEVELS) * len(page.uses) - len(decisions),
         decided=bool(decisions), others=others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
         open_others=sum(not row.decided and row.limit.text != "–" for row in others),
-        answer=record.answer or recording.answer_of(record),
+        answer=record.answer or record_.answer_of(record),
         to_mind=other_limits.marks_to_mind(page.ladder), remembered=other_limits.remembered(page.ladder.body),
     )  # fmt: skip
 
@@ -104,7 +107,7 @@ def _record(request: HttpRequest, page: SittingPage) -> Record:
     # The first version is there to be decided before anything of it is stored.
     if version is not None and (version != 1 or page.ladder.records.exists()):
         return get_object_or_404(Record, ladder=page.ladder, version=version)
-    return recording.open_record(page.ladder) if request.method == "POST" else recording.newest_record(page.ladder)
+    return record_.open_record(page.ladder) if request.method == "POST" else record_.newest_record(page.ladder)
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
@@ -125,7 +128,7 @@ def decide(request: HttpRequest, sitting_id: int) -> HttpResponse:
         if mark != "none" and iso is None:
             raise Refusal("Choose a mark, or none.")
         use = get_object_or_404(Use, sitting=sitting_page.sitting, pk=identity(request.POST.get("for_use")))
-        recording.decide(record, use, request.POST.get("level", ""), iso, sitting_page.person)
+        record_.decide(record, use, request.POST.get("level", ""), iso, sitting_page.person)
     except Refusal as refusal:
         message = str(refusal)
     return render(request, "record/_table.html", _context(sitting_page, record) | {"message": message})
@@ -138,7 +141,7 @@ def decide_other(request: HttpRequest, sitting_id: int) -> HttpResponse:
     record = _record(request, sitting_page)
     message, said = "", request.POST
     try:
-        recording.decide_other(
+        record_.decide_other(
             record, said.get("what", ""), said.get("limit_use", ""), said.get("decided_other", ""), sitting_page.person
         )
     except Refusal as refusal:
@@ -159,7 +162,7 @@ def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingP
 @require_POST
 def accept(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Take over the measured marks where nothing is decided."""
-    return _carry_out(request, sitting_id, lambda page, record: recording.accept_measured(record, page.person))
+    return _carry_out(request, sitting_id, lambda page, record: record_.accept_measured(record, page.person))
 
 
 @require_POST
@@ -177,10 +180,10 @@ def sign(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Keep the note and sign."""
 
     def action(page: SittingPage, record: Record) -> None:
-        recording.note(record, answer=request.POST.get("answer", ""), text=request.POST.get("note", ""))
+        record_.note(record, answer=request.POST.get("answer", ""), text=request.POST.get("note", ""))
         if "sign" in request.POST:
             others = other_limits.of_ladder(page.ladder, page.uses)
-            recording.sign(record, request.POST.get("signed_by", ""), other_limits.as_evidence(others))
+            record_.sign(record, request.POST.get("signed_by", ""), other_limits.as_evidence(others))
             page.person = page.person or request.POST.get("signed_by", "")
 
     return _carry_out(request, sitting_id, action)
@@ -203,7 +206,7 @@ def remember(request: HttpRequest, sitting_id: int) -> HttpResponse:
 @require_POST
 def amend(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Open a new version of a signed record."""
-    return _carry_out(request, sitting_id, lambda page, record: recording.amend(record, page.person))
+    return _carry_out(request, sitting_id, lambda page, record: record_.amend(record, page.person))
 
 
 @require_GET

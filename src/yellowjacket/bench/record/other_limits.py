@@ -9,8 +9,10 @@ from django.db.models import QuerySet
 
 from yellowjacket.bench.models import Body, Ladder, Reading, Record, RememberedLimit, Sitting, Use
 from yellowjacket.bench.people import trail
+from yellowjacket.bench.record import proposals
+from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks, pushing, recording
+from yellowjacket.bench.services import darks, pushing
 from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -38,7 +40,7 @@ def of_ladder(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
 def _finished(ladder: Ladder) -> list[OtherLimit]:
     rows = []
     for lane in ladder.lanes.filter(grades__isnull=False).distinct():
-        for one in recording.proposals(ladder, lane):
+        for one in proposals.proposals(ladder, lane):
             graded = one.graded
             text = f"ISO {graded.mark}" if graded.mark is not None else "–"
             ends = graded.criterion or graded.reason
@@ -140,7 +142,7 @@ def take_over(record: Record, others: Sequence[OtherLimit], person: str = "") ->
     decided = set(record.other_decisions.values_list("what", "use"))
     for one in others:
         if (one.what, one.use) not in decided and one.text != "–":
-            recording.decide_other(record, one.what, one.use, one.text, person)
+            record_.decide_other(record, one.what, one.use, one.text, person)
 
 
 def remember(body: Body, what: str, text: str, use: str, source: str, person: str) -> RememberedLimit:

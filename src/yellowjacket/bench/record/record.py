@@ -3,87 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
 
 from django.db import transaction
 from django.utils import timezone
 
-from yellowjacket.bench.models import Decision, Frame, Ladder, Lane, OtherDecision, Record, Rung, Use
-from yellowjacket.bench.models.grade_queries import current_grades
-from yellowjacket.bench.models.reading_queries import findings_by_use
+from yellowjacket.bench.models import Decision, Ladder, OtherDecision, Record, Use
 from yellowjacket.bench.people import trail
+from yellowjacket.bench.record.evidence import evidence
+from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.core.exposure import dial
-from yellowjacket.core.limits.iso_limits import (
-    GradedRung,
-    Limit,
-    RungFindings,
-    disagreement_stops,
-    graded_limits,
-    measured_limits,
-)
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.core.metrology.estimate import Quantity
-
-# Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).
-DISAGREE_STOPS = 1.0
-
-
-@dataclass(frozen=True, slots=True)
-class Proposal:
-    """Measured and graded limit of one use and level beside each other."""
-
-    use: Use
-    level: str
-    measured: Limit
-    graded: Limit
-    apart_stops: float | None
-
-    @property
-    def disagree(self) -> bool:
-        """Whether eye and numbers differ by more than a stop."""
-        return self.apart_stops is not None and abs(self.apart_stops) > DISAGREE_STOPS
-
-
-def _at(
-    findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use, rungs: Sequence[Rung]
-) -> list[RungFindings]:
-    """Findings of every rung at a use's size; what does not depend on size, and uses no smaller, per pixel."""
-    per_pixel, own = findings.get(None, {}), findings.get(use.pk, {})
-    return [
-        RungFindings(dial.exact_iso(rung.iso), rung.iso, {**per_pixel.get(rung.pk, {}), **own.get(rung.pk, {})})
-        for rung in rungs
-    ]
-
-
-def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
-    """Every use and level, measured and graded; none for ladders that do not run along ISO.
-
-    ``lane``: graded with a finish instead of as is; measured stays as is, a finish has no raw readings.
-    """
-    if ladder.kind != Ladder.Kind.ISO:
-        return []
-    rungs = list(ladder.rungs.all())
-    findings = findings_by_use(rungs)
-    grades = current_grades(ladder, lane=lane)
-    profile = ladder.sitting.profile.criteria
-    result = []
-    for use in ladder.sitting.uses.all():
-        measured = measured_limits(_at(findings, use, rungs), profile.seen_in(monochrome=use.monochrome))
-        graded = graded_limits([_graded(rung, grades.get((rung.pk, use.pk))) for rung in rungs])
-        result += [
-            Proposal(use, level, measured[level], graded[level], disagreement_stops(measured[level], graded[level]))
-            for level in LEVELS
-        ]
-    return result
-
-
-def _graded(rung: Rung, grade: object) -> GradedRung:
-    from yellowjacket.bench.models import Grade
-
-    if not isinstance(grade, Grade):
-        return GradedRung(rung.iso, None)
-    return GradedRung(rung.iso, grade.grade, grade.get_reason_display())
 
 
 def newest_record(ladder: Ladder) -> Record:
@@ -230,46 +159,6 @@ def amend(record: Record, person: str = "") -> Record:
 def _must_be_open(record: Record) -> None:
     if record.signed:
         raise Refusal(f"This record was signed by {record.signed_by}. Amend it to make a new version.")
-
-
-def evidence(ladder: Ladder) -> dict[str, object]:
-    """Conditions and proposals as plain values, for the signed record and for exports."""
-    return {
-        "conditions": conditions(ladder),
-        "proposals": [
-            {"use": p.use.name, "level": p.level, "measured": asdict(p.measured), "graded": asdict(p.graded)}
-            for p in proposals(ladder)
-        ],
-    }
-
-
-def conditions(ladder: Ladder) -> dict[str, object]:
-    """What the limits hold for: body, firmware, lens, light, temperature, settings, profile."""
-    sitting = ladder.sitting
-    frames = Frame.objects.filter(shot__rung__ladder=ladder).exclude(firmware="")
-    # The default order would join the distinct columns and make every row its own.
-    firmware = frames.order_by("firmware").values_list("firmware", flat=True).distinct()
-    profile = sitting.profile.criteria
-    return {
-        "body": str(ladder.body),
-        "serial": ladder.body.serial,
-        "firmware": list(firmware),
-        "held_on": sitting.held_on.isoformat(),
-        "scene": sitting.scene,
-        "lens": sitting.lens,
-        "light": sitting.light,
-        "temperature_c": sitting.temperature_c,
-        "aperture": f"f/{ladder.f_number:g}",
-        "method": ladder.get_method_display(),
-        "profile": profile.name,
-        "thresholds": {criterion.key: list(criterion.thresholds) for criterion in profile.criteria},
-        "judged_by": judges(ladder),
-    }
-
-
-def judges(ladder: Ladder) -> list[str]:
-    """Who graded the ladder."""
-    return sorted({grade.person for grade in current_grades(ladder).values()})
 
 
 def decisions_of(record: Record) -> Mapping[tuple[int, str], Decision]:

@@ -13,8 +13,10 @@ from yellowjacket import home
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Grade, grade_queries, reading_queries
+from yellowjacket.bench.record import proposals
+from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, judging, recording
+from yellowjacket.bench.services import exporting, judging
 
 pytestmark = pytest.mark.django_db
 WREN = "Wren"
@@ -65,7 +67,7 @@ def test_grades_need_a_person_a_scale_and_a_use_of_the_sitting(sitting, make_sit
 
 def test_proposals_stand_measured_beside_graded(measured):
     grade_all(measured, "ACE")
-    found = {(p.use.name, p.level): p for p in recording.proposals(measured.ladders.get())}
+    found = {(p.use.name, p.level): p for p in proposals.proposals(measured.ladders.get())}
     assert len(found) == 6
     pixel = found["Pixel level", "usable"]
     # Grey SNR of the test body at ISO 400 is about 31, of the shadow 8.6: usable to the end of the ladder by those,
@@ -81,51 +83,51 @@ def test_proposals_stand_measured_beside_graded(measured):
 
 def test_a_record_is_decided_signed_and_then_closed(measured):
     ladder = measured.ladders.get()
-    record = recording.open_record(ladder)
+    record = record_.open_record(ladder)
     with pytest.raises(Refusal, match="6 limits are not decided"):
-        recording.sign(record, WREN)
-    recording.accept_measured(record)
+        record_.sign(record, WREN)
+    record_.accept_measured(record)
     with pytest.raises(Refusal, match="Sign with a name"):
-        recording.sign(record, " ")
+        record_.sign(record, " ")
     use = measured.uses.first()
-    recording.decide(record, use, "clean", 400)
-    recording.decide(record, use, "usable", 200)
+    record_.decide(record, use, "clean", 400)
+    record_.decide(record, use, "usable", 200)
     with pytest.raises(Refusal, match="clean must not lie above usable"):
-        recording.sign(record, WREN)
-    recording.decide(record, use, "clean", 200)
-    recording.note(record, answer="ISO 200", text="clean enough")
-    recording.sign(record, WREN)
+        record_.sign(record, WREN)
+    record_.decide(record, use, "clean", 200)
+    record_.note(record, answer="ISO 200", text="clean enough")
+    record_.sign(record, WREN)
     assert record.signed
     assert record.evidence["conditions"]["firmware"] == ["1.10"]
     assert record.evidence["conditions"]["thresholds"]["grey_snr"] == [40, 10, 4]
     for change in (
-        lambda: recording.decide(record, use, "clean", 100), lambda: recording.note(record, answer="", text=""),
-        lambda: recording.accept_measured(record), lambda: recording.sign(record, WREN),
+        lambda: record_.decide(record, use, "clean", 100), lambda: record_.note(record, answer="", text=""),
+        lambda: record_.accept_measured(record), lambda: record_.sign(record, WREN),
     ):  # fmt: skip
         with pytest.raises(Refusal, match="signed by Wren"):
             change()
 
 
 def test_amending_makes_a_new_version_and_leaves_the_old(measured):
-    record = recording.open_record(measured.ladders.get())
-    recording.accept_measured(record)
+    record = record_.open_record(measured.ladders.get())
+    record_.accept_measured(record)
     with pytest.raises(Refusal, match="still open"):
-        recording.amend(record)
-    recording.sign(record, WREN)
-    second = recording.amend(record)
+        record_.amend(record)
+    record_.sign(record, WREN)
+    second = record_.amend(record)
     assert (second.version, second.signed) == (2, False)
     assert second.decisions.count() == record.decisions.count()
     with pytest.raises(Refusal, match="newer version"):
-        recording.amend(record)
+        record_.amend(record)
 
 
 def test_decisions_must_be_rungs_and_levels(sitting):
-    record = recording.open_record(sitting.ladders.get())
+    record = record_.open_record(sitting.ladders.get())
     use = sitting.uses.first()
     with pytest.raises(Refusal, match="ISO 250 is not a rung"):
-        recording.decide(record, use, "clean", 250)
+        record_.decide(record, use, "clean", 250)
     with pytest.raises(Refusal, match="no level 'superb'"):
-        recording.decide(record, use, "superb", 100)
+        record_.decide(record, use, "superb", 100)
 
 
 def test_the_csv_has_a_row_for_every_reading(measured):
@@ -146,9 +148,9 @@ def test_a_name_that_a_spreadsheet_would_run_is_defused(measured):
 
 def test_the_json_follows_its_published_schema(measured):
     grade_all(measured, "ABC")
-    record = recording.open_record(measured.ladders.get())
-    recording.accept_measured(record)
-    recording.sign(record, WREN)
+    record = record_.open_record(measured.ladders.get())
+    record_.accept_measured(record)
+    record_.sign(record, WREN)
     document = json.loads(json.dumps(exporting.sitting_document(measured), allow_nan=False))
     schema = json.loads(Path("docs/sitting.schema.json").read_text())
     jsonschema.Draft202012Validator(schema).validate(document)

@@ -1,0 +1,1 @@
+"""The record: limits as measured and as decided, signed, with their evidence."""

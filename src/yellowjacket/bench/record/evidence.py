@@ -1,0 +1,49 @@
+"""What a signed record rests on."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from yellowjacket.bench.models import Frame, Ladder
+from yellowjacket.bench.models.grade_queries import current_grades
+from yellowjacket.bench.record.proposals import proposals
+
+
+def evidence(ladder: Ladder) -> dict[str, object]:
+    """Conditions and proposals as plain values, for the signed record and for exports."""
+    return {
+        "conditions": conditions(ladder),
+        "proposals": [
+            {"use": p.use.name, "level": p.level, "measured": asdict(p.measured), "graded": asdict(p.graded)}
+            for p in proposals(ladder)
+        ],
+    }
+
+
+def conditions(ladder: Ladder) -> dict[str, object]:
+    """What the limits hold for: body, firmware, lens, light, temperature, settings, profile."""
+    sitting = ladder.sitting
+    frames = Frame.objects.filter(shot__rung__ladder=ladder).exclude(firmware="")
+    # The default order would join the distinct columns and make every row its own.
+    firmware = frames.order_by("firmware").values_list("firmware", flat=True).distinct()
+    profile = sitting.profile.criteria
+    return {
+        "body": str(ladder.body),
+        "serial": ladder.body.serial,
+        "firmware": list(firmware),
+        "held_on": sitting.held_on.isoformat(),
+        "scene": sitting.scene,
+        "lens": sitting.lens,
+        "light": sitting.light,
+        "temperature_c": sitting.temperature_c,
+        "aperture": f"f/{ladder.f_number:g}",
+        "method": ladder.get_method_display(),
+        "profile": profile.name,
+        "thresholds": {criterion.key: list(criterion.thresholds) for criterion in profile.criteria},
+        "judged_by": judges(ladder),
+    }
+
+
+def judges(ladder: Ladder) -> list[str]:
+    """Who graded the ladder."""
+    return sorted({grade.person for grade in current_grades(ladder).values()})

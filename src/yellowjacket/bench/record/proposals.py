@@ -1,0 +1,81 @@
+"""Limits as measured and as graded, side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from yellowjacket.bench.models import Ladder, Lane, Rung, Use
+from yellowjacket.bench.models.grade_queries import current_grades
+from yellowjacket.bench.models.reading_queries import findings_by_use
+from yellowjacket.core.exposure import dial
+from yellowjacket.core.limits.iso_limits import (
+    GradedRung,
+    Limit,
+    RungFindings,
+    disagreement_stops,
+    graded_limits,
+    measured_limits,
+)
+from yellowjacket.core.limits.tolerance import LEVELS
+from yellowjacket.core.metrology.estimate import Quantity
+
+# Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).
+DISAGREE_STOPS = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """Measured and graded limit of one use and level beside each other."""
+
+    use: Use
+    level: str
+    measured: Limit
+    graded: Limit
+    apart_stops: float | None
+
+    @property
+    def disagree(self) -> bool:
+        """Whether eye and numbers differ by more than a stop."""
+        return self.apart_stops is not None and abs(self.apart_stops) > DISAGREE_STOPS
+
+
+def _at(
+    findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use, rungs: Sequence[Rung]
+) -> list[RungFindings]:
+    """Findings of every rung at a use's size; what does not depend on size, and uses no smaller, per pixel."""
+    per_pixel, own = findings.get(None, {}), findings.get(use.pk, {})
+    return [
+        RungFindings(dial.exact_iso(rung.iso), rung.iso, {**per_pixel.get(rung.pk, {}), **own.get(rung.pk, {})})
+        for rung in rungs
+    ]
+
+
+def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
+    """Every use and level, measured and graded; none for ladders that do not run along ISO.
+
+    ``lane``: graded with a finish instead of as is; measured stays as is, a finish has no raw readings.
+    """
+    if ladder.kind != Ladder.Kind.ISO:
+        return []
+    rungs = list(ladder.rungs.all())
+    findings = findings_by_use(rungs)
+    grades = current_grades(ladder, lane=lane)
+    profile = ladder.sitting.profile.criteria
+    result = []
+    for use in ladder.sitting.uses.all():
+        measured = measured_limits(_at(findings, use, rungs), profile.seen_in(monochrome=use.monochrome))
+        graded = graded_limits([_graded(rung, grades.get((rung.pk, use.pk))) for rung in rungs])
+        result += [
+            Proposal(use, level, measured[level], graded[level], disagreement_stops(measured[level], graded[level]))
+            for level in LEVELS
+        ]
+    return result
+
+
+def _graded(rung: Rung, grade: object) -> GradedRung:
+    from yellowjacket.bench.models import Grade
+
+    if not isinstance(grade, Grade):
+        return GradedRung(rung.iso, None)
+    return GradedRung(rung.iso, grade.grade, grade.get_reason_display())
