@@ -9,10 +9,11 @@ from django.db.models import QuerySet
 
 from yellowjacket.bench.models import Body, Ladder, Reading, Record, RememberedLimit, Sitting, Use
 from yellowjacket.bench.people import trail
+from yellowjacket.bench.push import iso_invariance, latitude
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks, pushing
+from yellowjacket.bench.services import darks
 from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -63,7 +64,7 @@ def of_body(sitting: Sitting, body: Body, uses: Sequence[Use]) -> list[OtherLimi
 
 def _pushed(ladder: Ladder, use: Use) -> list[OtherLimit]:
     profile = ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
-    limits = pushing.recovery(pushing.exposed(ladder, use), profile)
+    limits = latitude.recovery(latitude.exposed(ladder, use), profile)
     return [
         _stops(what, use, one["usable"], str(ladder))
         for what, one in (("push, usable", limits.push), ("pull, usable", limits.pull))
@@ -106,14 +107,14 @@ def _long(ladder: Ladder, use: Use) -> list[OtherLimit]:
 
 def _of_iso(sitting: Sitting, body: Body) -> list[OtherLimit]:
     found = []
-    matrix = pushing.iso_against_push(sitting, body)
+    matrix = iso_invariance.iso_against_push(sitting, body)
     if matrix is not None:
         invariance = matrix.invariance
         at = invariance.from_iso.value
         text = f"ISO {at:.0f}" if at is not None else "–"
         because = "undecided: an interval straddles the bar" if invariance.undecided else invariance.from_iso.reason
         found.append(OtherLimit("invariant from", "", text, "", because, "ISO ladders"))
-    base = pushing.second_base_of(sitting, body)
+    base = iso_invariance.second_base_of(sitting, body)
     if base is not None:
         found.append(
             OtherLimit("second base", "", f"ISO {base}", "", "shadows cleaner than one mark lower", "ISO ladder")

@@ -10,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Reading, Rung, Use
+from yellowjacket.bench.push import latitude
 from yellowjacket.bench.record.proposals import proposals
-from yellowjacket.bench.services import darks, masters, pushing
+from yellowjacket.bench.services import darks, masters
 from yellowjacket.core.darks.lenr import LenrVerdict, lenr_verdict
 from yellowjacket.core.darks.matching import Fit, Setting
 from yellowjacket.core.darks.usable_exposure import Longest
@@ -110,9 +111,9 @@ def cast_of(body: Body, use: Use, push_stops: float) -> Cast | None:
     ladders = Ladder.objects.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("sitting__profile", "body")
     for ladder in ladders.order_by("-sitting__held_on", "-pk"):
         rows = [
-            (-rung.stops.value, rung.findings[pushing.CAST])
-            for rung in pushing.exposed(ladder, use).plain
-            if rung.stops.value is not None and rung.findings.get(pushing.CAST, missing("")).known
+            (-rung.stops.value, rung.findings[latitude.CAST])
+            for rung in latitude.exposed(ladder, use).plain
+            if rung.stops.value is not None and rung.findings.get(latitude.CAST, missing("")).known
         ]
         rows.sort(key=lambda row: row[0])
         for (low, one), (high, other) in pairwise(rows):

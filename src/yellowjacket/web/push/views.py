@@ -10,7 +10,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.models import Ladder, Patch, Reading
-from yellowjacket.bench.services import pushing
+from yellowjacket.bench.push import iso_invariance, latitude, raw_modes
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.latitude.iso_invariance import ALLOWED_STOPS, MEASURED, Penalty
 from yellowjacket.core.latitude.push_pull import StopLimit
@@ -71,13 +71,13 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The exposure ladder's stave with its limits, and the matrix."""
     sitting_page = SittingPage(request, sitting_id, "push")
     context = sitting_page.context(
-        matrix=_matrix(sitting_page), same=pushing.same_pixels_of(sitting_page.ladder), same_names=_SAME_NAMES,
+        matrix=_matrix(sitting_page), same=raw_modes.same_pixels_of(sitting_page.ladder), same_names=_SAME_NAMES,
         same_pictures=(OWN, AREA, LANCZOS),
     )  # fmt: skip
     if sitting_page.ladder.kind == Ladder.Kind.SETTING:
-        context["effects"] = pushing.setting_effects(sitting_page.ladder)
+        context["effects"] = raw_modes.setting_effects(sitting_page.ladder)
     elif sitting_page.ladder.kind == Ladder.Kind.ISO and sitting_page.several_bodies:
-        context["equalised"] = pushing.equalised(sitting_page.sitting)
+        context["equalised"] = raw_modes.equalised(sitting_page.sitting)
     if sitting_page.ladder.kind == Ladder.Kind.EXPOSURE:
         context |= _exposure(sitting_page) | _limits(sitting_page)
     return render(request, "push/page.html", context)
@@ -154,14 +154,14 @@ def _moved(page: SittingPage) -> tuple[Profile, list[Threshold], bool]:
         else:
             typed[criterion.key] = value
         rows.append(Threshold(criterion.key, criterion.label, criterion.at_least, text))
-    moved = pushing.profile_with(profile, typed, level)
+    moved = latitude.profile_with(profile, typed, level)
     return moved, rows, moved.criteria != profile.criteria
 
 
 def _limits(page: SittingPage) -> dict[str, object]:
     profile, thresholds, moved = _moved(page)
-    found = pushing.exposed(page.ladder, page.use)
-    recovery, level = pushing.recovery(found, profile), _level(page)
+    found = latitude.exposed(page.ladder, page.use)
+    recovery, level = latitude.recovery(found, profile), _level(page)
     places = [
         one.stops.value if one.stops.value is not None else rung.at_stops
         for one, rung in zip(found.plain, page.rungs, strict=True)
@@ -184,7 +184,7 @@ def _gain(plain: StopLimit, corrected: StopLimit) -> float | None:
 
 
 def _matrix(page: SittingPage) -> dict[str, object] | None:
-    found = pushing.iso_against_push(page.sitting, page.ladder.body)
+    found = iso_invariance.iso_against_push(page.sitting, page.ladder.body)
     if found is None:
         return None
     rows = []
@@ -197,5 +197,5 @@ def _matrix(page: SittingPage) -> dict[str, object] | None:
     return {
         "wanted": found.isos[1:], "rows": rows, "invariance": found.invariance, "allowed": ALLOWED_STOPS,
         "worst": worst, "measured": found.measured, "top": found.isos[-1], "kind_measured": MEASURED,
-        "body": page.ladder.body, "second_base": pushing.second_base_of(page.sitting, page.ladder.body),
+        "body": page.ladder.body, "second_base": iso_invariance.second_base_of(page.sitting, page.ladder.body),
     }  # fmt: skip

@@ -8,7 +8,8 @@ import pytest
 from yellowjacket.bench.measure import patches, run
 from yellowjacket.bench.models import Ladder, Patch, Problem, Reading, Sitting, ToleranceProfile
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.bench.services import pushing, shooting
+from yellowjacket.bench.push import iso_invariance, latitude, raw_modes
+from yellowjacket.bench.services import shooting
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, MOOR
@@ -48,16 +49,16 @@ def test_an_exposure_ladder_gives_steps_black_limits_and_what_if(data_folder):
     assert [row.value for row in steps.order_by("rung__position")] == pytest.approx([-4, -3, -2, -1, 0, 1], abs=0.005)
     black = {row.channel: row.value for row in Reading.objects.filter(rung__ladder=ladder, quantity="black_error_dn")}
     assert list(black.values()) == pytest.approx(MOOR.black_error_dn, abs=0.1)
-    found = pushing.exposed(ladder, use)
+    found = latitude.exposed(ladder, use)
     profile = Profile("Default")
-    recovery = pushing.recovery(found, profile)
+    recovery = latitude.recovery(found, profile)
     assert recovery.push["usable"].stops > recovery.push["clean"].stops
     # By the noise model: three stops under a grey of 12.7 % of 30 000 e⁻, SNR 4 is reached at (16 + √(256 + 64 R²))/2.
     read_e = MOOR.read_noise_e(100)
     electrons = (16 + (256 + 64 * read_e**2) ** 0.5) / 2
     truth = math.log2(0.127 * 30_000 / 8 / electrons)
     shadow = Profile("Shadow alone", tuple(one for one in DEFAULT_CRITERIA if one.key == "shadow_snr"))
-    limit = pushing.recovery(found, shadow).push["usable"]
+    limit = latitude.recovery(found, shadow).push["usable"]
     assert limit.criterion == "shadow SNR"
     assert abs(limit.stops - truth) < max(0.06, 0.75 * (limit.high - limit.low))
     # A green patch that clips in its full well says so, though the file has room above it.
@@ -66,15 +67,15 @@ def test_an_exposure_ladder_gives_steps_black_limits_and_what_if(data_folder):
     assert over.value > 0.9
     assert 0.3 < recovery.pull["usable"].stops < 0.9
     # Moving a threshold moves the bracket; with the black corrected the cast no longer decides.
-    strict = pushing.profile_with(
+    strict = latitude.profile_with(
         profile, {"neutral_drift": 0.5, "chroma_noise": 50.0, "shadow_snr": 0.5, "grey_snr": 1}, "usable"
     )
-    moved = pushing.recovery(found, strict)
+    moved = latitude.recovery(found, strict)
     assert moved.push["usable"].criterion == "neutral drift"
     assert moved.push["usable"].stops < recovery.push["usable"].stops
     assert moved.corrected["usable"].stops > moved.push["usable"].stops + 1
     assert moved.push["clean"] == recovery.push["clean"]
-    assert pushing.profile_with(profile, {"grey_snr": -1.0, "unheard": 3.0}, "usable") == profile
+    assert latitude.profile_with(profile, {"grey_snr": -1.0, "unheard": 3.0}, "usable") == profile
 
 
 def test_iso_ladders_of_one_light_tell_invariance_and_setting_ladders_their_effects(data_folder):
@@ -87,24 +88,24 @@ def test_iso_ladders_of_one_light_tell_invariance_and_setting_ladders_their_effe
     ])  # fmt: skip
     assert not Problem.objects.exists()
     fixed, reduction, modes = sitting.ladders.all()
-    found = pushing.iso_against_push(sitting, fixed.body)
+    found = iso_invariance.iso_against_push(sitting, fixed.body)
     assert found.isos == [100, 800, 3200]
     assert found.measured
     assert found.invariance.from_iso.value == 800
     assert found.penalties[100, 3200].stops.value == pytest.approx(1.07, abs=0.06)
     assert found.highlights[100].value == pytest.approx(5.0, abs=0.05)
 
-    plain, high = pushing.setting_effects(reduction)
+    plain, high = raw_modes.setting_effects(reduction)
     assert plain.noise_ratio.value == 1.0
     assert high.noise_ratio.value == pytest.approx(1 - 4 * 0.2 + 6 * 0.2**2, rel=0.06)
     assert high.correlation.value > 0.4
     assert high.hidden_stops.value == pytest.approx(1.2, abs=0.25)
 
     # Patches shrink with the frames of the reduced mode.
-    full, half = pushing.setting_effects(modes)
+    full, half = raw_modes.setting_effects(modes)
     assert half.noise_ratio.value == pytest.approx(0.5, abs=0.06)
     assert half.megabytes < 0.3 * full.megabytes
-    (same,) = pushing.same_pixels_of(modes)
+    (same,) = raw_modes.same_pixels_of(modes)
     assert same.rung.label == "half"
     assert set(same.rows) == {"same_luma", "same_chroma", "same_detail"}
     assert same.differences["same_luma"].high < 0
@@ -113,12 +114,12 @@ def test_iso_ladders_of_one_light_tell_invariance_and_setting_ladders_their_effe
 
 def test_without_ladders_there_is_nothing_to_say(sitting):
     ladder = sitting.ladders.get()
-    assert pushing.iso_against_push(sitting, ladder.body) is None
-    assert pushing.setting_effects(ladder) == []
-    assert pushing.same_pixels_of(ladder) == []
-    assert pushing.equalised(sitting) == []
-    found = pushing.exposed(ladder, sitting.uses.first())
-    limits = pushing.recovery(found, Profile("Default"))
+    assert iso_invariance.iso_against_push(sitting, ladder.body) is None
+    assert raw_modes.setting_effects(ladder) == []
+    assert raw_modes.same_pixels_of(ladder) == []
+    assert raw_modes.equalised(sitting) == []
+    found = latitude.exposed(ladder, sitting.uses.first())
+    limits = latitude.recovery(found, Profile("Default"))
     assert limits.push["usable"].stops is None
     assert "no highlight patch" in limits.pull["usable"].reason
     assert Ladder.objects.count() == 1
@@ -138,7 +139,7 @@ def test_two_bodies_are_made_equal_before_their_ranges_are_compared(sitting, mak
         for quantity, value, half in (("range_engineering", stops, 0.02), ("neighbour_correlation", rho, 0.002)):
             Reading.objects.create(rung=rung, channel="all", quantity=quantity, value=value, low=value - half, high=value + half,
                                    n=1000)  # fmt: skip
-    (found,) = pushing.equalised(sitting)
+    (found,) = raw_modes.equalised(sitting)
     assert found.difference.value == pytest.approx(-0.9)
     # A correlation of 0.301 is the filter [0.12, 0.76, 0.12], which leaves 0.606 of the noise: log2 of it is −0.72.
     assert found.processing.value == pytest.approx(-0.722, abs=0.005)

@@ -4,26 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import combinations
 
-from django.db.models import Q
-
-from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Rung, Sitting, Use
+from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Rung, Sitting, Use
 from yellowjacket.bench.models.reading_queries import findings_by_use
 from yellowjacket.core.latitude.iso_invariance import (
     Invariance,
     IsoNoise,
     Penalty,
     ShadowNoise,
-    highlight_gained,
-    invariant_from,
-    penalties,
 )
 from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
-from yellowjacket.core.noise.smoothing import noise_hidden_stops, processing_part
-from yellowjacket.core.readings.raw_modes import AREA, OWN, SAME
+from yellowjacket.core.readings.raw_modes import AREA, OWN
 
 # The cast of the neutral stands for neutral drift along an exposure ladder.
 CAST = "neutral_drift"
@@ -113,28 +106,6 @@ class IsoAgainstPush:
     measured: bool
 
 
-def iso_against_push(sitting: Sitting, body: Body) -> IsoAgainstPush | None:
-    """From the ISO ladders of a body in a sitting; None where fewer than two marks have a noise model."""
-    marks = _iso_noise(sitting, body)
-    if len(marks) < 2:
-        return None
-    found = penalties(marks)
-    top = marks[-1]
-    return IsoAgainstPush(
-        [mark.iso for mark in marks], {(one.shot_iso, one.wanted_iso): one for one in found},
-        {mark.iso: highlight_gained(mark, top) for mark in marks[:-1]}, invariant_from(marks, found),
-        any(one.kind == "measured" for one in found),
-    )  # fmt: skip
-
-
-def second_base_of(sitting: Sitting, body: Body) -> int | None:
-    """The ISO from which a second conversion gain was seen on the body's ladders, if any."""
-    flags = Reading.objects.filter(
-        rung__ladder__sitting=sitting, rung__ladder__body=body, quantity="flags", reason__contains="second base"
-    )
-    return flags.values_list("rung__iso", flat=True).first()
-
-
 def _iso_noise(sitting: Sitting, body: Body) -> list[IsoNoise]:
     """Noise models by ISO; a ladder held fixed comes before others, and its patches hold the same light."""
     ladders = sitting.ladders.filter(body=body, kind=Ladder.Kind.ISO)
@@ -183,34 +154,6 @@ class SettingEffect:
     megabytes: float | None
 
 
-def setting_effects(ladder: Ladder) -> list[SettingEffect]:
-    """Effects of every value of a setting ladder that was measured, in three queries."""
-    rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
-    found: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
-    rows = Reading.objects.filter(rung__in=rungs, use=None).filter(
-        Q(patch=None, channel="all", quantity__in=("range_engineering", "neighbour_correlation"))
-        | Q(patch__role=Patch.Role.GREY, quantity="snr", channel="G")
-        | Q(patch__role=Patch.Role.TEXTURE, quantity="detail_share")
-    )
-    for row in rows:
-        found[row.rung_id].setdefault(row.quantity, row.result)
-    sizes = dict(Frame.objects.filter(shot__rung__in=rungs).values_list("shot__rung_id", "size_bytes"))
-    nothing = missing("not measured")
-    effects = []
-    for rung in rungs:
-        own, first = found[rung.pk], found[rungs[0].pk]
-        correlation = own.get("neighbour_correlation", nothing)
-        effects.append(
-            SettingEffect(
-                rung, ratio(first.get("snr", nothing), own.get("snr", nothing)), correlation,
-                own.get("detail_share", missing("no texture: mark one on the Measure page")),
-                own.get("range_engineering", nothing), noise_hidden_stops(correlation),
-                sizes[rung.pk] / 1e6 if rung.pk in sizes else None,
-            )
-        )  # fmt: skip
-    return effects
-
-
 @dataclass(frozen=True, slots=True)
 class SamePixels:
     """A reduced raw mode beside the full one scaled to its pixels: quantity → picture (own, area, lanc) → value."""
@@ -230,23 +173,6 @@ class SamePixels:
         return found
 
 
-def same_pixels_of(ladder: Ladder) -> list[SamePixels]:
-    """Every reduced raw mode of a ladder that was held against the full one."""
-    rows = Reading.objects.filter(rung__ladder=ladder, quantity__in=SAME).exclude(patch__role=Patch.Role.SHADOW)
-    found: dict[int, dict[str, dict[str, Quantity]]] = {}
-    for row in rows:
-        found.setdefault(row.rung_id, {}).setdefault(row.quantity, {})[row.channel] = row.result
-    sizes: dict[int, int] = dict(
-        Frame.objects.filter(shot__rung__ladder=ladder).values_list("shot__rung_id", "size_bytes")
-    )
-    largest = max(sizes.values(), default=0)
-    rungs = {rung.pk: rung for rung in ladder.rungs.all()}
-    return [
-        SamePixels(rungs[pk], parts, 1 - sizes[pk] / largest if largest and pk in sizes else None)
-        for pk, parts in sorted(found.items(), key=lambda item: rungs[item[0]].iso)
-    ]
-
-
 @dataclass(frozen=True, slots=True)
 class Equalised:
     """Two bodies at one ISO: the difference of their ranges in stops, and how much of it is smoothing."""
@@ -256,26 +182,3 @@ class Equalised:
     other: Body
     difference: Quantity
     processing: Quantity
-
-
-def equalised(sitting: Sitting) -> list[Equalised]:
-    """Pairs of bodies of a sitting at every ISO both were measured at."""
-    by_iso: dict[int, dict[Body, dict[str, Quantity]]] = {}
-    rows = Reading.objects.filter(
-        rung__ladder__sitting=sitting, rung__ladder__kind=Ladder.Kind.ISO, patch=None, use=None, channel="all",
-        quantity__in=("range_engineering", "neighbour_correlation"),
-    ).select_related("rung__ladder__body")  # fmt: skip
-    for row in rows:
-        by_iso.setdefault(row.rung.iso, {}).setdefault(row.rung.ladder.body, {}).setdefault(row.quantity, row.result)
-    found = []
-    for iso, bodies in sorted(by_iso.items()):
-        known = [(body, parts) for body, parts in bodies.items() if len(parts) == 2]
-        for (one, own), (other, its) in combinations(known, 2):
-            difference, processing = processing_part(
-                own["range_engineering"],
-                its["range_engineering"],
-                own["neighbour_correlation"],
-                its["neighbour_correlation"],
-            )
-            found.append(Equalised(iso, one, other, difference, processing))
-    return found

@@ -1,0 +1,1 @@
+"""Pushing, pulling, and whether ISO is worth raising."""
