@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from datetime import date
 
+from yellowjacket.bench.darks import measure as measure_
 from yellowjacket.bench.models import Sitting, ToleranceProfile
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.bench.services import darks, shooting
+from yellowjacket.bench.services import shooting
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, BodyModel
 
@@ -36,5 +37,5 @@ def night(name="Night", *, room_c=20.0, ladders=(CAPPED, SCENE), body: BodyModel
         ladder.sitting.refresh_from_db()
         done(shooting.start_shooting(ladder, window=WINDOW))
     if measure:
-        done(darks.start_measuring(sitting))
+        done(measure_.start_measuring(sitting))
     return sitting

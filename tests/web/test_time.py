@@ -13,8 +13,8 @@ from PIL import Image
 
 from tests.growing import grow, queries
 from tests.nights import WINDOW, night
+from yellowjacket.bench.darks import measure
 from yellowjacket.bench.models import Ladder, Reading
-from yellowjacket.bench.services import darks
 from yellowjacket.core.darks.hot_pixels import KINDS
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
@@ -73,7 +73,7 @@ def test_the_page_tells_the_whole_story(client, shot):
     assert f'hx-get="/readings/{reading.pk}/"' in text
     assert "over the bias" in client.get(f"/readings/{reading.pk}/").content.decode()
     # Dark signal of every channel, and it grows with time.
-    whole = darks.measured(shot.ladders.first()).whole
+    whole = measure.measured(shot.ladders.first()).whole
     for channel in ("R", "G1", "G2", "B"):
         signals = [whole.of_channel(one, channel)[0].value for one in whole.off]
         assert signals == sorted(signals)
@@ -117,7 +117,7 @@ def test_without_warmth_nothing_is_foretold_for_another(client, data_folder):
     from yellowjacket.bench.models import Conditions
 
     Conditions.objects.all().delete()
-    darks._assembled.clear()
+    measure._assembled.clear()
     text = page(client, sitting)
     assert "temperature of the darks is not known" in text
     answer = client.get(f"/sittings/{sitting.pk}/time/answers/", {"celsius": "5"}).content.decode()

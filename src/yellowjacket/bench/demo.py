@@ -12,6 +12,7 @@ from django.db import transaction
 from django.db.models import Exists, OuterRef, QuerySet
 from PIL import Image, ImageFilter
 
+from yellowjacket.bench.darks import masters, measure
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.measure import patches, run, staleness
 from yellowjacket.bench.models import (
@@ -28,7 +29,7 @@ from yellowjacket.bench.models import (
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import record as record_
-from yellowjacket.bench.services import darks, judging, lanes, masters, shooting, verdicts
+from yellowjacket.bench.services import judging, lanes, shooting, verdicts
 from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
@@ -223,8 +224,8 @@ def _nights(report: Callable[[str], None]) -> None:
             report(f"Demo: {name.lower()}, the lens is capped ...")
         for ladder in due:
             _shoot(ladder, window=_NIGHT_WINDOW)
-        if any(darks.unmeasured(ladder) for ladder in darks.time_ladders(sitting)):
-            _later(sitting, Job.Kind.DARKS, lambda sitting=sitting: darks.start_measuring(sitting))  # type: ignore[misc]
+        if any(measure.unmeasured(ladder) for ladder in measure.time_ladders(sitting)):
+            _later(sitting, Job.Kind.DARKS, lambda sitting=sitting: measure.start_measuring(sitting))  # type: ignore[misc]
         if name == _NIGHT_WARM and not MasterDark.objects.exists():
             _later(sitting, Job.Kind.MASTER, lambda sitting=sitting: masters.start_making(sitting, []))  # type: ignore[misc]
 

@@ -18,10 +18,10 @@ from django.urls import reverse
 from numpy.typing import NDArray
 from PIL import Image
 
+from yellowjacket.bench.darks import masters
 from yellowjacket.bench.decoding import DecodeTask, decode
 from yellowjacket.bench.intake.originals import path_of
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
-from yellowjacket.bench.services import masters
 from yellowjacket.core.darks.master import with_pedestal
 from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.rect import Rect

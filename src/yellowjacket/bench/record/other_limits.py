@@ -7,13 +7,13 @@ from dataclasses import asdict, dataclass
 
 from django.db.models import QuerySet
 
+from yellowjacket.bench.darks import measure
 from yellowjacket.bench.models import Body, Ladder, Reading, Record, RememberedLimit, Sitting, Use
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.push import iso_invariance, latitude
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks
 from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -55,7 +55,7 @@ def of_body(sitting: Sitting, body: Body, uses: Sequence[Use]) -> list[OtherLimi
     for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("body"):
         for use in uses:
             found += _pushed(ladder, use)
-    for ladder in darks.time_ladders(sitting):
+    for ladder in measure.time_ladders(sitting):
         if ladder.body_id == body.pk:
             for use in uses:
                 found += _long(ladder, use)
@@ -80,7 +80,7 @@ def _stops(what: str, use: Use, limit: StopLimit, source: str) -> OtherLimit:
 
 
 def _long(ladder: Ladder, use: Use) -> list[OtherLimit]:
-    found = darks.measured(ladder)
+    found = measure.measured(ladder)
     if found is None:
         return []
     factor, _ = use_noise_factor(ladder.body.pixels, use.whole_frame_pixels)

@@ -9,10 +9,10 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.bench.darks import masters, measure
 from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Reading, Rung, Use
 from yellowjacket.bench.push import latitude
 from yellowjacket.bench.record.proposals import proposals
-from yellowjacket.bench.services import darks, masters
 from yellowjacket.core.darks.lenr import LenrVerdict, lenr_verdict
 from yellowjacket.core.darks.matching import Fit, Setting
 from yellowjacket.core.darks.usable_exposure import Longest
@@ -85,7 +85,7 @@ def _models(ladders: list[int]) -> Mapping[int, Mapping[int, Mapping[str, Quanti
 
 def _dark(body: Body, celsius: float | None) -> tuple[float | None, str]:
     """Mean dark signal, e⁻/s, at a temperature, and how that is known."""
-    found = darks.of_body(body)
+    found = measure.of_body(body)
     if found is None or found.whole.shadow is None or found.whole.shadow.current.value is None:
         return None, ""
     current, reference = found.whole.shadow.current, found.whole.reference_c
@@ -165,7 +165,7 @@ class Long:
 
 def long_of(body: Body, criteria: Sequence[Criterion], level: str, factor: float, celsius: float | None) -> Long | None:
     """From the newest measured darks of a body; None without."""
-    found = darks.of_body(body)
+    found = measure.of_body(body)
     if found is None:
         return None
     there = celsius if found.whole.reference_c is not None else None

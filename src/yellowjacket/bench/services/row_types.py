@@ -19,8 +19,8 @@ from django.db import models
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, create_model
 from typing_extensions import TypedDict
 
+from yellowjacket.bench.darks.packed import unpacked
 from yellowjacket.bench.models import Body, Frame, JurySheet, Ladder, LanePicture, Record, Rung, ToleranceProfile
-from yellowjacket.bench.services.dark_store import unpacked
 from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.planning.plan_file import spec_from
 from yellowjacket.core.raw.frame_report import report_from

@@ -24,6 +24,7 @@ from django.db import IntegrityError, models, transaction
 from django.utils.crypto import get_random_string
 
 from yellowjacket import __version__, home
+from yellowjacket.bench.darks import measure
 from yellowjacket.bench.intake.originals import complaint
 from yellowjacket.bench.measure.staleness import take_as_measured, unmeasured
 from yellowjacket.bench.models import (
@@ -58,7 +59,6 @@ from yellowjacket.bench.models import (
     Use,
 )
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks
 from yellowjacket.bench.services.row_types import RowError, checked
 from yellowjacket.keeping import UNREADABLE, KeepingError, extract, extract_into, read_manifest
 
@@ -133,7 +133,7 @@ def write(sitting: Sitting, file: IO[bytes], *, originals: bool) -> None:
 
 
 def _darks_due(ladder: Ladder) -> bool:
-    return ladder.kind == Ladder.Kind.TIME and darks.unmeasured(ladder) > 0
+    return ladder.kind == Ladder.Kind.TIME and measure.unmeasured(ladder) > 0
 
 
 def _files(sitting: Sitting) -> dict[str, Frame | LanePicture]:
@@ -310,7 +310,7 @@ def _stored(document: _Document, came: Mapping[str, Path], described: str) -> Ta
         ladder = Ladder.objects.filter(pk=numbers.get(("Ladder", number), 0)).first()
         if ladder is not None:
             take_as_measured(ladder)
-            darks.take_as_measured(ladder)
+            measure.take_as_measured(ladder)
     return Taken(sitting, tuple(remarks))
 
 

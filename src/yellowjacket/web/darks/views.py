@@ -15,9 +15,9 @@ from django.urls import reverse
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.darks import masters
 from yellowjacket.bench.models import Body, Frame, MasterDark, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import masters
 from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.typed import decimal, identity, whole
 from yellowjacket.core.darks.matching import Setting

@@ -10,8 +10,8 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
+from yellowjacket.bench.darks import measure
 from yellowjacket.bench.models import Body
-from yellowjacket.bench.services import darks
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.darks.night_plan import CAUTIONS, Night, NightError, Stretch, plan_night
 from yellowjacket.core.darks.usable_exposure import Longest
@@ -76,7 +76,7 @@ def _planned(form: NightForm) -> dict[str, object]:
 def _record(form: NightForm) -> tuple[Record | None, float]:
     """What the body's darks say, and which share of a frame's variance darks would carry over."""
     body: Body | None = form.cleaned_data["body"]
-    found = darks.of_body(body) if body else None
+    found = measure.of_body(body) if body else None
     if found is None:
         return None, 1.0
     air = [form.cleaned_data[name] for name in ("begin_c", "end_c") if form.cleaned_data[name] is not None]

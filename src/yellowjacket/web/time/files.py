@@ -11,7 +11,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET
 from PIL import Image
 
-from yellowjacket.bench.services import darks
+from yellowjacket.bench.darks import measure
 from yellowjacket.core.darks.hot_pixels import KINDS, TRANSIENT, PixelTable
 from yellowjacket.core.raw.fits import MASK_BITS, Header, image_bytes, mask_of, table_bytes
 from yellowjacket.core.raw.frame import CHANNELS
@@ -28,7 +28,7 @@ class _Pixels:
 
     def __init__(self, request: HttpRequest, sitting_id: int) -> None:
         self.page = SittingPage(request, sitting_id, "time")
-        found = darks.measured(self.page.ladder)
+        found = measure.measured(self.page.ladder)
         if found is None:
             raise Http404
         one = found.by_rung.get(self.page.rung.pk)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from yellowjacket.bench.darks.measure import MeasuredDarks
 from yellowjacket.bench.models import Reading, Rung
-from yellowjacket.bench.services.darks import MeasuredDarks
 from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.lenr import LenrTime
 from yellowjacket.core.limits.tolerance import LEVELS

@@ -12,12 +12,11 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.darks import measure, sensor_temperature
 from yellowjacket.bench.intake import originals
 from yellowjacket.bench.models import Ladder, Rung
 from yellowjacket.bench.plan.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks
-from yellowjacket.bench.services import warmth as warmth_
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.darks.dark_current import corner_to_centre
 from yellowjacket.core.darks.defects_in_light import LESS_SURE, bright_points, repaired
@@ -56,12 +55,12 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 def _context(page: SittingPage) -> dict[str, object]:
     timed = page.ladder.kind == Ladder.Kind.TIME
-    found = darks.measured(page.ladder) if timed else None
+    found = measure.measured(page.ladder) if timed else None
     scene = timed and page.ladder.method == Ladder.Method.SCENE
     context = page.context(
         scene=scene,
         timed=timed,
-        pending=darks.unmeasured(page.ladder) if timed else 0,
+        pending=measure.unmeasured(page.ladder) if timed else 0,
         found=found,
         cautions=DARK_CAUTIONS,
     )
@@ -79,19 +78,19 @@ def _context(page: SittingPage) -> dict[str, object]:
             for rung in view.rungs
         ],
         "growth": found.whole.growth(), "corner": corner_to_centre(surface), "channels": CHANNELS,
-        "persists": darks.persistence(page.ladder, found), "warm_of_rung": found.warmth.get(page.rung.pk),
+        "persists": measure.persistence(page.ladder, found), "warm_of_rung": found.warmth.get(page.rung.pk),
         "befores": Ladder.Before.choices, **_map(page, view), **_answers(page, view), **_lenr(page, view),
     }  # fmt: skip
 
 
-def _view(page: SittingPage, found: darks.MeasuredDarks) -> TimeView:
+def _view(page: SittingPage, found: measure.MeasuredDarks) -> TimeView:
     factor, _ = use_noise_factor(page.ladder.body.pixels, page.size_use.whole_frame_pixels if page.size_use else None)
-    return TimeView(page, found, darks.rungs_of(found, page.rungs), factor)
+    return TimeView(page, found, measure.rungs_of(found, page.rungs), factor)
 
 
 def _measured(request: HttpRequest, sitting_id: int) -> tuple[SittingPage, TimeView]:
     sitting_page = SittingPage(request, sitting_id, "time")
-    found = darks.measured(sitting_page.ladder)
+    found = measure.measured(sitting_page.ladder)
     if found is None:
         raise Http404
     view = _view(sitting_page, found)
@@ -305,7 +304,7 @@ def _lenr(page: SittingPage, view: TimeView) -> Mapping[str, object]:
 def start(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Measure the darks that are not measured yet."""
     sitting_page = SittingPage(request, sitting_id, "time")
-    carried_out(request, lambda: darks.start_measuring(sitting_page.sitting))
+    carried_out(request, lambda: measure.start_measuring(sitting_page.sitting))
     return redirect(sitting_page.url("time", ladder=sitting_page.ladder.pk))
 
 
@@ -314,8 +313,8 @@ def warmth(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The sensor's temperature at the current rung, as the tester says."""
     sitting_page = SittingPage(request, sitting_id, "time")
     rung: Rung = sitting_page.rung
-    if carried_out(request, lambda: warmth_.enter(rung, request.POST.get("celsius", ""))):
-        darks.store_readings(sitting_page.ladder)
+    if carried_out(request, lambda: sensor_temperature.enter(rung, request.POST.get("celsius", ""))):
+        measure.store_readings(sitting_page.ladder)
     return redirect(sitting_page.url("time", ladder=sitting_page.ladder.pk, rung=rung.key))
 
 
@@ -325,11 +324,11 @@ def warmth_csv(request: HttpRequest, sitting_id: int) -> HttpResponse:
     sitting_page = SittingPage(request, sitting_id, "time")
 
     def enter() -> None:
-        count = warmth_.enter_csv(sitting_page.ladder, request.FILES.get("table"))
+        count = sensor_temperature.enter_csv(sitting_page.ladder, request.FILES.get("table"))
         messages.success(request, f"{count} frame{'s have' if count != 1 else ' has'} a temperature now.")
 
     if carried_out(request, enter):
-        darks.store_readings(sitting_page.ladder)
+        measure.store_readings(sitting_page.ladder)
     return redirect(sitting_page.url("time", ladder=sitting_page.ladder.pk))
 
 

@@ -16,13 +16,13 @@ from django.conf import settings
 from django.utils.text import slugify
 from numpy.typing import NDArray
 
+from yellowjacket.bench.darks import measure
+from yellowjacket.bench.darks.sensor_temperature import warmth_of
 from yellowjacket.bench.intake import originals
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Body, Frame, Job, MasterDark, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks
-from yellowjacket.bench.services.warmth import warmth_of
 from yellowjacket.core.darks.master import FEWEST_DARKS, MasterError, make_master, subtracted, with_pedestal
 from yellowjacket.core.darks.matching import WARMTH_C, Fit, Match, Setting, matches
 from yellowjacket.core.exposure.dial import exact_exposure_s
@@ -219,7 +219,7 @@ def setting_of(frame: Frame) -> Setting:
 def candidates(wanted: Setting, body: Body) -> list[Candidate]:
     """Masters of a body beside a wanted setting, the best first."""
     masters = {one.pk: one for one in MasterDark.objects.filter(body=body)}
-    found = darks.of_body(body)
+    found = measure.of_body(body)
     doubling = found.whole.doubling.value if found else None
     rows = [
         (

@@ -11,11 +11,12 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.nights import CAPPED, WINDOW, done, night
+from yellowjacket.bench.darks import masters, measure, sensor_temperature
+from yellowjacket.bench.darks.packed import packed, unpacked
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, MasterDark, Problem, Reading, RungDarks, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import darks, masters, shooting, warmth
-from yellowjacket.bench.services.dark_store import packed, unpacked
+from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import shots
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
@@ -29,7 +30,7 @@ pytestmark = pytest.mark.django_db
 def test_a_time_ladder_is_measured_and_says_how_long(data_folder):
     sitting = night()
     ladder = sitting.ladders.first()
-    found = darks.measured(ladder)
+    found = measure.measured(ladder)
     whole = found.whole
     # The instruments of the simulated body told how warm it was; it warms up by its work.
     assert {one.source for one in found.warmth.values()} == {"instrument"}
@@ -50,7 +51,7 @@ def test_a_time_ladder_is_measured_and_says_how_long(data_folder):
     cooler = whole.longest(Profile("x").long_exposure, "usable", celsius=whole.reference_c - 6)
     assert cooler["single-pixel repair"].seconds > 1.5 * answers["single-pixel repair"].seconds
     # The scene's ladder has no darks and is left alone.
-    assert darks.measured(sitting.ladders.last()) is None
+    assert measure.measured(sitting.ladders.last()) is None
 
 
 def test_nothing_is_measured_twice_and_entered_warmth_counts(data_folder):
@@ -59,22 +60,22 @@ def test_nothing_is_measured_twice_and_entered_warmth_counts(data_folder):
     )
     ladder = sitting.ladders.get()
     first = {one.rung_id: bytes(one.measured) for one in RungDarks.objects.all()}
-    job = darks.start_measuring(sitting)
+    job = measure.start_measuring(sitting)
     done(job)
     assert job.message == "all darks were measured already"
-    assert darks.unmeasured(ladder) == 0
+    assert measure.unmeasured(ladder) == 0
     rung = ladder.rungs.last()
 
     def doubling() -> float | None:
-        return darks.measured(ladder).whole.doubling.value
+        return measure.measured(ladder).whole.doubling.value
 
     before = doubling()
-    assert warmth.enter(rung, "31,5") == 2
-    assert darks.measured(ladder).warmth[rung.pk] == warmth.Warmth(31.5, "entered")
+    assert sensor_temperature.enter(rung, "31,5") == 2
+    assert measure.measured(ladder).warmth[rung.pk] == sensor_temperature.Warmth(31.5, "entered")
     assert doubling() != before
     # The numbers themselves are what they were, and the file's own word is kept.
     assert {one.rung_id: bytes(one.measured) for one in RungDarks.objects.all()} == first
-    warmth.enter(rung, "")
+    sensor_temperature.enter(rung, "")
     assert doubling() == before
 
 
@@ -84,7 +85,7 @@ def test_senseless_warmth_is_refused(data_folder, text, words):
         ladders=(LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=(1,), repeats=2),), measure=False
     )
     with pytest.raises(Refusal, match=words):
-        warmth.enter(sitting.ladders.get().rungs.get(), text)
+        sensor_temperature.enter(sitting.ladders.get().rungs.get(), text)
 
 
 def test_warmth_from_a_table(data_folder):
@@ -98,14 +99,14 @@ def test_warmth_from_a_table(data_folder):
 
     names = list(Frame.objects.filter(sitting=sitting).values_list("path", flat=True))
     lines = [f"{Path(name).name},{20 + n}" for n, name in enumerate(names)]
-    assert warmth.enter_csv(ladder, table("file,temperature_c\n" + "\n".join(lines))) == 4
+    assert sensor_temperature.enter_csv(ladder, table("file,temperature_c\n" + "\n".join(lines))) == 4
     assert Frame.objects.get(path=names[2]).overrides == {"temperature_c": 22.0}
     for bad, words in (
         (None, "Choose a CSV"), (table("name,c\na,1"), "needs the columns"), (table("file,temperature_c\nx.dng,hot"), "line 2"),
         (table(b"\xff\xfe\x00\x01"), "UTF-8"), (table("file,temperature_c\nother.dng,20"), "None of the files"),
     ):  # fmt: skip
         with pytest.raises(Refusal, match=words):
-            warmth.enter_csv(ladder, bad)
+            sensor_temperature.enter_csv(ladder, bad)
 
 
 def test_a_broken_dark_is_named_and_the_others_are_measured(data_folder):
@@ -114,9 +115,9 @@ def test_a_broken_dark_is_named_and_the_others_are_measured(data_folder):
     )
     broken = Path(Frame.objects.filter(sitting=sitting, shot__rung__exposure_s=15).first().path)
     broken.write_bytes(b"II*\0")
-    done(darks.start_measuring(sitting))
+    done(measure.start_measuring(sitting))
     assert Problem.objects.filter(sitting=sitting, file_name=broken.name).exists()
-    found = darks.measured(sitting.ladders.get())
+    found = measure.measured(sitting.ladders.get())
     assert len(found.by_rung) == 3
     assert sum(one.pixels is None for one in found.by_rung.values()) == 1
 
@@ -135,12 +136,12 @@ def test_capped_shots_need_no_first_frame_to_be_looked_at(data_folder):
 
 def test_without_darks_it_says_so(sitting):
     with pytest.raises(Refusal, match="no dark to measure"):
-        darks.start_measuring(sitting)
+        measure.start_measuring(sitting)
 
 
 def test_findings_survive_their_bytes(data_folder):
     sitting = night(ladders=(LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=(1, 60), repeats=2),))
-    one = next(iter(darks.measured(sitting.ladders.get()).by_rung.values()))
+    one = next(iter(measure.measured(sitting.ladders.get()).by_rung.values()))
     again = unpacked(packed(one), 33.0)
     assert again.group.temperature_c == 33.0
     assert (again.pixels.rows == one.pixels.rows).all()
@@ -154,7 +155,7 @@ def test_hot_pixels_persist_from_night_to_night(data_folder):
     spec = LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=(1, 30, 120), repeats=2)
     first, second = night("One", ladders=(spec,)), night("Two", ladders=(spec,), room_c=26.0)
     ladder = first.ladders.get()
-    ((other, share),) = darks.persistence(ladder, darks.measured(ladder))
+    ((other, share),) = measure.persistence(ladder, measure.measured(ladder))
     assert other == second.ladders.get()
     assert share.value > 0.9
 
@@ -266,10 +267,10 @@ def test_stopped_work_goes_on_where_it_was(data_folder, monkeypatch):
 
     with monkeypatch.context() as patch:
         patch.setattr(queue.Progress, "step", stop_after_two)
-        job = darks.start_measuring(sitting)
+        job = measure.start_measuring(sitting)
         job.refresh_from_db()
     assert job.state == "stopped"
     assert RungDarks.objects.count() == 2
-    job = darks.start_measuring(Sitting.objects.get(pk=sitting.pk))
+    job = measure.start_measuring(Sitting.objects.get(pk=sitting.pk))
     done(job)
     assert job.message == "darks of 6 rungs measured"

@@ -11,6 +11,8 @@ from pathlib import Path
 from statistics import fmean
 
 from yellowjacket import __version__
+from yellowjacket.bench.darks.packed import packed, unpacked
+from yellowjacket.bench.darks.sensor_temperature import Warmth, warmth_of
 from yellowjacket.bench.intake.originals import unusable
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.jobs import queue
@@ -18,8 +20,6 @@ from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Reading, Rung, RungDarks, Shot, Sitting
 from yellowjacket.bench.models.frame_queries import darks_of
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.dark_store import packed, unpacked
-from yellowjacket.bench.services.warmth import Warmth, warmth_of
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings, TimeTask, measure_time
 from yellowjacket.core.darks.hot_pixels import also_in
 from yellowjacket.core.darks.series import DarkLadder, Known

@@ -1,0 +1,1 @@
+"""Darks of a sitting: measured, kept, averaged into masters."""
