@@ -12,11 +12,12 @@ from django.db import models
 
 from yellowjacket import home
 from yellowjacket.bench.intake import importing
+from yellowjacket.bench.look import blind_rounds, contact_sheets, grades
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Frame, Grade, JurySheet, Reading, Sitting, ToleranceProfile
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, judging, jury, rounds, sitting_archive
+from yellowjacket.bench.services import exporting, sitting_archive
 from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
@@ -30,10 +31,10 @@ def full(sitting, card, data_folder):
     run.start_measuring(sitting)
     ladder, use = sitting.ladders.get(), sitting.uses.first()
     for rung in ladder.rungs.all():
-        judging.grade_rung(rung, use, "Wren", 2)
-    judging.give_reason(ladder.rungs.first(), use, "Wren", "grain")
-    rounds.begin(sitting, use, "Wren", 1.0)
-    jury.make_sheet(sitting, use)
+        grades.grade_rung(rung, use, "Wren", 2)
+    grades.give_reason(ladder.rungs.first(), use, "Wren", "grain")
+    blind_rounds.begin(sitting, use, "Wren", 1.0)
+    contact_sheets.make_sheet(sitting, use)
     record = record_.open_record(ladder)
     for each in sitting.uses.all():
         for level in LEVELS:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import URLPattern, get_resolver
 
+from yellowjacket.bench.look import blind_rounds, contact_sheets, renditions
 from yellowjacket.bench.models import (
     BlindRound,
     Body,
@@ -27,7 +28,7 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
 )
 from yellowjacket.bench.record import record
-from yellowjacket.bench.services import foreign, jury, lanes, rounds
+from yellowjacket.bench.services import foreign
 
 
 @dataclass
@@ -61,15 +62,15 @@ def things_of(sitting: Sitting) -> Things:
     """One of everything that an address can name."""
     ladder, use = sitting.ladders.get(), sitting.uses.first()
     record.open_record(ladder)
-    round_ = rounds.begin(sitting, use, "Wren", 1.0)
-    finished = rounds.begin(sitting, use, "Wren", 1.0)
+    round_ = blind_rounds.begin(sitting, use, "Wren", 1.0)
+    finished = blind_rounds.begin(sitting, use, "Wren", 1.0)
     for _ in range(400):
-        trial = rounds.next_trial(finished)
+        trial = blind_rounds.next_trial(finished)
         if trial is None:
             break
-        rounds.answer(finished, trial.token, "yes")
-    jury.make_sheet(sitting, use)
-    lane = lanes.create_lane(ladder, "finish", "gentle median", "", "Wren")
+        blind_rounds.answer(finished, trial.token, "yes")
+    contact_sheets.make_sheet(sitting, use)
+    lane = renditions.create_lane(ladder, "finish", "gentle median", "", "Wren")
     rung = ladder.rungs.first()
     frame = Frame.objects.filter(shot__rung=rung, shot__kind="light").first()
     picture = LanePicture.objects.create(
@@ -93,7 +94,7 @@ def things_of(sitting: Sitting) -> Things:
         "body_id": Body.objects.first().pk, "profile_id": ToleranceProfile.objects.first().pk, "round_id": finished.pk,
         "lane_id": Lane.objects.first().pk, "picture_id": picture.pk, "spot_id": spot.pk, "problem_id": problem.pk,
         "curve_id": ForeignCurve.objects.get(pk=curve.pk).pk, "master_id": master.pk, "token": round_.token,
-        "trial": rounds.next_trial(round_).token, "item_id": CheckItem.objects.filter(sitting=sitting).first().pk,
+        "trial": blind_rounds.next_trial(round_).token, "item_id": CheckItem.objects.filter(sitting=sitting).first().pk,
         "sheet_id": JurySheet.objects.first().pk, "x": 10, "y": 10, "w": 64, "h": 64, "kind": "iso", "side": "left",
         "what": "difference", "phone_id": getattr(PhonePass.objects.first(), "pk", 1), "reading_id": reading_of(rung),
         "record_id": ladder.records.first().pk, "which": "a",

@@ -7,11 +7,12 @@ import pytest
 from django.contrib.messages import get_messages
 
 from tests.web.test_look import two  # noqa: F401 - a fixture
+from yellowjacket.bench.look import grades, renditions
 from yellowjacket.bench.models import Body, ForeignCurve, Reading, Record, RememberedLimit, TrailEntry
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import comparing, judging, lanes
+from yellowjacket.bench.services import comparing
 
 pytestmark = pytest.mark.django_db
 
@@ -75,10 +76,10 @@ def test_the_page_asks_few_queries(client, two, django_assert_max_num_queries): 
 
 def test_the_record_has_grades_with_a_finish_and_what_was_remembered(client, measured):
     ladder, use = measured.ladders.get(), measured.uses.first()
-    lane = lanes.create_lane(ladder, "finish", "gentle")
+    lane = renditions.create_lane(ladder, "finish", "gentle")
     for rung, plain, finished in zip(ladder.rungs.all(), (1, 4, 5), (1, 2, 3), strict=True):
-        judging.grade_rung(rung, use, "Wren", plain)
-        judging.grade_rung(rung, use, "Wren", finished, lane=lane)
+        grades.grade_rung(rung, use, "Wren", plain)
+        grades.grade_rung(rung, use, "Wren", finished, lane=lane)
     base = f"/sittings/{measured.pk}/record"
     # As is the last usable mark is 100; with the finish the ladder ends before anything fails.
     assert re.search(r"400\+? ?[^<]*with gentle", client.get(f"{base}/").content.decode())
@@ -122,9 +123,9 @@ def test_a_signed_record_keeps_the_other_limits(client, measured):
 
 def test_what_is_open_besides_iso_is_taken_over_as_found(client, measured):
     ladder, use = measured.ladders.get(), measured.uses.first()
-    lane = lanes.create_lane(ladder, "finish", "gentle")
+    lane = renditions.create_lane(ladder, "finish", "gentle")
     for rung, grade in zip(ladder.rungs.all(), (1, 2, 3), strict=True):
-        judging.grade_rung(rung, use, "Wren", grade, lane=lane)
+        grades.grade_rung(rung, use, "Wren", grade, lane=lane)
     base = f"/sittings/{measured.pk}/record"
     assert "Clean ISO with gentle" in client.get(f"{base}/").content.decode()
     client.post(f"{base}/accept-others/")

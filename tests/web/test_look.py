@@ -10,6 +10,7 @@ from django.utils import timezone
 from PIL import Image
 
 from tests.growing import grow, queries
+from yellowjacket.bench.look import blind_rounds, grades, pair_verdicts
 from yellowjacket.bench.models import (
     BlindRound,
     Frame,
@@ -23,7 +24,6 @@ from yellowjacket.bench.models import (
     Sitting,
     grade_queries,
 )
-from yellowjacket.bench.services import judging, rounds, verdicts
 
 pytestmark = pytest.mark.django_db
 
@@ -139,7 +139,7 @@ def test_two_bodies_stand_on_one_axis_and_can_be_slid(client, two, look):
 
 def test_the_matched_rung_finder_sees_the_stop(client, two, look):
     one, other = two.ladders.all()
-    found = verdicts.match_of(other, one, two.uses.get(name="Pixel level"))
+    found = pair_verdicts.match_of(other, one, two.uses.get(name="Pixel level"))
     assert found.one == one
     known = [rung.ahead_stops.value for rung in found.measured if rung.ahead_stops.value is not None]
     # √2 in SNR is a stop where light makes the noise; the test scene's shadow is near that.
@@ -259,10 +259,10 @@ def test_two_people_side_by_side(client, measured, look):
     assert "Nobody has graded" in client.get(f"{look}/people/").content.decode()
     for person, letters in (("Ash", (1, 2, 4)), ("Wren", (1, 3, 4))):
         for rung, grade in zip(ladder.rungs.all(), letters, strict=True):
-            judging.grade_rung(rung, use, person, grade)
+            grades.grade_rung(rung, use, person, grade)
     text = client.get(f"{look}/people/").content.decode()
     assert "B against C" in text
-    found = judging.agreement(ladder, use, "Ash", "Wren")
+    found = grades.agreement(ladder, use, "Ash", "Wren")
     assert found.kappa.n == 3
     assert 0.7 < found.kappa.value < 1
 
@@ -286,7 +286,7 @@ def test_a_verdict_is_kept_the_same_way_round_whichever_side(client, two, look):
     assert verdict.words == "Heath ISO 200 clearly better"
     client.post(f"{look}/pair/verdict/?a={other.pk}&b={one.pk}", {"reason": "blacks"})
     assert PairVerdict.objects.last().reason == "blacks"
-    found = verdicts.match_of(*two.ladders.all(), two.uses.first())
+    found = pair_verdicts.match_of(*two.ladders.all(), two.uses.first())
     assert found.verdict_words == "Heath better throughout, clearly at ISO 200"
 
 
@@ -364,7 +364,7 @@ def test_black_and_white_shows_no_colour_and_asks_for_none(client, measured, loo
 
 
 def finish(client, round_, answer):
-    while (trial := rounds.next_trial(round_)) is not None:
+    while (trial := blind_rounds.next_trial(round_)) is not None:
         client.post(f"/rounds/{round_.token}/answer/", {"trial": trial.token, "accepted": answer(trial)})
     round_.refresh_from_db()
 
@@ -378,7 +378,7 @@ def test_blind_pairs_become_verdicts_and_leak_nothing(client, two):
     text = client.get(f"/rounds/{round_.token}/").content.decode()
     for secret in ("Heath", "Moor", "ISO", "frames/", "rung="):
         assert secret not in text
-    first = rounds.next_trial(round_)
+    first = blind_rounds.next_trial(round_)
     sides = [client.get(f"/rounds/{round_.token}/{first.token}/{side}.png").content for side in ("left", "right")]
     assert all(side.startswith(b"\x89PNG") for side in sides)
     assert (
@@ -396,12 +396,12 @@ def test_blind_pairs_become_verdicts_and_leak_nothing(client, two):
 def test_a_blind_pair_shows_the_same_spot_of_both_bodies(two):
     one, other = two.ladders.all()
     Placement.objects.create(ladder=other, a=1.0, b=0.0, x0=12.0, y0=-5.0, points=2, found_by="marked")
-    round_ = rounds.begin(two, two.uses.first(), "Wren", 1.0, "pairs")
+    round_ = blind_rounds.begin(two, two.uses.first(), "Wren", 1.0, "pairs")
     for trial in round_.trials.select_related("rung__ladder", "other__ladder"):
-        x, y = rounds.spot_on(trial, "right")
+        x, y = blind_rounds.spot_on(trial, "right")
         sign = 1 if trial.rung.ladder_id == one.pk else -1
         assert (x - trial.x, y - trial.y) == (12 * sign, -5 * sign)
-        assert rounds.spot_on(trial, "left") == (trial.x, trial.y)
+        assert blind_rounds.spot_on(trial, "left") == (trial.x, trial.y)
 
 
 def test_pictures_alone_make_a_wall(client, two, look, data_folder):
@@ -409,18 +409,18 @@ def test_pictures_alone_make_a_wall(client, two, look, data_folder):
     import numpy as np
     from django.core.files.uploadedfile import SimpleUploadedFile
 
-    from yellowjacket.bench.services import lanes
+    from yellowjacket.bench.look import renditions
 
     Frame.objects.all().delete()
     rng = np.random.default_rng(1)
     for ladder in two.ladders.all():
-        lane = lanes.create_lane(ladder, "camera", "own JPEG", "sharpening 0, noise reduction 0")
+        lane = renditions.create_lane(ladder, "camera", "own JPEG", "sharpening 0, noise reduction 0")
         files = []
         for iso in (100, 200, 400):
             buffer = io.BytesIO()
             Image.fromarray(rng.integers(0, 255, (224, 320, 3), dtype=np.uint8)).save(buffer, "JPEG")
             files.append(SimpleUploadedFile(f"x_iso{iso}.jpg", buffer.getvalue()))
-        lanes.add_pictures(lane, files)
+        renditions.add_pictures(lane, files)
         assert {p.matched_by for p in lane.pictures.all()} == {"by the ISO in its name"}
     text = client.get(f"{look}/?rows=ladders&spot=320,224").content.decode()
     assert len(images(text)) == 6
@@ -447,7 +447,7 @@ def test_practice_is_counted_exactly(client, measured, kind):
     data = {"sitting": measured.pk, "use": use.pk, "apart": "1", "person": "Wren", "kind": kind}
     client.post("/practice/", data)
     round_ = BlindRound.objects.get()
-    assert round_.trials.count() == rounds.PRACTICE_TRIALS
+    assert round_.trials.count() == blind_rounds.PRACTICE_TRIALS
     assert "ISO 2" not in client.get(f"/rounds/{round_.token}/").content.decode()
 
     def right(trial):
@@ -455,7 +455,7 @@ def test_practice_is_counted_exactly(client, measured, kind):
         return "yes" if yes else "no"
 
     finish(client, round_, right)
-    found = rounds.practised(round_)
+    found = blind_rounds.practised(round_)
     assert (found.right, found.trials) == (20, 20)
     # All of twenty by guessing: one in 2²⁰ (binomial).
     assert found.chance == pytest.approx(2.0**-20)
@@ -470,7 +470,7 @@ def test_same_or_different_never_shows_one_file_twice(client, measured):
         {"sitting": measured.pk, "use": measured.uses.first().pk, "apart": "1", "person": "W", "kind": "same"},
     )
     for trial in BlindRound.objects.get().trials.all():
-        left, right = (rounds.frame_of(trial, side) for side in ("left", "right"))
+        left, right = (blind_rounds.frame_of(trial, side) for side in ("left", "right"))
         assert left.pk != right.pk
 
 

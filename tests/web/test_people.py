@@ -9,11 +9,11 @@ from django.test import Client
 from django.urls import URLPattern, get_resolver, reverse
 from django.utils import timezone
 
+from yellowjacket.bench.look import blind_rounds
 from yellowjacket.bench.models import BlindRound, PhonePass, TrailEntry
 from yellowjacket.bench.people import accounts
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import rounds
 
 pytestmark = pytest.mark.django_db
 PASSWORD = "felt-and-pins-9"
@@ -188,7 +188,7 @@ def test_a_code_is_good_for_minutes_and_cannot_be_found_by_trying(sitting):
 
 
 def test_a_guests_round_needs_no_account(open_to_others, measured, client):
-    made = rounds.begin(measured, measured.uses.first(), "", 1.0, BlindRound.Kind.LINE, guest_days=2)
+    made = blind_rounds.begin(measured, measured.uses.first(), "", 1.0, BlindRound.Kind.LINE, guest_days=2)
     page = client.get(reverse("rounds:page", args=[made.token]))
     assert page.status_code == 200
     assert 'href="/"' not in page.content.decode()
@@ -227,8 +227,8 @@ def test_signing_in_as_oneself_takes_no_wrong_password_back(tester, reader):
 
 def test_a_testers_own_round_is_answered_by_testers_only(reader, tester, measured, client):
     reader, tester = signed_in("sedge"), signed_in("wren")
-    made = rounds.begin(measured, measured.uses.first(), "Wren", 1.0)
-    trial = rounds.next_trial(made)
+    made = blind_rounds.begin(measured, measured.uses.first(), "Wren", 1.0)
+    trial = blind_rounds.next_trial(made)
     address = reverse("rounds:answer", args=[made.token])
     for who in (reader, client):
         for url, data in ((address, {"trial": trial.token, "accepted": "yes"}),

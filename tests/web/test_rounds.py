@@ -6,8 +6,8 @@ import re
 import pytest
 from PIL import Image
 
+from yellowjacket.bench.look import blind_rounds
 from yellowjacket.bench.models import BlindRound, BlindTrial, Frame, Reading, ToleranceProfile
-from yellowjacket.bench.services import rounds
 
 pytestmark = pytest.mark.django_db
 
@@ -24,7 +24,7 @@ def round_(client, measured):
 
 
 def say(client, round_, word):
-    trial = rounds.next_trial(round_)
+    trial = blind_rounds.next_trial(round_)
     return client.post(f"/rounds/{round_.token}/answer/", {"trial": trial.token, "accepted": word}).content.decode()
 
 
@@ -35,7 +35,7 @@ def profile_of(round_):
 def finish(client, round_, accepts):
     """Answer to the end; ``accepts`` of an ISO says whether it is good enough."""
     text = ""
-    while (trial := rounds.next_trial(round_)) is not None:
+    while (trial := blind_rounds.next_trial(round_)) is not None:
         text = say(client, round_, "yes" if trial.catch or accepts(trial.rung.iso) else "no")
     round_.refresh_from_db()
     return text
@@ -44,7 +44,7 @@ def finish(client, round_, accepts):
 def test_the_page_of_a_round_tells_nothing(client, measured, round_):
     for _ in range(6):
         text = client.get(f"/rounds/{round_.token}/").content.decode()
-        trial = rounds.next_trial(round_)
+        trial = blind_rounds.next_trial(round_)
         frame = Frame.objects.filter(shot__rung=trial.rung, shot__kind="light").first()
         for secret in (
             f"ISO {trial.rung.iso}", trial.rung.label, frame.file_name, frame.sha256, "Heath", "Ostrel", f"/frames/{frame.pk}",
@@ -74,7 +74,7 @@ def test_a_round_has_repeats_and_catches_in_no_order(round_):
 
 
 def test_an_answer_counts_once_and_can_be_taken_back(client, round_):
-    first = rounds.next_trial(round_)
+    first = blind_rounds.next_trial(round_)
     say(client, round_, "no")
     again = client.post(f"/rounds/{round_.token}/answer/", {"trial": first.token, "accepted": "yes"}).content.decode()
     assert "answered already" in again
@@ -94,11 +94,11 @@ def test_an_answer_counts_once_and_can_be_taken_back(client, round_):
 
 def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round_):
     assert "Your line" not in client.get(f"/rounds/{round_.token}/").content.decode()
-    with pytest.raises(rounds.Refusal, match="at the end"):
-        rounds.result_of(round_)
+    with pytest.raises(blind_rounds.Refusal, match="at the end"):
+        blind_rounds.result_of(round_)
     text = finish(client, round_, lambda iso: iso <= 200)
     assert "Your line" in text
-    found = rounds.result_of(round_)
+    found = blind_rounds.result_of(round_)
     shadows = {
         row.rung.iso: row.value
         for row in Reading.objects.filter(rung__ladder__sitting=measured, quantity="shadow_snr", use=None)
@@ -149,7 +149,7 @@ def test_an_unmeasured_sitting_has_nothing_to_show(client, sitting):
 
 
 def test_strange_addresses_are_not_found(client, round_):
-    trial = rounds.next_trial(round_)
+    trial = blind_rounds.next_trial(round_)
     assert client.get("/rounds/nothing/").status_code == 404
     assert client.get(f"/rounds/{round_.token}/other.png").status_code == 404
     assert client.get(f"/rounds/other/{trial.token}.png").status_code == 404

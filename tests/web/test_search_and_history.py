@@ -4,11 +4,11 @@ import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from yellowjacket.bench.look import grades
 from yellowjacket.bench.models import Body, MarkedSpot, Problem, Record, Sitting
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.register import desk, history, search
-from yellowjacket.bench.services import judging
 from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
@@ -21,8 +21,8 @@ def kinds(text):
 def test_bodies_sittings_notes_and_files_are_found(client, measured):
     ladder, use = measured.ladders.get(), measured.uses.first()
     rung = ladder.rungs.first()
-    judging.grade_rung(rung, use, "Wren", 2)
-    judging.give_reason(rung, use, "Wren", note="blotches in the felt")
+    grades.grade_rung(rung, use, "Wren", 2)
+    grades.give_reason(rung, use, "Wren", note="blotches in the felt")
     MarkedSpot.objects.create(sitting=measured, body=ladder.body, name="antenna", x=1, y=1, note="hair-fine")
     record_.note(record_.open_record(ladder), answer="ISO 200 it is", text="")
     assert "body" in kinds("heath ostrel")

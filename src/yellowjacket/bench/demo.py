@@ -14,6 +14,8 @@ from PIL import Image, ImageFilter
 
 from yellowjacket.bench.darks import masters, measure
 from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.look import grades, pair_verdicts, renditions
+from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.measure import patches, run, staleness
 from yellowjacket.bench.models import (
     Frame,
@@ -29,8 +31,7 @@ from yellowjacket.bench.models import (
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import record as record_
-from yellowjacket.bench.services import judging, lanes, shooting, verdicts
-from yellowjacket.bench.services.developing import Developing
+from yellowjacket.bench.services import shooting
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
@@ -185,11 +186,11 @@ def _two_bodies(report: Callable[[str], None]) -> None:
         use = sitting.uses.get(name="Large print")
         with transaction.atomic():
             for mark, score in _VERDICTS.items():
-                verdicts.give(one.rungs.get(iso=mark), other.rungs.get(iso=mark), use, _JUDGE, score)
+                pair_verdicts.give(one.rungs.get(iso=mark), other.rungs.get(iso=mark), use, _JUDGE, score)
     if not one.lanes.exists():
         files = _finished(one)
         with transaction.atomic():
-            lane = lanes.create_lane(one, "finish", "gentle median", "median of 3 × 3, no sharpening", _JUDGE)
+            lane = renditions.create_lane(one, "finish", "gentle median", "median of 3 × 3, no sharpening", _JUDGE)
             queue.start(sitting, Job.Kind.LANE, lane=lane.pk, files=files)
 
 
@@ -315,6 +316,6 @@ def _grade(ladder: Ladder) -> None:
     uses = {use.name: use for use in ladder.sitting.uses.all()}
     for name, letters in _GRADES.items():
         for rung, letter in zip(ladder.rungs.all(), letters, strict=True):
-            judging.grade_rung(rung, uses[name], _JUDGE, "ABCDE".index(letter) + 1)
+            grades.grade_rung(rung, uses[name], _JUDGE, "ABCDE".index(letter) + 1)
             if letter in _REASONS:
-                judging.give_reason(rung, uses[name], _JUDGE, _REASONS[letter])
+                grades.give_reason(rung, uses[name], _JUDGE, _REASONS[letter])

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 from django.db.models import Q
 
+from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Grade, Lane, Patch, Reading, Rung, Shot, Use
 from yellowjacket.bench.models.grade_queries import current_grades
 from yellowjacket.bench.record.proposals import Proposal
-from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.core.colour.colorimetry import NOT_DISTINGUISHABLE
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.web import pictures

@@ -11,12 +11,13 @@ import pytest
 from tests import making
 from yellowjacket import home
 from yellowjacket.bench.intake import importing
+from yellowjacket.bench.look import grades
 from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Grade, grade_queries, reading_queries
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, judging
+from yellowjacket.bench.services import exporting
 
 pytestmark = pytest.mark.django_db
 WREN = "Wren"
@@ -33,19 +34,19 @@ def measured(sitting, card, data_folder):
 def grade_all(sitting, letters, person=WREN):
     ladder, use = sitting.ladders.get(), sitting.uses.first()
     for rung, letter in zip(ladder.rungs.all(), letters, strict=True):
-        judging.grade_rung(rung, use, person, "ABCDE".index(letter) + 1)
+        grades.grade_rung(rung, use, person, "ABCDE".index(letter) + 1)
     return ladder, use
 
 
 def test_the_newest_grade_is_in_force_and_the_history_is_kept(sitting):
     ladder, use = grade_all(sitting, "ABC")
     rung = ladder.rungs.first()
-    judging.grade_rung(rung, use, WREN, 2, judging.View(size_percent=200))
-    judging.give_reason(rung, use, WREN, Grade.Reason.GRAIN)
+    grades.grade_rung(rung, use, WREN, 2, grades.View(size_percent=200))
+    grades.give_reason(rung, use, WREN, Grade.Reason.GRAIN)
     current = grade_queries.current_grades(ladder)[rung.pk, use.pk]
     assert (current.letter, current.reason, current.size_percent) == ("B", "grain", 200)
     assert Grade.objects.filter(rung=rung).count() == 3
-    judging.take_back(rung, use, WREN)
+    grades.take_back(rung, use, WREN)
     assert (rung.pk, use.pk) not in grade_queries.current_grades(ladder)
 
 
@@ -53,16 +54,16 @@ def test_grades_need_a_person_a_scale_and_a_use_of_the_sitting(sitting, make_sit
     ladder, use = sitting.ladders.get(), sitting.uses.first()
     rung = ladder.rungs.first()
     with pytest.raises(Refusal, match="who is judging"):
-        judging.grade_rung(rung, use, "", 1)
+        grades.grade_rung(rung, use, "", 1)
     with pytest.raises(Refusal, match="1 to 5, not 6"):
-        judging.grade_rung(rung, use, WREN, 6)
+        grades.grade_rung(rung, use, WREN, 6)
     with pytest.raises(Refusal, match="another sitting"):
-        judging.grade_rung(rung, make_sitting("Other").uses.first(), WREN, 1)
+        grades.grade_rung(rung, make_sitting("Other").uses.first(), WREN, 1)
     with pytest.raises(Refusal, match="grade first"):
-        judging.give_reason(rung, use, WREN, "grain")
-    judging.grade_rung(rung, use, WREN, 1)
+        grades.give_reason(rung, use, WREN, "grain")
+    grades.grade_rung(rung, use, WREN, 1)
     with pytest.raises(Refusal, match="no reason 'boredom'"):
-        judging.give_reason(rung, use, WREN, "boredom")
+        grades.give_reason(rung, use, WREN, "boredom")
 
 
 def test_proposals_stand_measured_beside_graded(measured):

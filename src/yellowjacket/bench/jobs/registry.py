@@ -7,9 +7,9 @@ from yellowjacket.bench.darks.measure import measure_darks
 from yellowjacket.bench.intake.adopt import adopt_files
 from yellowjacket.bench.intake.importing import import_files
 from yellowjacket.bench.jobs.queue import Work
+from yellowjacket.bench.look.renditions import match_pictures
 from yellowjacket.bench.measure.run import measure_sitting
 from yellowjacket.bench.models import Job
-from yellowjacket.bench.services.lanes import match_pictures
 from yellowjacket.bench.services.shooting import shoot_remaining
 
 WORK: dict[str, Work] = {

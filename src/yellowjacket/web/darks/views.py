@@ -16,9 +16,9 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.darks import masters
+from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import Body, Frame, MasterDark, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.typed import decimal, identity, whole
 from yellowjacket.core.darks.matching import Setting
 from yellowjacket.core.exposure.dial import exact_exposure_s

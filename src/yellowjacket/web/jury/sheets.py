@@ -12,9 +12,9 @@ from reportlab.lib.units import mm
 from reportlab.lib.utils import ImageReader
 from reportlab.pdfgen.canvas import Canvas
 
+from yellowjacket.bench.look.contact_sheets import SIDE_MM
+from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import Frame, JurySheet, Rung, Shot
-from yellowjacket.bench.services.developing import Developing, Switches
-from yellowjacket.bench.services.jury import SIDE_MM
 from yellowjacket.core.judging.contact_sheet import PAGE_MM, Slot, layout, pixels_on_paper
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.web import pictures

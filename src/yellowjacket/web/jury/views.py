@@ -7,8 +7,8 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.look import contact_sheets
 from yellowjacket.bench.models import JurySheet
-from yellowjacket.bench.services import jury
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web.jury import sheets
@@ -21,7 +21,7 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     if request.method == "POST":
 
         def make() -> None:
-            jury.make_sheet(sitting_page.sitting, sitting_page.use)
+            contact_sheets.make_sheet(sitting_page.sitting, sitting_page.use)
             messages.success(request, "The sheet is ready to print. Only the application knows which code is what.")
 
         carried_out(request, make)
@@ -70,7 +70,7 @@ def marks(request: HttpRequest, sitting_id: int, token: str) -> HttpResponse:
 
     def enter() -> None:
         person = request.POST.get("person", "")
-        count = jury.enter_marks(sheet, person, request.POST.dict())
+        count = contact_sheets.enter_marks(sheet, person, request.POST.dict())
         messages.success(request, f"{count} marks of {person.strip()} are grades for {sheet.use.name} now.")
 
     carried_out(request, enter)

@@ -13,8 +13,8 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.intake import originals
+from yellowjacket.bench.look import renditions
 from yellowjacket.bench.models import Lane, LanePicture, Rung
-from yellowjacket.bench.services import lanes
 from yellowjacket.bench.typed import identity
 from yellowjacket.web.sitting_page import SittingPage, carried_out
 
@@ -26,12 +26,12 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     sitting_page = SittingPage(request, sitting_id, "look")
     found = []
     for lane in sitting_page.ladder.lanes.prefetch_related("pictures__rung", "pictures__frame"):
-        found.append((lane, [(picture, lanes.effect_of(picture)) for picture in lane.pictures.all()]))
+        found.append((lane, [(picture, renditions.effect_of(picture)) for picture in lane.pictures.all()]))
     problems = sitting_page.sitting.problems.filter(path__contains="/lane-")
     return render(
         request, "lanes/page.html",
         sitting_page.context(
-            lanes=found, kinds=Lane.Kind.choices, caution=lanes.EVEN_OUT, problems=problems,
+            lanes=found, kinds=Lane.Kind.choices, caution=renditions.EVEN_OUT, problems=problems,
             with_light=sum(bool(sitting_page.light(rung)) for rung in sitting_page.rungs),
         ),
     )  # fmt: skip
@@ -48,7 +48,7 @@ def new(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
     def make() -> None:
         said = request.POST
-        lane = lanes.create_lane(
+        lane = renditions.create_lane(
             sitting_page.ladder,
             said.get("kind", ""),
             said.get("name", ""),
@@ -56,7 +56,7 @@ def new(request: HttpRequest, sitting_id: int) -> HttpResponse:
             sitting_page.person,
         )
         if request.FILES.getlist("files"):
-            lanes.add_pictures(lane, request.FILES.getlist("files"))
+            renditions.add_pictures(lane, request.FILES.getlist("files"))
         else:
             messages.success(request, f"“{lane}” is there; drop its pictures on it.")
 
@@ -73,7 +73,7 @@ def add(request: HttpRequest, sitting_id: int, lane_id: int) -> HttpResponse:
     """More pictures for a lane."""
     sitting_page = SittingPage(request, sitting_id, "look")
     lane = _lane(sitting_page, lane_id)
-    carried_out(request, lambda: lanes.add_pictures(lane, request.FILES.getlist("files")))
+    carried_out(request, lambda: renditions.add_pictures(lane, request.FILES.getlist("files")))
     return _back(sitting_page)
 
 
@@ -87,7 +87,7 @@ def assign(request: HttpRequest, sitting_id: int, lane_id: int) -> HttpResponse:
         pk=identity(request.POST.get("picture")),
     )
     rung = get_object_or_404(Rung, ladder=sitting_page.ladder, pk=identity(request.POST.get("to")))
-    carried_out(request, lambda: lanes.assign(picture, rung))
+    carried_out(request, lambda: renditions.assign(picture, rung))
     return _back(sitting_page)
 
 
@@ -96,7 +96,7 @@ def remove(request: HttpRequest, sitting_id: int, lane_id: int) -> HttpResponse:
     """Take a lane away; refused while grades rest on it."""
     sitting_page = SittingPage(request, sitting_id, "look")
     lane = _lane(sitting_page, lane_id)
-    carried_out(request, lambda: lanes.remove(lane))
+    carried_out(request, lambda: renditions.remove(lane))
     return _back(sitting_page)
 
 
@@ -104,7 +104,7 @@ def remove(request: HttpRequest, sitting_id: int, lane_id: int) -> HttpResponse:
 def corrections(request: HttpRequest, sitting_id: int) -> StreamingHttpResponse:
     """The corrections of every frame as CSV."""
     page_ = SittingPage(request, sitting_id, "look")
-    response = StreamingHttpResponse(lanes.corrections_csv(page_.ladder), content_type="text/csv; charset=utf-8")
+    response = StreamingHttpResponse(renditions.corrections_csv(page_.ladder), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{_name(page_)}-corrections.csv"'
     return response
 
@@ -118,7 +118,7 @@ def frames(request: HttpRequest, sitting_id: int) -> HttpResponse | FileResponse
     missing = []
     seen: set[int] = set()
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
-        for one in lanes.corrections(page_.ladder):
+        for one in renditions.corrections(page_.ladder):
             if one_each and one.rung.pk in seen:
                 continue
             seen.add(one.rung.pk)
@@ -128,8 +128,8 @@ def frames(request: HttpRequest, sitting_id: int) -> HttpResponse | FileResponse
                 continue
             path = Path(one.frame.path)
             archive.write(path, path.name)
-            archive.writestr(f"{path.stem}.xmp", lanes.sidecar(one))
-        archive.writestr("corrections.csv", "".join(lanes.corrections_csv(page_.ladder)))
+            archive.writestr(f"{path.stem}.xmp", renditions.sidecar(one))
+        archive.writestr("corrections.csv", "".join(renditions.corrections_csv(page_.ladder)))
         if missing:
             archive.writestr("missing.txt", "Left out:\n" + "\n".join(missing) + "\n")
     file.seek(0)

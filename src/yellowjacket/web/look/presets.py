@@ -6,8 +6,8 @@ import json
 from collections.abc import Sequence
 from dataclasses import asdict
 
+from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame
-from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.rendering.spots import Spot, spots_worth_looking_at
 from yellowjacket.web import pictures

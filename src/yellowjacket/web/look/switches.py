@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 from django.http import HttpRequest
 
+from yellowjacket.bench.look.development import Switches
+from yellowjacket.bench.look.grades import View
 from yellowjacket.bench.models import Grade, Use
-from yellowjacket.bench.services.developing import Switches
-from yellowjacket.bench.services.judging import View
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.limits.output_size import preview_scale, use_noise_factor
 from yellowjacket.core.rendering.develop import DEVELOPERS, PLAIN

@@ -10,10 +10,10 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.check import remedies
+from yellowjacket.bench.look import grades, pair_verdicts, registration
 from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import judging, placements, verdicts
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import DEVELOPERS
@@ -90,12 +90,12 @@ def _lane(page: SittingPage) -> Lane | None:
     return Lane.objects.filter(ladder=page.ladder, pk=page.lane_id).first() if page.lane_id else None
 
 
-def _match(page: SittingPage, walls: Walls) -> verdicts.Match | None:
+def _match(page: SittingPage, walls: Walls) -> pair_verdicts.Match | None:
     """The matched-rung finder, where two bodies stand on one wall."""
     if walls.looking.rows != LADDERS or page.ladder.kind != page.ladder.Kind.ISO:
         return None
     other = next((ladder for ladder in walls.ladders if ladder.body_id != page.ladder.body_id), None)
-    return verdicts.match_of(page.ladder, other, page.use) if other else None
+    return pair_verdicts.match_of(page.ladder, other, page.use) if other else None
 
 
 def _overview(page: SittingPage, walls: Walls) -> dict[str, object] | None:
@@ -154,9 +154,9 @@ def grade(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def _give(request: HttpRequest, page: SittingPage) -> None:
     word, lane, said = request.POST.get("grade", ""), _lane(page), (page.rung, page.use, page.person)
     if word == "undo":
-        judging.undo(page.ladder, page.person)
+        grades.undo(page.ladder, page.person)
     elif word == "none":
-        judging.take_back(*said, lane)
+        grades.take_back(*said, lane)
     elif (letter := whole(word, 1, 5)) is not None:
         looking = Looking.of(request)
         frame = next(iter(page.light(page.rung)), None)
@@ -164,11 +164,11 @@ def _give(request: HttpRequest, page: SittingPage) -> None:
         if lane is None and frame is not None:
             walls = Walls(page, looking)
             moved = walls.developing(page.ladder).of_frame(frame, page.rung.pk, looking.switches(page.use)).moved_stops
-        judging.grade_rung(*said, letter, looking.view(moved), lane=lane, steps=looking.steps)
+        grades.grade_rung(*said, letter, looking.view(moved), lane=lane, steps=looking.steps)
     elif "note" in request.POST:
-        judging.give_reason(*said, note=request.POST["note"], lane=lane)
+        grades.give_reason(*said, note=request.POST["note"], lane=lane)
     else:
-        judging.give_reason(*said, request.POST.get("reason", ""), lane=lane)
+        grades.give_reason(*said, request.POST.get("reason", ""), lane=lane)
 
 
 @require_POST
@@ -199,10 +199,10 @@ def spots(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def place(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Lay every other ladder on the first: by the pictures, or by spots marked on both."""
     sitting_page = SittingPage(request, sitting_id, "look")
-    by = placements.place_by_spots if request.POST.get("by") == Placement.By.MARKED else placements.match
+    by = registration.place_by_spots if request.POST.get("by") == Placement.By.MARKED else registration.match
     kin = [one for one in sitting_page.ladders if one.kind == sitting_page.ladder.kind and not one.capped]
     for ladder in kin[1:]:
-        if placements.frame_of(ladder) is not None:
+        if registration.frame_of(ladder) is not None:
 
             def lay(ladder: object = ladder) -> None:
                 made = by(ladder)  # type: ignore[arg-type]
@@ -236,11 +236,11 @@ def person(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def people(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Two people's grades side by side, and how far they agree."""
     sitting_page = SittingPage(request, sitting_id, "look")
-    names = judging.people_of(sitting_page.ladder)
+    names = grades.people_of(sitting_page.ladder)
     one = request.GET.get("one") if request.GET.get("one") in names else next(iter(names), "")
     others = [name for name in names if name != one]
     other = request.GET.get("other") if request.GET.get("other") in others else next(iter(others), "")
-    found = judging.agreement(sitting_page.ladder, sitting_page.use, str(one), str(other)) if other else None
+    found = grades.agreement(sitting_page.ladder, sitting_page.use, str(one), str(other)) if other else None
     latest = PairVerdict.objects.filter(use=sitting_page.use, one__ladder__sitting=sitting_page.sitting)
     return render(
         request, "look/people.html",

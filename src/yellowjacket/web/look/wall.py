@@ -9,12 +9,12 @@ from functools import cached_property
 
 from django.db.models import prefetch_related_objects
 
+from yellowjacket.bench.look import registration
+from yellowjacket.bench.look.development import BY_GREY, Developed, Developing
+from yellowjacket.bench.look.grades import to_look_at_again
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
 from yellowjacket.bench.models.grade_queries import current_grades
 from yellowjacket.bench.models.ladder_queries import stops_of
-from yellowjacket.bench.services import placements
-from yellowjacket.bench.services.developing import BY_GREY, Developed, Developing
-from yellowjacket.bench.services.judging import to_look_at_again
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.registration.similarity import NoMatch, Similarity
@@ -213,7 +213,7 @@ class Walls:
         return found
 
     def _place(self, ladder: Ladder) -> Similarity:
-        return placements.between(self.page.ladder, ladder, self.sizes)
+        return registration.between(self.page.ladder, ladder, self.sizes)
 
     def _words(self, ladder: Ladder) -> str:
         """How a ladder's frames lie on the current one's, where there is something to say."""

@@ -9,12 +9,12 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.look.development import grey_signals
 from yellowjacket.bench.measure import patches as patches_
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Frame, Patch, Rung, ladder_queries
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.developing import grey_signals
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures

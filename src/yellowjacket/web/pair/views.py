@@ -16,9 +16,9 @@ from django.views.decorators.http import require_GET, require_POST
 from numpy.typing import NDArray
 from PIL import Image
 
+from yellowjacket.bench.look import pair_verdicts
 from yellowjacket.bench.models import Lane, PairVerdict, Rung
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import verdicts
 from yellowjacket.core.colour.colorimetry import delta_e_2000
 from yellowjacket.core.rendering.develop import DEVELOPERS, GRADIENT, PLAIN
 from yellowjacket.core.renditions.picture import lab_of
@@ -151,12 +151,12 @@ def verdict(request: HttpRequest, sitting_id: int) -> HttpResponse:
             last = rows.select_related("one__ladder__sitting", "other__ladder__sitting", "use").last()
             if last is None:
                 raise Refusal("Say which is better first, then why.")
-            verdicts.because(last, request.POST["reason"])
+            pair_verdicts.because(last, request.POST["reason"])
             return
         word = request.POST.get("score", "")
         if word not in {str(score) for score, _ in _SCORES}:
             raise Refusal("Say which is better, or that they are equal.")
-        verdicts.give(
+        pair_verdicts.give(
             left.rung, right.rung, sitting_page.use, sitting_page.person, int(word), size_percent=looking.percent,
             developer=looking.developer,
         )  # fmt: skip

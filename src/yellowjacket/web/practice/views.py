@@ -8,9 +8,9 @@ from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
+from yellowjacket.bench.look import blind_rounds
 from yellowjacket.bench.models import BlindRound, Frame, Ladder, Shot, Sitting, Use
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import rounds
 from yellowjacket.bench.typed import identity
 
 DISTANCES = (1.0, 2.0, 3.0)
@@ -41,23 +41,23 @@ def page(request: HttpRequest) -> HttpResponse:
         try:
             use = get_object_or_404(Use, sitting=chosen, pk=identity(request.POST.get("use")))
             kind = request.POST.get("kind", "")
-            if kind not in rounds.PRACTICE:
+            if kind not in blind_rounds.PRACTICE:
                 raise Refusal("Choose what to practise.")
             apart = request.POST.get("apart", "")
             if apart not in {f"{one:g}" for one in DISTANCES}:
                 raise Refusal("Choose how far apart the rungs stand.")
-            made = rounds.begin(chosen, use, request.session[_PERSON_KEY], float(apart), kind)
+            made = blind_rounds.begin(chosen, use, request.session[_PERSON_KEY], float(apart), kind)
             return redirect("rounds:page", token=made.token)
         except Refusal as refusal:
             messages.error(request, str(refusal))
     person = str(request.session.get(_PERSON_KEY, ""))
-    done = rounds.practice_rounds(person or None)
+    done = blind_rounds.practice_rounds(person or None)
     return render(
         request, "practice/page.html",
         {"place": "practice", "sittings": sittings, "chosen": chosen, "uses": chosen.uses.all() if chosen else (),
          "distances": [f"{one:g}" for one in DISTANCES], "person": person, "done": done[::-1][:30], "curve": _curve(done),
          "curve_px": _CURVE_PX, "half": _y(0.5),
-         "open": BlindRound.objects.filter(kind__in=rounds.PRACTICE, finished_at=None).select_related("sitting")[:5]},
+         "open": BlindRound.objects.filter(kind__in=blind_rounds.PRACTICE, finished_at=None).select_related("sitting")[:5]},
     )  # fmt: skip
 
 
@@ -66,7 +66,7 @@ def _with_frames() -> list[Sitting]:
     return list(Sitting.objects.filter(pk__in=frames.values("sitting_id")))
 
 
-def _curve(done: list[rounds.Practised]) -> list[Point]:
+def _curve(done: list[blind_rounds.Practised]) -> list[Point]:
     """Share of right answers round by round, with exact intervals."""
     points = []
     for n, one in enumerate(done):

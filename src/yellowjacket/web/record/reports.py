@@ -11,12 +11,12 @@ from django.template.loader import render_to_string
 from django.utils.safestring import SafeString, mark_safe
 
 from yellowjacket import __version__
+from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Ladder, Record, Rung, Sitting
 from yellowjacket.bench.record import evidence, other_limits
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.services import comparing
 from yellowjacket.bench.services.comparing import QUANTITIES
-from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures

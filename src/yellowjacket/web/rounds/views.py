@@ -12,11 +12,11 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.look import blind_rounds
+from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import BlindRound, BlindTrial
 from yellowjacket.bench.people import accounts
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import rounds
-from yellowjacket.bench.services.developing import Developing, Switches
 from yellowjacket.bench.tolerance import profiles
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -39,7 +39,7 @@ def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
         guest = "guest" in request.POST
         page.person = request.POST.get("person", "") or page.person
         try:
-            made = rounds.begin(
+            made = blind_rounds.begin(
                 page.sitting, page.use, "" if guest else page.person, _number(request.POST.get("wanted", "")),
                 request.POST.get("kind") or BlindRound.Kind.LINE,
                 guest_days=round(_number(request.POST.get("days", "7"))) if guest else 0,
@@ -53,9 +53,9 @@ def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
         except Refusal as refusal:
             messages.error(request, str(refusal))
     context = {
-        "stimuli": rounds.stimuli_of(page.sitting, page.use), "precisions": _PRECISIONS,
-        "pairs": rounds.matched_pairs(page.sitting),
-        "rounds": BlindRound.objects.filter(sitting=page.sitting).exclude(kind__in=rounds.PRACTICE).select_related("use"),
+        "stimuli": blind_rounds.stimuli_of(page.sitting, page.use), "precisions": _PRECISIONS,
+        "pairs": blind_rounds.matched_pairs(page.sitting),
+        "rounds": BlindRound.objects.filter(sitting=page.sitting).exclude(kind__in=blind_rounds.PRACTICE).select_related("use"),
     }  # fmt: skip
     return render(request, "rounds/begin.html", page.context(**context))
 
@@ -85,18 +85,18 @@ def _require_role(request: HttpRequest, round_: BlindRound) -> None:
 
 def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, object]:
     guest = round_.open_until is not None if guest is None else guest
-    trial = rounds.next_trial(round_)
+    trial = blind_rounds.next_trial(round_)
     context: dict[str, object] = {
         "round": round_, "trial": trial, "answered": round_.trials.filter(answered_at__isnull=False).count(),
         "planned": round_.trials.count(), "crop": _CROP_PX, "scores": _SCORES, "guest": guest,
     }  # fmt: skip
     if trial is None and not guest:
         if round_.kind == BlindRound.Kind.LINE:
-            context["result"] = rounds.result_of(round_)
+            context["result"] = blind_rounds.result_of(round_)
         elif round_.kind == BlindRound.Kind.PAIRS:
-            context["verdicts"] = rounds.verdicts_of(round_)
+            context["verdicts"] = blind_rounds.verdicts_of(round_)
         else:
-            context["practised"] = rounds.practised(round_)
+            context["practised"] = blind_rounds.practised(round_)
     return context
 
 
@@ -105,9 +105,9 @@ def page(request: HttpRequest, token: str) -> HttpResponse:
     """The next picture, or the results; a guest says their name first, and comes too late after the last day."""
     round_ = _round(request, token)
     try:
-        rounds.must_be_open(round_)
+        blind_rounds.must_be_open(round_)
         if request.method == "POST":
-            rounds.introduce(round_, request.POST.get("person", ""))
+            blind_rounds.introduce(round_, request.POST.get("person", ""))
             return redirect("rounds:page", token=token)
     except Refusal as refusal:
         if request.method == "POST" or round_.open_until is not None:
@@ -142,14 +142,14 @@ def _answered(request: HttpRequest, token: str, action: Callable[[BlindRound], o
 def answer(request: HttpRequest, token: str) -> HttpResponse:
     """Keep an answer and show the next picture."""
     said = request.POST.get("accepted", "")
-    return _answered(request, token, lambda round_: rounds.answer(round_, request.POST.get("trial", ""), said))
+    return _answered(request, token, lambda round_: blind_rounds.answer(round_, request.POST.get("trial", ""), said))
 
 
 @login_not_required
 @require_POST
 def back(request: HttpRequest, token: str) -> HttpResponse:
     """Take the last answer back."""
-    return _answered(request, token, rounds.take_back)
+    return _answered(request, token, blind_rounds.take_back)
 
 
 @require_POST
@@ -158,7 +158,7 @@ def profile(request: HttpRequest, sitting_id: int, round_id: int) -> HttpRespons
     round_ = _of_sitting(sitting_id, round_id)
 
     def make() -> None:
-        made = rounds.profile_from_round(round_, request.POST.get("name", ""))
+        made = blind_rounds.profile_from_round(round_, request.POST.get("name", ""))
         if "use_it" in request.POST:
             profiles.put_in_force(round_.sitting, made)
             messages.success(request, f"“{made}” is the tolerance of {round_.sitting} now: its limits follow.")
@@ -179,10 +179,10 @@ def picture(request: HttpRequest, token: str, trial: str, side: str = "left") ->
     )  # fmt: skip
     _require_role(request, found.round)
     try:
-        rounds.must_be_open(found.round)
+        blind_rounds.must_be_open(found.round)
     except Refusal as refusal:
         raise Http404(str(refusal)) from refusal
-    frame = rounds.frame_of(found, side)
+    frame = blind_rounds.frame_of(found, side)
     if frame is None:
         raise Http404
     rung = found.other if side == "right" and found.other else found.rung
@@ -190,7 +190,7 @@ def picture(request: HttpRequest, token: str, trial: str, side: str = "left") ->
     how = Developing.of(rung.ladder).of_frame(frame, rung.pk, Switches(monochrome=use.monochrome)).how
     factor, _ = use_noise_factor(rung.ladder.body.pixels, use.whole_frame_pixels)
     cut = (round(_CROP_PX[0] * factor), round(_CROP_PX[1] * factor))
-    rect = pictures.clamped(frame.width, frame.height, rounds.spot_on(found, side), cut)
+    rect = pictures.clamped(frame.width, frame.height, blind_rounds.spot_on(found, side), cut)
     try:
         return picture_response(pictures.crop_png(frame, rect, how, factor), "image/png")
     except FrameError as error:

@@ -19,9 +19,9 @@ from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.intake.uploads import store_upload
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
+from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import UNIFORM

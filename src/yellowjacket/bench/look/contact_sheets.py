@@ -8,10 +8,10 @@ from collections.abc import Mapping
 
 from django.db import transaction
 
+from yellowjacket.bench.look.blind_rounds import rungs_with_light, spot_of
+from yellowjacket.bench.look.grades import View, grade_rung
 from yellowjacket.bench.models import Grade, JurySheet, Rung, Sitting, Use
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.judging import View, grade_rung
-from yellowjacket.bench.services.rounds import rungs_with_light, spot_of
 from yellowjacket.core.judging import contact_sheet
 
 # Side of a crop on paper, mm.

@@ -13,11 +13,11 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from tests import making
+from yellowjacket.bench.look import grades, renditions
+from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Grade, Job, LanePicture, Problem
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import judging, lanes
-from yellowjacket.bench.services.developing import Developing
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import develop_crop
@@ -57,9 +57,9 @@ def softened(picture, blur=1.0):
 
 
 def test_the_table_of_corrections_brings_every_frame_to_equal_grey(ladder):
-    rows = list(csv.DictReader(io.StringIO("".join(lanes.corrections_csv(ladder)))))
+    rows = list(csv.DictReader(io.StringIO("".join(renditions.corrections_csv(ladder)))))
     assert len(rows) == 6
-    assert tuple(rows[0]) == lanes.CORRECTION_COLUMNS
+    assert tuple(rows[0]) == renditions.CORRECTION_COLUMNS
     for row in rows:
         # The body's response to neutral light is known: balance undoes it.
         assert float(row["red_gain"]) == pytest.approx(1 / making.RESPONSE["R"], rel=0.02)
@@ -68,8 +68,8 @@ def test_the_table_of_corrections_brings_every_frame_to_equal_grey(ladder):
 
 
 def test_a_side_car_is_well_formed_and_says_the_same(ladder):
-    one = lanes.corrections(ladder)[0]
-    root = ElementTree.fromstring(lanes.sidecar(one).split("?>", 1)[1].rsplit("<?xpacket", 1)[0])
+    one = renditions.corrections(ladder)[0]
+    root = ElementTree.fromstring(renditions.sidecar(one).split("?>", 1)[1].rsplit("<?xpacket", 1)[0])
     description = root.find(".//{http://www.w3.org/1999/02/22-rdf-syntax-ns#}Description")
     said = {key.rsplit("}", 1)[1]: value for key, value in description.attrib.items()}
     assert said["source"] == one.frame.file_name
@@ -79,19 +79,19 @@ def test_a_side_car_is_well_formed_and_says_the_same(ladder):
 
 
 def test_pictures_come_back_by_name_and_are_measured(ladder):
-    lane = lanes.create_lane(ladder, "finish", "gentle", "blur", "Wren")
+    lane = renditions.create_lane(ladder, "finish", "gentle", "blur", "Wren")
     files = [
         as_file(softened(developed(frame, ladder)), f"{stem(frame)}-done.png")
         for iso in (100, 400) for frame in light(ladder, iso)
     ]  # fmt: skip
-    job = lanes.add_pictures(lane, files)
+    job = renditions.add_pictures(lane, files)
     job.refresh_from_db()
     assert (job.state, job.message) == (Job.State.DONE, "4 pictures in “gentle”")
     for picture in lane.pictures.all():
         assert picture.matched_by == "by its name"
         assert picture.frame.shot.rung_id == picture.rung_id
         assert (picture.x0, picture.y0, picture.a) == (0.0, 0.0, 1.0)
-    effect = lanes.effect_of(lane.pictures.filter(rung__iso=400).first())
+    effect = renditions.effect_of(lane.pictures.filter(rung__iso=400).first())
     # White noise through a blur of 1 px keeps 1/(2√π) of its spread; interpolation had made it less than white.
     assert 0.2 < effect["luma"].value / effect["luma_as_is"].value < 0.6
     assert effect["chroma"].value < 0.7 * effect["chroma_as_is"].value
@@ -100,25 +100,25 @@ def test_pictures_come_back_by_name_and_are_measured(ladder):
 
 
 def test_without_a_name_settings_and_then_the_noise_tell(ladder):
-    lane = lanes.create_lane(ladder, "finish", "nameless")
+    lane = renditions.create_lane(ladder, "finish", "nameless")
     frame = light(ladder, 400)[1]
     exif = Image.Exif()
     exif.get_ifd(0x8769)[0x8827] = 200
     exif.get_ifd(0x8769)[0x829A] = 1 / 15
     by_settings = as_file(developed(light(ladder, 200)[0], ladder), "a.jpg", "JPEG", quality=95, exif=exif)
     by_noise = as_file(developed(frame, ladder), "b.png")
-    lanes.add_pictures(lane, [by_settings, by_noise])
+    renditions.add_pictures(lane, [by_settings, by_noise])
     found = {picture.file_name: picture for picture in lane.pictures.select_related("rung")}
     assert (found["a.jpg"].rung.iso, found["a.jpg"].matched_by) == (200, "by ISO and exposure time")
     assert (found["b.png"].frame, found["b.png"].matched_by) == (frame, "by its noise")
 
 
 def test_a_turned_and_a_smaller_picture_are_placed_and_said(ladder):
-    lane = lanes.create_lane(ladder, "converter", "half")
+    lane = renditions.create_lane(ladder, "converter", "half")
     one, other = light(ladder, 100)
     turned = np.rot90(developed(one, ladder))
     small = np.asarray(Image.fromarray(developed(other, ladder)).resize((320, 224), Image.Resampling.BOX))
-    lanes.add_pictures(lane, [as_file(turned, f"{stem(one)}.png"), as_file(small, f"{stem(other)}.png")])
+    renditions.add_pictures(lane, [as_file(turned, f"{stem(one)}.png"), as_file(small, f"{stem(other)}.png")])
     a, b = lane.pictures.order_by("file_name")
     assert "was turned" in a.remark
     assert (a.width, a.height) == (640, 448)
@@ -131,7 +131,7 @@ def test_sixteen_bits_and_heif_are_read(ladder, tmp_path):
     import tifffile
     from pillow_heif import from_pillow
 
-    lane = lanes.create_lane(ladder, "converter", "others")
+    lane = renditions.create_lane(ladder, "converter", "others")
     one, other = light(ladder, 100)
     path = tmp_path / "x.tif"
     tifffile.imwrite(path, developed(one, ladder).astype(np.uint16) * 257, photometric="rgb")
@@ -140,19 +140,19 @@ def test_sixteen_bits_and_heif_are_read(ladder, tmp_path):
     files = [
         SimpleUploadedFile(f"{stem(one)}.tif", path.read_bytes()), SimpleUploadedFile(f"{stem(other)}.heic", heif.read_bytes())
     ]  # fmt: skip
-    lanes.add_pictures(lane, files)
+    renditions.add_pictures(lane, files)
     assert lane.pictures.count() == 2
     assert not Problem.objects.filter(path__contains="lane-").exists()
 
 
 def test_what_belongs_nowhere_is_said_with_the_remedy(ladder):
-    lane = lanes.create_lane(ladder, "finish", "strays")
+    lane = renditions.create_lane(ladder, "finish", "strays")
     rng = np.random.default_rng(3)
     files = [
         as_file(rng.integers(0, 255, (448, 640, 3), dtype=np.uint8), "stray.png"),
         SimpleUploadedFile("broken.jpg", b"no picture at all"),
     ]
-    job = lanes.add_pictures(lane, files)
+    job = renditions.add_pictures(lane, files)
     job.refresh_from_db()
     assert "2 not placed, see Check" in job.message
     problems = {p.file_name: p for p in Problem.objects.all()}
@@ -162,13 +162,13 @@ def test_what_belongs_nowhere_is_said_with_the_remedy(ladder):
 
 
 def test_the_same_picture_is_kept_once_and_can_be_reassigned(ladder):
-    lane = lanes.create_lane(ladder, "finish", "once")
+    lane = renditions.create_lane(ladder, "finish", "once")
     frame = light(ladder, 100)[0]
     for _ in range(2):
-        lanes.add_pictures(lane, [as_file(developed(frame, ladder), f"{stem(frame)}.png")])
+        renditions.add_pictures(lane, [as_file(developed(frame, ladder), f"{stem(frame)}.png")])
     picture = LanePicture.objects.get()
     rung = ladder.rungs.get(iso=400)
-    lanes.assign(picture, rung)
+    renditions.assign(picture, rung)
     picture.refresh_from_db()
     assert (picture.rung, picture.frame, picture.matched_by) == (rung, None, "by hand")
 
@@ -178,25 +178,25 @@ def test_the_same_picture_is_kept_once_and_can_be_reassigned(ladder):
     [("x", "a", "what kind"), ("finish", " ", "Name the lane"), ("finish", "there", "already")],
 )
 def test_lanes_that_cannot_be(ladder, kind, name, words):
-    lanes.create_lane(ladder, "camera", "there")
+    renditions.create_lane(ladder, "camera", "there")
     with pytest.raises(Refusal, match=words):
-        lanes.create_lane(ladder, kind, name)
+        renditions.create_lane(ladder, kind, name)
 
 
 def test_files_that_are_no_pictures_are_refused_by_name(ladder):
-    lane = lanes.create_lane(ladder, "finish", "raws")
+    lane = renditions.create_lane(ladder, "finish", "raws")
     with pytest.raises(Refusal, match=r"a\.dng is none of"):
-        lanes.add_pictures(lane, [SimpleUploadedFile("a.dng", b"x")])
+        renditions.add_pictures(lane, [SimpleUploadedFile("a.dng", b"x")])
     with pytest.raises(Refusal, match="Choose one or more"):
-        lanes.add_pictures(lane, [])
+        renditions.add_pictures(lane, [])
 
 
 def test_grades_and_limits_exist_as_is_and_with_the_finish(ladder):
-    lane = lanes.create_lane(ladder, "finish", "gentle")
+    lane = renditions.create_lane(ladder, "finish", "gentle")
     use = ladder.sitting.uses.first()
     for rung, plain, finished in zip(ladder.rungs.all(), (1, 3, 5), (1, 1, 3), strict=True):
-        judging.grade_rung(rung, use, "Wren", plain)
-        judging.grade_rung(rung, use, "Wren", finished, lane=lane)
+        grades.grade_rung(rung, use, "Wren", plain)
+        grades.grade_rung(rung, use, "Wren", finished, lane=lane)
     usable = {
         which: next(p.graded.mark for p in proposals.proposals(ladder, which) if p.use == use and p.level == "usable")
         for which in (None, lane)
@@ -204,7 +204,7 @@ def test_grades_and_limits_exist_as_is_and_with_the_finish(ladder):
     assert usable == {None: 200, lane: 400}
     assert Grade.objects.filter(lane=lane).count() == 3
     with pytest.raises(Refusal, match="was graded"):
-        lanes.remove(lane)
+        renditions.remove(lane)
 
 
 def test_the_page_gives_and_takes(client, ladder):

@@ -16,6 +16,7 @@ from datetime import timedelta
 from django.db import transaction
 from django.utils import timezone
 
+from yellowjacket.bench.look import pair_verdicts, registration
 from yellowjacket.bench.models import (
     BlindRound,
     BlindTrial,
@@ -31,7 +32,6 @@ from yellowjacket.bench.models import (
 )
 from yellowjacket.bench.models.reading_queries import findings_by_use
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import placements, verdicts
 from yellowjacket.bench.tolerance import profiles
 from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
@@ -235,7 +235,7 @@ def spot_on(trial: BlindTrial, side: str) -> tuple[int, int]:
     if left is None or right is None:
         return trial.x, trial.y
     sizes = {trial.rung.ladder_id: (left.width, left.height), other.ladder_id: (right.width, right.height)}
-    x, y = placements.between(trial.rung.ladder, other.ladder, sizes).at((float(trial.x), float(trial.y)))
+    x, y = registration.between(trial.rung.ladder, other.ladder, sizes).at((float(trial.x), float(trial.y)))
     return max(0, round(x)), max(0, round(y))
 
 
@@ -303,7 +303,7 @@ def _keep_verdicts(round_: BlindRound) -> None:
         scores = [score if left.pk == one.pk else -score for left, _, score in answers]
         mean = sum(scores) / len(scores)
         score = int(math.copysign(math.floor(abs(mean)), mean))
-        verdicts.give(one, other, round_.use, round_.person, score, blind=True)
+        pair_verdicts.give(one, other, round_.use, round_.person, score, blind=True)
 
 
 def take_back(round_: BlindRound) -> None:

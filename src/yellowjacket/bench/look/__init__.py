@@ -1,0 +1,1 @@
+"""Looking and judging: development, lanes, grades, pairs and blind rounds."""
