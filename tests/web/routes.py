@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import URLPattern, get_resolver
 
+from yellowjacket.bench.compare import foreign_curves
 from yellowjacket.bench.look import blind_rounds, contact_sheets, renditions
 from yellowjacket.bench.models import (
     BlindRound,
@@ -28,7 +29,6 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
 )
 from yellowjacket.bench.record import record
-from yellowjacket.bench.services import foreign
 
 
 @dataclass
@@ -81,7 +81,7 @@ def things_of(sitting: Sitting) -> Things:
     problem = Problem.objects.create(
         sitting=sitting, file_name="a.txt", code="not-raw", reason="is no raw file.", remedy="-"
     )
-    curve = foreign.take_in(
+    curve = foreign_curves.take_in(
         b"ISO,range (stops)\n100,11\n200,10.5\n", "a.csv", name="Heath", quantity="range", unit="", output_pixels=0,
         source="a leaflet",
     )  # fmt: skip

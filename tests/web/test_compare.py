@@ -7,12 +7,12 @@ import pytest
 from django.contrib.messages import get_messages
 
 from tests.web.test_look import two  # noqa: F401 - a fixture
+from yellowjacket.bench.compare import bodies
 from yellowjacket.bench.look import grades, renditions
 from yellowjacket.bench.models import Body, ForeignCurve, Reading, Record, RememberedLimit, TrailEntry
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import comparing
 
 pytestmark = pytest.mark.django_db
 
@@ -37,15 +37,15 @@ def test_two_bodies_are_held_against_each_other(client, two):  # noqa: F811
 
 def test_a_size_is_never_mixed(two):  # noqa: F811
     ladders = list(two.ladders.all())
-    assert comparing.sizes_of(ladders) == [("Web", 10_000)]
-    plain, web = comparing.compare(ladders, None), comparing.compare(ladders, 10_000)
+    assert bodies.sizes_of(ladders) == [("Web", 10_000)]
+    plain, web = bodies.compare(ladders, None), bodies.compare(ladders, 10_000)
     first = plain.ladders[0]
     mark = first.rungs[0].iso
     per_pixel, at_web = first.at(mark, "shadow_snr"), web.ladders[0].at(mark, "shadow_snr")
     # 640 × 448 pixels on 10 000: SNR of white noise rises by the root of their ratio.
     assert at_web.value / per_pixel.value == pytest.approx((640 * 448 / 10_000) ** 0.5, rel=0.05)
     with pytest.raises(Refusal, match="Not all of them have a use of that size"):
-        comparing.compare(ladders, 24_000_000)
+        bodies.compare(ladders, 24_000_000)
 
 
 def test_one_is_no_comparison(client, measured):
@@ -199,7 +199,7 @@ def test_differences_carry_intervals(client, two):  # noqa: F811
             rung=ladder.rungs.get(iso=100), channel="all", quantity="range_snr1", value=value, low=value - half,
             high=value + half, n=9,
         )  # fmt: skip
-    found = comparing.compare(list(two.ladders.all()), None)
+    found = bodies.compare(list(two.ladders.all()), None)
     (against,) = found.against
     ranges = next(one for one in against.differences if one.name == f"Range against {found.ladders[0].name}")
     one = ranges.by_mark[100]

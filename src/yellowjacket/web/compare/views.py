@@ -13,10 +13,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
+from yellowjacket.bench.compare import bodies, foreign_curves
+from yellowjacket.bench.compare.bodies import QUANTITIES, Comparison
 from yellowjacket.bench.models import ForeignCurve
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import comparing, foreign
-from yellowjacket.bench.services.comparing import QUANTITIES, Comparison
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.foreign_curves import QUANTITIES as FOREIGN
@@ -55,19 +55,19 @@ class Line:
 
 def page(request: HttpRequest) -> HttpResponse:
     """Choice, chart and sheet."""
-    offered = comparing.comparable()
+    offered = bodies.comparable()
     prefetch_related_objects(offered, "rungs", "sitting__uses")
     by_id = {str(ladder.pk): ladder for ladder in offered}
     wanted = [by_id[key] for key in dict.fromkeys(request.GET.getlist("ladder")) if key in by_id]
     pixels = whole(request.GET.get("size"), 1, _MOST_PIXELS)
     context: dict[str, object] = {
-        "place": "compare", "offered": offered, "wanted": wanted, "sizes": comparing.sizes_of(wanted) if wanted else [],
-        "size": pixels, "most": comparing.MOST, "groups": comparing.by_sensor(offered),
-        "foreign": foreign.known(), "foreign_quantities": FOREIGN.items(),
+        "place": "compare", "offered": offered, "wanted": wanted, "sizes": bodies.sizes_of(wanted) if wanted else [],
+        "size": pixels, "most": bodies.MOST, "groups": bodies.by_sensor(offered),
+        "foreign": foreign_curves.known(), "foreign_quantities": FOREIGN.items(),
     }  # fmt: skip
     if wanted:
         try:
-            found = comparing.compare(wanted, pixels)
+            found = bodies.compare(wanted, pixels)
             context |= {
                 "found": found, "lines": _lines(found, _foreign(found, pixels)), "curves": _curves(found), "chart_px": _CHART_PX,
                 "axis": [(x, mark) for mark in found.marks if (x := _x(found, mark)) is not None],
@@ -80,7 +80,7 @@ def page(request: HttpRequest) -> HttpResponse:
 def _foreign(found: Comparison, pixels: int | None) -> list[Line]:
     """Curves from elsewhere that were given at this size, on the marks of the comparison."""
     lines = []
-    for curve in foreign.known().filter(output_pixels=pixels or 0):
+    for curve in foreign_curves.known().filter(output_pixels=pixels or 0):
         values = {mark: value for mark, value in curve.points if mark in found.marks}
         if values:
             cells = [Quantity(values[mark]) if mark in values else None for mark in found.marks]
@@ -137,8 +137,8 @@ def take_in(request: HttpRequest) -> HttpResponse:
     def action() -> None:
         if upload is None:
             raise Refusal("Choose a CSV file: ISO and value in two columns, with a heading.")
-        foreign.take_in(
-            upload.read(foreign.LARGEST_BYTES + 1), upload.name or "the file", name=said.get("name", ""),
+        foreign_curves.take_in(
+            upload.read(foreign_curves.LARGEST_BYTES + 1), upload.name or "the file", name=said.get("name", ""),
             quantity=said.get("quantity", ""), unit=said.get("unit", ""), output_pixels=_pixels(said.get("megapixels", "")),
             source=said.get("source", ""),
         )  # fmt: skip
@@ -161,5 +161,5 @@ def _pixels(megapixels: str) -> int:
 @require_POST
 def strike(request: HttpRequest, curve_id: int) -> HttpResponse:
     """Remove a curve from elsewhere."""
-    foreign.strike(get_object_or_404(ForeignCurve, pk=curve_id))
+    foreign_curves.strike(get_object_or_404(ForeignCurve, pk=curve_id))
     return redirect(f"{reverse('compare:page')}?{request.GET.urlencode()}")

@@ -14,8 +14,8 @@ from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, Image, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from yellowjacket import __version__
+from yellowjacket.bench.compare.bodies import QUANTITIES
 from yellowjacket.bench.models import Record, Sitting
-from yellowjacket.bench.services.comparing import QUANTITIES
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.record.plots import as_drawing, latin
 from yellowjacket.web.record.reports import METHODS, LadderPart, RungPart, parts_of

@@ -11,12 +11,12 @@ from django.template.loader import render_to_string
 from django.utils.safestring import SafeString, mark_safe
 
 from yellowjacket import __version__
+from yellowjacket.bench.compare import bodies
+from yellowjacket.bench.compare.bodies import QUANTITIES
 from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Ladder, Record, Rung, Sitting
 from yellowjacket.bench.record import evidence, other_limits
 from yellowjacket.bench.record import proposals as proposals_
-from yellowjacket.bench.services import comparing
-from yellowjacket.bench.services.comparing import QUANTITIES
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
@@ -86,7 +86,7 @@ def parts_of(sitting: Sitting) -> list[LadderPart]:
 
 def _ladder(ladder: Ladder, sitting: Sitting) -> LadderPart:
     rungs = list(ladder.rungs.all())
-    found = comparing.findings_of(ladder, None)
+    found = bodies.findings_of(ladder, None)
     frames = list(Frame.objects.filter(shot__rung__ladder=ladder).defer("report").select_related("shot__rung"))
     first: dict[int, Frame] = {}
     for frame in sorted(frames, key=lambda one: one.shot.repeat if one.shot else 0):

@@ -1,0 +1,1 @@
+"""Bodies and firmwares side by side, and curves that others measured."""
