@@ -95,10 +95,10 @@ _KEPT: dict[str, bytes] = {}
 @pytest.fixture
 def measured(request, card, data_folder, db):
     """A sitting with all its frames in and measured. It is measured once; other tests take it in from its archive."""
+    from yellowjacket.bench.exchange import sitting_archive
     from yellowjacket.bench.intake import importing
     from yellowjacket.bench.measure import run
     from yellowjacket.bench.models import Sitting
-    from yellowjacket.bench.services import sitting_archive
 
     home.allow_folder(data_folder, card)
     if "measured" in _KEPT and not {"sitting", "body", "make_sitting"} & set(request.fixturenames):

@@ -10,6 +10,7 @@ import pytest
 
 from tests import making
 from yellowjacket import home
+from yellowjacket.bench.exchange import readings
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.look import grades
 from yellowjacket.bench.measure import run
@@ -17,7 +18,6 @@ from yellowjacket.bench.models import Grade, grade_queries, reading_queries
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting
 
 pytestmark = pytest.mark.django_db
 WREN = "Wren"
@@ -132,7 +132,7 @@ def test_decisions_must_be_rungs_and_levels(sitting):
 
 
 def test_the_csv_has_a_row_for_every_reading(measured):
-    rows = list(csv.DictReader(io.StringIO("".join(exporting.readings_csv(measured)))))
+    rows = list(csv.DictReader(io.StringIO("".join(readings.readings_csv(measured)))))
     ladder = measured.ladders.get()
     assert len(rows) == sum(rung.readings.count() for rung in ladder.rungs.all())
     gain = next(r for r in rows if r["quantity"] == "gain_e_per_dn" and r["channel"] == "all" and r["iso"] == "100")
@@ -143,7 +143,7 @@ def test_the_csv_has_a_row_for_every_reading(measured):
 
 def test_a_name_that_a_spreadsheet_would_run_is_defused(measured):
     measured.name = "=HYPERLINK(1)"
-    first = next(csv.DictReader(io.StringIO("".join(exporting.readings_csv(measured)))))
+    first = next(csv.DictReader(io.StringIO("".join(readings.readings_csv(measured)))))
     assert first["sitting"] == "'=HYPERLINK(1)"
 
 
@@ -152,7 +152,7 @@ def test_the_json_follows_its_published_schema(measured):
     record = record_.open_record(measured.ladders.get())
     record_.accept_measured(record)
     record_.sign(record, WREN)
-    document = json.loads(json.dumps(exporting.sitting_document(measured), allow_nan=False))
+    document = json.loads(json.dumps(readings.sitting_document(measured), allow_nan=False))
     schema = json.loads(Path("docs/sitting.schema.json").read_text())
     jsonschema.Draft202012Validator(schema).validate(document)
     ladder = document["ladders"][0]

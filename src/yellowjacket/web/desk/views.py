@@ -14,6 +14,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.exchange import pending_archives, plain_folder, sitting_archive
 from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.models import Body, Lens, Sitting
 from yellowjacket.bench.refusal import Refusal
@@ -21,7 +22,6 @@ from yellowjacket.bench.register import bodies as bodies_
 from yellowjacket.bench.register import desk as desk_
 from yellowjacket.bench.register import history, usage
 from yellowjacket.bench.register import search as search_
-from yellowjacket.bench.services import incoming, plain_folder, sitting_archive
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
 from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
@@ -76,7 +76,9 @@ def take_in(request: HttpRequest) -> HttpResponse:
     name = request.POST.get("name") or getattr(request.FILES.get("archive"), "name", "") or "the file"
     described = request.POST.get("described", sitting_archive.ASK)
     try:
-        waiting = incoming.kept(request.POST.get("token", "")) or incoming.keep(request.FILES.get("archive"))
+        waiting = pending_archives.kept(request.POST.get("token", "")) or pending_archives.keep(
+            request.FILES.get("archive")
+        )
     except Refusal as refusal:
         messages.error(request, str(refusal))
         return redirect("desk:archive")

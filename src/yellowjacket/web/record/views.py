@@ -11,13 +11,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.exchange import readings
 from yellowjacket.bench.models import Decision, Record, Use
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.record import evidence, other_limits
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -220,7 +220,7 @@ def printed(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def readings_csv(request: HttpRequest, sitting_id: int) -> StreamingHttpResponse:
     """Every reading as a row."""
     sitting = SittingPage(request, sitting_id, "record").sitting
-    response = StreamingHttpResponse(exporting.readings_csv(sitting), content_type="text/csv; charset=utf-8")
+    response = StreamingHttpResponse(readings.readings_csv(sitting), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{slugify(sitting.name) or "sitting"}-readings.csv"'
     return response
 
@@ -229,7 +229,7 @@ def readings_csv(request: HttpRequest, sitting_id: int) -> StreamingHttpResponse
 def sitting_json(request: HttpRequest, sitting_id: int) -> JsonResponse:
     """The whole sitting."""
     sitting = SittingPage(request, sitting_id, "record").sitting
-    response = JsonResponse(exporting.sitting_document(sitting), json_dumps_params={"indent": 1, "ensure_ascii": False})
+    response = JsonResponse(readings.sitting_document(sitting), json_dumps_params={"indent": 1, "ensure_ascii": False})
     response["Content-Disposition"] = f'attachment; filename="{slugify(sitting.name) or "sitting"}.json"'
     return response
 

@@ -11,13 +11,14 @@ import pytest
 from django.db import models
 
 from yellowjacket import home
+from yellowjacket.bench.exchange import readings as readings_
+from yellowjacket.bench.exchange import sitting_archive
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.look import blind_rounds, contact_sheets, grades
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Frame, Grade, JurySheet, Reading, Sitting, ToleranceProfile
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import exporting, sitting_archive
 from yellowjacket.core.limits.tolerance import LEVELS
 
 pytestmark = pytest.mark.django_db
@@ -55,7 +56,7 @@ def without_names_of_files(document):
 
 
 def test_what_comes_in_exports_the_same_to_the_last_bit(full, data_folder):
-    before = without_names_of_files(exporting.sitting_document(full))
+    before = without_names_of_files(readings_.sitting_document(full))
     buffer = packed(full)
     files = {frame.sha256: open(frame.path, "rb").read() for frame in Frame.objects.all()}  # noqa: PTH123, SIM115
     readings = list(Reading.objects.order_by("pk").values_list("quantity", "channel", "value", "low", "high", "n"))
@@ -64,7 +65,7 @@ def test_what_comes_in_exports_the_same_to_the_last_bit(full, data_folder):
     ToleranceProfile.objects.all().delete()
     taken = sitting_archive.read(buffer, "one.zip")
     assert taken.remarks == ()
-    after = without_names_of_files(exporting.sitting_document(taken.sitting))
+    after = without_names_of_files(readings_.sitting_document(taken.sitting))
     for ladder_before, ladder_after in zip(before["ladders"], after["ladders"], strict=True):
         for one, other in zip(ladder_before["rungs"], ladder_after["rungs"], strict=True):
             for frame, its in zip(one["frames"], other["frames"], strict=True):
@@ -392,7 +393,7 @@ def test_no_row_of_a_crafted_archive_poisons_a_page(full, client, data_folder):
             response = client.get(f"/sittings/{taken.pk}/{page}/")
             assert response.status_code in (200, 302), (page, told)
         assert client.get("/").status_code == 200
-        exporting.sitting_document(taken)
+        readings_.sitting_document(taken)
         taken.delete()
     assert refused > 25
     assert not [path for path in data_folder.parent.iterdir() if path != data_folder]

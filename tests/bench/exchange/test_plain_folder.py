@@ -7,8 +7,8 @@ import zipfile
 
 import pytest
 
+from yellowjacket.bench.exchange import plain_folder
 from yellowjacket.bench.models import Body, Frame
-from yellowjacket.bench.services import plain_folder
 
 pytestmark = pytest.mark.django_db
 

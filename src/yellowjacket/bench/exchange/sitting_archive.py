@@ -25,6 +25,7 @@ from django.utils.crypto import get_random_string
 
 from yellowjacket import __version__, home
 from yellowjacket.bench.darks import measure
+from yellowjacket.bench.exchange.row_types import RowError, checked
 from yellowjacket.bench.intake.originals import complaint
 from yellowjacket.bench.measure.staleness import take_as_measured, unmeasured
 from yellowjacket.bench.models import (
@@ -59,7 +60,6 @@ from yellowjacket.bench.models import (
     Use,
 )
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services.row_types import RowError, checked
 from yellowjacket.keeping import UNREADABLE, KeepingError, extract, extract_into, read_manifest
 
 FORMAT = "yellowjacket-sitting-archive/1"

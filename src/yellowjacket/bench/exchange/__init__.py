@@ -1,0 +1,1 @@
+"""Sittings given away and taken in: archives, plain folders, tables and documents."""
