@@ -5,8 +5,8 @@ import re
 
 import pytest
 
+from yellowjacket.bench.advise import exposure
 from yellowjacket.bench.models import Frame, Reading
-from yellowjacket.bench.services import advising
 from yellowjacket.simcam.bodies import HEATH
 
 pytestmark = pytest.mark.django_db
@@ -80,12 +80,12 @@ def test_without_records_the_way_to_them_is_shown(client, sitting):
 
 def test_findings_are_those_of_the_readings(measured):
     ladder = measured.ladders.get()
-    known = advising.known_of(ladder.body)
+    known = exposure.known_of(ladder.body)
     assert [one.mark for one in known.findings.marks] == [100, 200, 400]
     assert known.ladder == ladder
     assert known.findings.dark_e_per_s is None
-    assert advising.long_of(ladder.body, measured.profile.criteria.long_exposure, "usable", 1.0, None) is None
-    assert advising.darks_that_fit(ladder.body, 400, 60.0, 20.0) == []
+    assert exposure.long_of(ladder.body, measured.profile.criteria.long_exposure, "usable", 1.0, None) is None
+    assert exposure.darks_that_fit(ladder.body, 400, 60.0, 20.0) == []
 
 
 def test_the_sliders_move_what_is_asked_by_thirds(ask):
@@ -116,10 +116,10 @@ def test_a_cast_is_told_between_the_rungs_that_measured_it(measured, make_sittin
     for rung, stops, cast in zip(ladder.rungs.order_by("position"), (-2, -1, 0), (9.0, 3.0, 1.0), strict=True):
         for quantity, value in (("step_stops", stops), ("cast_de00", cast)):
             Reading.objects.create(rung=rung, channel="G", quantity=quantity, value=value, low=value, high=value, n=9)
-    assert advising.cast_of(body, use, 0.5).de00.value == pytest.approx(2.0)
-    assert advising.cast_of(body, use, 2.0).de00.value == pytest.approx(9.0)
-    assert "in Pushed" in advising.cast_of(body, use, 1.0).words
-    assert advising.cast_of(body, use, 2.5) is None
+    assert exposure.cast_of(body, use, 0.5).de00.value == pytest.approx(2.0)
+    assert exposure.cast_of(body, use, 2.0).de00.value == pytest.approx(9.0)
+    assert "in Pushed" in exposure.cast_of(body, use, 1.0).words
+    assert exposure.cast_of(body, use, 2.5) is None
 
 
 def test_any_iso_can_be_asked_about(ask):

@@ -9,8 +9,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
+from yellowjacket.bench.advise import exposure
 from yellowjacket.bench.models import Body, Use
-from yellowjacket.bench.services import advising
 from yellowjacket.core.colour.colorimetry import neutral_under
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.exposure_advice import (
@@ -38,7 +38,7 @@ class Row:
 
     option: Option
     speckle: int
-    cast: advising.Cast | None
+    cast: exposure.Cast | None
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -54,7 +54,7 @@ def answer(request: HttpRequest) -> HttpResponse:
 
 def _context(request: HttpRequest) -> dict[str, object]:
     wanted = request.GET.get("body", "")
-    bodies = advising.bodies_with_findings()
+    bodies = exposure.bodies_with_findings()
     body = next((one for one in bodies if str(one.pk) == wanted), bodies[0] if bodies else None)
     if body is None:
         return {"form": None, "body": None}
@@ -84,7 +84,7 @@ def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
     except ValueError as error:
         return {"refusals": [f"{error}."]}
     use: Use = data["use"]
-    known = advising.known_of(body, data["celsius"])
+    known = exposure.known_of(body, data["celsius"])
     if known is None:
         return {
             "refusals": ["This body has no measured ISO ladder yet: its gain and read noise are what advice rests on."]
@@ -92,27 +92,27 @@ def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
     profile = use.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
     factor, remark = use_noise_factor(body.pixels, use.whole_frame_pixels)
     found = options(known.findings, wanted, profile, form.exposure_s, factor)
-    limit = advising.limit_of(known.ladder, use, data["level"])
-    long = advising.long_of(body, profile.long_exposure, data["level"], factor, data["celsius"])
+    limit = exposure.limit_of(known.ladder, use, data["level"])
+    long = exposure.long_of(body, profile.long_exposure, data["level"], factor, data["celsius"])
     best = found[0] if found else None
     faster = faster_by(wanted, limit.mark) if limit and limit.mark else None
     return {
         "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": profile, "level": data["level"],
         "short": best is not None and _ORDER.index(best.level) > _ORDER.index(data["level"]),
         "rows": [
-            Row(one, _SPECKLE.get(one.level, _LOST), advising.cast_of(body, use, one.push_stops)) for one in found
+            Row(one, _SPECKLE.get(one.level, _LOST), exposure.cast_of(body, use, one.push_stops)) for one in found
         ],
         "asked": _asked(known, form, profile, wanted, factor, body, use), "limit": limit,
         "faster": faster, "over": -(faster or 0.0), "long": long,
         "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
         "moved": any(data[name] for name in ("aperture_stops", "shutter_stops", "light_stops")),
         "light_stops": data["light_stops"], "coloured": _coloured(known, form, best, wanted, factor),
-        "fits": advising.darks_that_fit(body, best.mark if best else round(wanted), form.exposure_s, data["celsius"]),
+        "fits": exposure.darks_that_fit(body, best.mark if best else round(wanted), form.exposure_s, data["celsius"]),
     }  # fmt: skip
 
 
 def _asked(
-    known: advising.Known, form: AdviceForm, profile: Profile, wanted: float, factor: float, body: Body, use: Use
+    known: exposure.Known, form: AdviceForm, profile: Profile, wanted: float, factor: float, body: Body, use: Use
 ) -> Row | None:
     """What the ISO that was named would give, measured or not."""
     mark = form.cleaned_data["iso"]
@@ -120,7 +120,7 @@ def _asked(
         return None
     iso = dial.exact_iso(mark)
     option = option_at(known.findings, iso, mark, wanted, profile, form.exposure_s, factor)
-    return Row(option, _SPECKLE.get(option.level, _LOST), advising.cast_of(body, use, option.push_stops))
+    return Row(option, _SPECKLE.get(option.level, _LOST), exposure.cast_of(body, use, option.push_stops))
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,12 +135,12 @@ class Coloured:
 
 
 def _coloured(
-    known: advising.Known, form: AdviceForm, best: Option | None, wanted: float, factor: float
+    known: exposure.Known, form: AdviceForm, best: Option | None, wanted: float, factor: float
 ) -> Coloured | None:
     kelvin = form.cleaned_data["kelvin"]
     if kelvin is None or best is None:
         return None
-    matrix = advising.matrix_of(known.ladder)
+    matrix = exposure.matrix_of(known.ladder)
     if matrix is None:
         return Coloured(kelvin, (), refusal="the files of this body name no colour matrix")
     try:

@@ -1,0 +1,1 @@
+"""Advice that follows from what was found."""
