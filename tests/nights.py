@@ -7,7 +7,7 @@ from datetime import date
 from yellowjacket.bench.darks import measure as measure_
 from yellowjacket.bench.models import Sitting, ToleranceProfile
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.bench.services import shooting
+from yellowjacket.bench.simulation import shoot
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, BodyModel
 
@@ -30,12 +30,12 @@ def night(name="Night", *, room_c=20.0, ladders=(CAPPED, SCENE), body: BodyModel
         name=name, scene="trap", question="How long?", expectation="1 min", held_on=date(2026, 6, 19), profile=profile,
         temperature_c=room_c,
     )  # fmt: skip
-    requests = [LadderRequest(shooting.register_simulated(body), spec) for spec in ladders]
+    requests = [LadderRequest(shoot.register_simulated(body), spec) for spec in ladders]
     create_sitting(sitting, [UseSpec("Pixel level", None), UseSpec("Web", 2_000_000)], requests)
-    shooting.accept_without_looking(sitting)
+    shoot.accept_without_looking(sitting)
     for ladder in sitting.ladders.all():
         ladder.sitting.refresh_from_db()
-        done(shooting.start_shooting(ladder, window=WINDOW))
+        done(shoot.start_shooting(ladder, window=WINDOW))
     if measure:
         done(measure_.start_measuring(sitting))
     return sitting

@@ -8,8 +8,8 @@ from yellowjacket.bench.intake import importing
 from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting
 from yellowjacket.bench.plan import sittings
-from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import shots
+from yellowjacket.bench.simulation import shoot
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 
@@ -115,8 +115,8 @@ def test_every_page_stands_for_every_kind_of_ladder(client, body, make_sitting, 
     body.simulated_as, body.serial = HEATH.key, HEATH.serial
     body.save()
     sitting = make_sitting(kind=kind, method=method, darks=0, **more)
-    shooting.accept_without_looking(sitting)
-    shooting.start_shooting(sitting.ladders.get())
+    shoot.accept_without_looking(sitting)
+    shoot.start_shooting(sitting.ladders.get())
     if method != "capped":
         run.start_measuring(sitting)
         assert not sitting.jobs.filter(state="failed").exists()

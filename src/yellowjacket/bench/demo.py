@@ -31,7 +31,7 @@ from yellowjacket.bench.models import (
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import record as record_
-from yellowjacket.bench.services import shooting
+from yellowjacket.bench.simulation import shoot
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
@@ -256,7 +256,7 @@ def _planned(
         name=name, scene="specimen drawer", question=question, expectation=expectation, held_on=held_on,
         lens="90 mm macro", light="lamp room, two panels", temperature_c=20.0, profile=profile,
     )  # fmt: skip
-    requests = [LadderRequest(shooting.register_simulated(body), spec) for body, spec in ladders]
+    requests = [LadderRequest(shoot.register_simulated(body), spec) for body, spec in ladders]
     create_sitting(sitting, USES, requests)
     sitting.ladders.update(spot_x=_EYE_SPOT[0], spot_y=_EYE_SPOT[1])
     if night_c is not None:
@@ -268,11 +268,11 @@ def _planned(
 
 def _shoot(ladder: Ladder, mishaps: Collection[str] = (), window: tuple[int, int] | None = None) -> None:
     """Shoot what is due of a ladder, after what was under way."""
-    shooting.accept_without_looking(ladder.sitting)
+    shoot.accept_without_looking(ladder.sitting)
     _finish_shooting(ladder.sitting)
     ladder = Ladder.objects.select_related("body", "sitting").get(pk=ladder.pk)
     if _shots_due(ladder):
-        _run_now(shooting.start_shooting(ladder, "rest", mishaps, window))
+        _run_now(shoot.start_shooting(ladder, "rest", mishaps, window))
 
 
 def _finish_shooting(sitting: Sitting) -> None:

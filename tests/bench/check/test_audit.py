@@ -7,8 +7,8 @@ from yellowjacket.bench.check import remedies
 from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Shot, SittingEvent
 from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import shots, undo_log
+from yellowjacket.bench.simulation import shoot as shoot_
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.scene import PATCHES_BOX, TEXTURE_BOX
@@ -26,7 +26,7 @@ def ladder(body, make_sitting, data_folder):
 
 
 def shoot(ladder, scope="rest", mishaps=()):
-    job = shooting.start_shooting(ladder, scope, mishaps)
+    job = shoot_.start_shooting(ladder, scope, mishaps)
     job.refresh_from_db()
     assert job.state == "done", job.message
     ladder.sitting.refresh_from_db()
@@ -60,7 +60,7 @@ def test_a_ladder_shot_well_leaves_nothing_to_decide(ladder):
 
 def test_the_first_frame_must_be_accepted_before_the_rest(ladder):
     with pytest.raises(Refusal, match="first shot alone"):
-        shooting.start_shooting(ladder, "rest")
+        shoot_.start_shooting(ladder, "rest")
     with pytest.raises(Refusal, match="no first frame yet"):
         shots.accept_first(ladder.sitting)
     accept(ladder)
@@ -115,7 +115,7 @@ def test_long_exposures_that_held_the_camera_twice_show_lenr(body, make_sitting,
     body.save()
     for mishaps, expected in (((), []), (("lenr",), ["8", "15"])):
         sitting = make_sitting(f"Night {len(mishaps)}", kind="time", method="scene", picked=(1.0, 8.0, 15.0), darks=0)
-        shooting.accept_without_looking(sitting)
+        shoot_.accept_without_looking(sitting)
         ladder = sitting.ladders.get()
         shoot(ladder, mishaps=mishaps)
         assert [f.rung.key for f in audit_.audit(ladder).findings if f.code == "lenr"] == expected
@@ -196,7 +196,7 @@ def test_the_frame_that_landed_last_reports_itself(ladder):
 
 
 def test_focus_that_was_never_there_is_told_from_the_first_frame(ladder):
-    job = shooting.start_shooting(ladder, "one", ["soft"])
+    job = shoot_.start_shooting(ladder, "one", ["soft"])
     job.refresh_from_db()
     assert codes(ladder)["soft-start"] == ["100"]
     assert "focus was never there" in audit_.landed(ladder).findings[0].text
@@ -221,7 +221,7 @@ def test_a_marked_spot_is_watched_and_can_be_ruled_out(ladder):
 
 
 def test_a_soft_marked_spot_is_told_with_its_name(ladder):
-    job = shooting.start_shooting(ladder, "one", ["soft"])
+    job = shoot_.start_shooting(ladder, "one", ["soft"])
     job.refresh_from_db()
     left, top, width, height = PATCHES_BOX
     remedies.mark_spot(ladder, "patch edge", left + width // 10, top + height // 2)

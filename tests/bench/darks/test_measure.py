@@ -16,8 +16,8 @@ from yellowjacket.bench.darks.packed import packed, unpacked
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, MasterDark, Problem, Reading, RungDarks, Sitting
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import shots
+from yellowjacket.bench.simulation import shoot
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
@@ -130,7 +130,7 @@ def test_capped_shots_need_no_first_frame_to_be_looked_at(data_folder):
     Frame.objects.filter(sitting=sitting).delete()
     ladder = sitting.ladders.get()
     shots.take(ladder.rungs.last().shots.first())
-    done(shooting.start_shooting(ladder, window=WINDOW))
+    done(shoot.start_shooting(ladder, window=WINDOW))
     assert Frame.objects.filter(sitting=sitting).count() == 3
 
 

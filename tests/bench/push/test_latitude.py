@@ -9,7 +9,7 @@ from yellowjacket.bench.measure import patches, run
 from yellowjacket.bench.models import Ladder, Patch, Problem, Reading, Sitting, ToleranceProfile
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.push import iso_invariance, latitude, raw_modes
-from yellowjacket.bench.services import shooting
+from yellowjacket.bench.simulation import shoot
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, MOOR
@@ -26,12 +26,12 @@ def shot(ladders, name="Pushes"):
     sitting = Sitting(
         name=name, scene="drawer", question="q", expectation="e", held_on=date(2026, 3, 14), profile=profile
     )
-    requests = [LadderRequest(shooting.register_simulated(body), spec) for body, spec in ladders]
+    requests = [LadderRequest(shoot.register_simulated(body), spec) for body, spec in ladders]
     create_sitting(sitting, [UseSpec("Pixel level", None), UseSpec("Web", 2_000_000)], requests)
-    shooting.accept_without_looking(sitting)
+    shoot.accept_without_looking(sitting)
     for ladder in sitting.ladders.all():
         ladder.sitting.refresh_from_db()
-        job = shooting.start_shooting(ladder)
+        job = shoot.start_shooting(ladder)
         job.refresh_from_db()
         assert job.state == "done", job.message
         patches.propose(ladder)

@@ -9,9 +9,9 @@ from yellowjacket.bench.check import audit, remedies
 from yellowjacket.bench.models import Conditions, Shot, SittingEvent
 from yellowjacket.bench.plan.sittings import planned_ladders, schedule_of
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.shoot import shots as shots_
+from yellowjacket.bench.simulation import shoot
 from yellowjacket.core.planning.ladder import Exposure
 from yellowjacket.simcam.bodies import HEATH
 
@@ -75,8 +75,8 @@ def test_the_simulated_body_teaches_its_battery_and_its_warmth(body, make_sittin
     body.simulated_as, body.serial, body.frame_mb = HEATH.key, HEATH.serial, 100
     body.save()
     sitting = make_sitting(kind="time", method="capped", metered=METERED, shortest_s=120.0, longest_s=120.0, repeats=8)
-    shooting.accept_without_looking(sitting)
-    shooting.start_shooting(sitting.ladders.get())
+    shoot.accept_without_looking(sitting)
+    shoot.start_shooting(sitting.ladders.get())
     assert Conditions.objects.filter(source="instrument").count() == 8
     measured = conditions.battery_of(body)
     assert measured.low <= HEATH.true_battery_minutes <= measured.high
@@ -117,8 +117,8 @@ def test_the_simulated_endurance_run_ends_with_its_battery(body, make_sitting, d
     body.save()
     # Half an hour a shot: the battery ends it after a handful.
     sitting = make_sitting(kind="time", method="endurance", metered=METERED, shortest_s=1800.0, repeats=12)
-    shooting.accept_without_looking(sitting)
-    job = shooting.start_shooting(sitting.ladders.get())
+    shoot.accept_without_looking(sitting)
+    job = shoot.start_shooting(sitting.ladders.get())
     job.refresh_from_db()
     assert job.message.endswith("then the body stopped")
     assert shots_.due(sitting).count() == 0

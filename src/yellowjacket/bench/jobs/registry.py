@@ -10,7 +10,7 @@ from yellowjacket.bench.jobs.queue import Work
 from yellowjacket.bench.look.renditions import match_pictures
 from yellowjacket.bench.measure.run import measure_sitting
 from yellowjacket.bench.models import Job
-from yellowjacket.bench.services.shooting import shoot_remaining
+from yellowjacket.bench.simulation.shoot import shoot_remaining
 
 WORK: dict[str, Work] = {
     Job.Kind.ADOPT: adopt_files,

@@ -15,9 +15,9 @@ from yellowjacket.bench.check import audit
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Conditions, Frame, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import shooting
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.shoot import shots as shots_
+from yellowjacket.bench.simulation import shoot
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.planning.shot_order import Change, changes
@@ -95,7 +95,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
         conditions_form=ConditionsForm(auto_id="noted_%s"),
         latest=Conditions.objects.filter(sitting=page.sitting, body=page.ladder.body).order_by("id").last(),
-        mishaps=shooting.MISHAPS.items(),
+        mishaps=shoot.MISHAPS.items(),
         state=_state(page),
         dark_room=page.request.GET.get("room") == "dark",
     )
@@ -151,7 +151,7 @@ def simulate(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Let the simulated camera shoot one shot, the rung or the rest."""
     mishaps = request.POST.getlist("mishap")
     scope = request.POST.get("scope", "rest")
-    return _carry_out(request, sitting_id, lambda page: shooting.start_shooting(page.ladder, scope, mishaps))
+    return _carry_out(request, sitting_id, lambda page: shoot.start_shooting(page.ladder, scope, mishaps))
 
 
 def _shot(request: HttpRequest, page: SittingPage) -> Shot:

@@ -7,7 +7,7 @@ import pytest
 
 from yellowjacket.bench.models import Frame, Job, Problem, Shot
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.services import shooting
+from yellowjacket.bench.simulation import shoot as shoot_
 from yellowjacket.simcam.bodies import HEATH
 
 pytestmark = pytest.mark.django_db
@@ -20,12 +20,12 @@ def simulated(body, make_sitting, data_folder):
     body.pixel_width, body.pixel_height = HEATH.width_px, HEATH.height_px
     body.save()
     sitting = make_sitting(repeats=2, darks=1)
-    shooting.accept_without_looking(sitting)
+    shoot_.accept_without_looking(sitting)
     return sitting.ladders.get()
 
 
 def shoot(ladder) -> Job:
-    job = shooting.start_shooting(ladder)
+    job = shoot_.start_shooting(ladder)
     job.refresh_from_db()
     return job
 
@@ -36,7 +36,7 @@ def test_every_shot_gets_the_frame_that_was_shot_for_it(simulated):
         assert (frame.iso, frame.dark) == (frame.shot.rung.iso, frame.shot.kind == "dark")
         assert frame.serial == HEATH.serial
     with pytest.raises(Refusal, match="in already"):
-        shooting.start_shooting(simulated)
+        shoot_.start_shooting(simulated)
 
 
 def test_shooting_goes_on_where_it_was_stopped_whatever_came_in_before(simulated):
@@ -54,4 +54,4 @@ def test_shooting_goes_on_where_it_was_stopped_whatever_came_in_before(simulated
 
 def test_a_real_body_is_not_shot_by_the_simulation(sitting):
     with pytest.raises(Refusal, match="shoot it by hand"):
-        shooting.start_shooting(sitting.ladders.get())
+        shoot_.start_shooting(sitting.ladders.get())
