@@ -17,9 +17,10 @@ from django.core.management import call_command
 call_command("migrate", verbosity=0)
 from tests import making
 from yellowjacket.bench.models import Body, ToleranceProfile, Sitting
-from yellowjacket.bench.services import importing, jobs
-from yellowjacket.bench.services.sittings import LadderRequest, UseSpec, create_sitting
-from yellowjacket.core.ladder import Exposure, LadderSpec
+from yellowjacket.bench.intake import importing
+from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
+from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 body = Body.objects.create(make="Ostrel", model="Heath", serial="OH-1", pixel_width=making.WIDTH, pixel_height=making.HEIGHT,
     lowest_iso=100, native_lowest_iso=100, native_highest_iso=400, highest_iso=400, fastest_shutter_s=1 / 8000)
 profile = ToleranceProfile.objects.create(name="Default")
@@ -28,7 +29,7 @@ create_sitting(sitting, [UseSpec("Web", None)], [LadderRequest(body, LadderSpec(
 folder = settings.HOME / "inbox"
 making.write_ladder(folder)
 job = importing.import_folder(sitting, str(folder))
-jobs.run_job.call(job.pk)
+queue.run_job.call(job.pk)
 """
 
 

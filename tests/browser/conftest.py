@@ -30,7 +30,7 @@ def site(tmp_path_factory):
     subprocess.run(
         [sys.executable, "-c", "import django; django.setup()\n"
          "from django.core.management import call_command; call_command('migrate', verbosity=0)\n"
-         "from yellowjacket.bench.services.shooting import register_simulated\n"
+         "from yellowjacket.bench.simulation.shoot import register_simulated\n"
          "from yellowjacket.simcam.bodies import HEATH, MOOR; register_simulated(HEATH); register_simulated(MOOR)"],
         env=environment, check=True,
     )  # fmt: skip

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests import making
-from tests.core.test_measure import patches
+from tests.core.readings.test_rung import patches
 from yellowjacket.core.noise.fixed_pattern import fixed_pattern
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.raw.codes import missing_codes

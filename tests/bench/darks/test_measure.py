@@ -13,7 +13,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from tests.nights import CAPPED, WINDOW, done, night
 from yellowjacket.bench.darks import masters, measure, sensor_temperature
 from yellowjacket.bench.darks.packed import packed, unpacked
-from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.jobs import progress
 from yellowjacket.bench.models import Frame, MasterDark, Problem, Reading, RungDarks, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import shots
@@ -263,10 +263,10 @@ def test_stopped_work_goes_on_where_it_was(data_folder, monkeypatch):
     def stop_after_two(self):
         stopped.append(1)
         if len(stopped) == 2:
-            raise queue.Stopped
+            raise progress.Stopped
 
     with monkeypatch.context() as patch:
-        patch.setattr(queue.Progress, "step", stop_after_two)
+        patch.setattr(progress.Progress, "step", stop_after_two)
         job = measure.start_measuring(sitting)
         job.refresh_from_db()
     assert job.state == "stopped"

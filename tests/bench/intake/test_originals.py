@@ -11,7 +11,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests import making
-from yellowjacket.bench.intake import adopt, importing, originals, uploads
+from yellowjacket.bench.intake import adopt, originals, uploads
 from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Frame, Job, Problem, Reading, Sitting
@@ -81,7 +81,7 @@ def test_without_room_no_sitting_is_left_behind(data_folder, monkeypatch):
     def full(folder, one):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(importing, "store_upload", full)
+    monkeypatch.setattr(uploads, "store_upload", full)
     with pytest.raises(OSError, match="No space"):
         adopt.adopt_uploads([upload("a.dng", b"x")], (UseSpec("Web", 1000),), "Default")
     with pytest.raises(Refusal, match="Choose one or more"):

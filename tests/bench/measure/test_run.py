@@ -6,6 +6,7 @@ from tests import making, workers
 from yellowjacket import home
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.jobs import executor, queue
+from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.measure import patches, run, staleness
 from yellowjacket.bench.models import Frame, Job, Patch, Problem, Reading
 from yellowjacket.bench.refusal import Refusal
@@ -104,13 +105,13 @@ def test_measuring_a_scene_without_grey_says_what_to_do(shot_sitting, monkeypatc
 
 def test_a_job_that_was_stopped_keeps_what_it_has(shot_sitting, monkeypatch):
     patches.propose(shot_sitting.ladders.get())
-    begin = queue.Progress.begin
+    begin = progress_.Progress.begin
 
     def stop_at_once(progress, total):
         begin(progress, total)
         queue.stop(progress._job)
 
-    monkeypatch.setattr(queue.Progress, "begin", stop_at_once)
+    monkeypatch.setattr(progress_.Progress, "begin", stop_at_once)
     job = measure(shot_sitting)
     assert (job.state, job.message) == ("stopped", "stopped after 1 of 3; what came in is kept")
     monkeypatch.undo()

@@ -147,7 +147,7 @@ def test_drift_in_chromaticity_is_that_of_the_reference_library():
 def test_the_colour_library_leaves_no_stand_ins_behind():
     """Other libraries ask whether an optional package is there, and must not find a stand-in."""
     code = (
-        "import sys, numpy as np; from yellowjacket.core.colour import delta_e_2000;"
+        "import sys, numpy as np; from yellowjacket.core.colour.colorimetry import delta_e_2000;"
         "assert delta_e_2000(np.array([50., 0, 0]), np.array([50., 0, 0])) == 0;"
         "from astropy.table import Table; from astropy.io import fits;"
         "fits.BinTableHDU(Table({'x': [1]}));"

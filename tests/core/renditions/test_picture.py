@@ -115,7 +115,7 @@ def test_a_large_picture_takes_seven_bytes_a_pixel_and_a_larger_one_none(tmp_pat
     rng = np.random.default_rng(1)
     Image.fromarray(rng.integers(60, 180, (400, 400, 3), dtype=np.uint8)).resize((8000, 8000)).save(path, quality=80)
     script = (
-        "import resource, sys\nfrom pathlib import Path\nfrom yellowjacket.core.rendered import read_rendered\n"
+        "import resource, sys\nfrom pathlib import Path\nfrom yellowjacket.core.renditions.picture import read_rendered\n"
         "peak = lambda: resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024\nbefore = peak()\n"
         "shape = read_rendered(Path(sys.argv[1]), int(sys.argv[2])).shape\nprint(shape[0], shape[1], peak() - before)"
     )

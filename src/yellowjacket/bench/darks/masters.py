@@ -20,7 +20,9 @@ from yellowjacket.bench.darks import measure
 from yellowjacket.bench.darks.sensor_temperature import warmth_of
 from yellowjacket.bench.intake import originals
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
+from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
+from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.models import Body, Frame, Job, MasterDark, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.darks.master import FEWEST_DARKS, MasterError, make_master, subtracted, with_pedestal
@@ -125,7 +127,8 @@ def start_making(sitting: Sitting, keys: Sequence[str]) -> Job:
     return queue.start(sitting, Job.Kind.MASTER, batches=ready)
 
 
-def make_masters(job: Job, progress: queue.Progress) -> str:
+@handles(Job.Kind.MASTER)
+def make_masters(job: Job, progress: progress_.Progress) -> str:
     """The job: one master after the other, each file whole or not at all."""
     wanted = set(job.parameters.get("batches", ()))
     batches = [one for one in batches_of(job.sitting) if one.key in wanted]

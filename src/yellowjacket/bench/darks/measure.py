@@ -15,8 +15,10 @@ from yellowjacket.bench.darks.packed import packed, unpacked
 from yellowjacket.bench.darks.sensor_temperature import Warmth, warmth_of
 from yellowjacket.bench.intake.originals import unusable
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
+from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
+from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Reading, Rung, RungDarks, Shot, Sitting
 from yellowjacket.bench.models.frame_queries import darks_of
 from yellowjacket.bench.refusal import Refusal
@@ -43,7 +45,8 @@ def start_measuring(sitting: Sitting) -> Job:
     return queue.start(sitting, Job.Kind.DARKS)
 
 
-def measure_darks(job: Job, progress: queue.Progress) -> str:
+@handles(Job.Kind.DARKS)
+def measure_darks(job: Job, progress: progress_.Progress) -> str:
     """The job: every rung of every time ladder whose darks are new."""
     ladders = list(time_ladders(job.sitting))
     work = {task.key: (task, digest) for ladder in ladders for task, digest in _stale(ladder)}

@@ -18,8 +18,10 @@ from yellowjacket.bench.intake import importing
 from yellowjacket.bench.intake import uploads as uploads_
 from yellowjacket.bench.intake.frames import add_frame
 from yellowjacket.bench.intake.problems import misfit_from, note_problem, printable, same_content
+from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
+from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.models import (
     Body,
     Frame,
@@ -92,7 +94,8 @@ def _new_sitting(name: str, uses: Sequence[UseSpec], profile_name: str) -> Sitti
     return sitting
 
 
-def adopt_files(job: Job, progress: queue.Progress) -> str:
+@handles(Job.Kind.ADOPT)
+def adopt_files(job: Job, progress: progress_.Progress) -> str:
     """The adopting job: look at every file, sort the frames, write the plan backwards. Returns a summary.
 
     Everything is stored in one step; taken up again after that step, there is nothing left to do but to say so.
@@ -105,7 +108,7 @@ def adopt_files(job: Job, progress: queue.Progress) -> str:
     return _summary(sitting, len(files))
 
 
-def _facts_of(sitting: Sitting, files: Sequence[str], progress: queue.Progress) -> list[FrameFacts]:
+def _facts_of(sitting: Sitting, files: Sequence[str], progress: progress_.Progress) -> list[FrameFacts]:
     """What the readable files say, the same content once; the others are noted with their reason."""
     progress.begin(len(files))
     facts: list[FrameFacts] = []

@@ -20,8 +20,10 @@ from yellowjacket.bench.intake.frames import add_frame
 from yellowjacket.bench.intake.match_shots import ShotFinder
 from yellowjacket.bench.intake.problems import misfit_from, note_problem, printable
 from yellowjacket.bench.intake.uploads import stored_uploads
+from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
+from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.models import Frame, Job, Problem, SeenFile, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
@@ -154,7 +156,8 @@ def import_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> Job:
     return queue.start(sitting, Job.Kind.IMPORT, files=stored_uploads(sitting, uploads))
 
 
-def import_files(job: Job, progress: queue.Progress) -> str:
+@handles(Job.Kind.IMPORT)
+def import_files(job: Job, progress: progress_.Progress) -> str:
     """The import job: inspect files in worker processes, store each as it comes. Returns a summary."""
     known = set(Frame.objects.filter(sitting=job.sitting).values_list("path", flat=True))
     marks: dict[str, str] = job.parameters.get("marks", {})

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import time
 from collections.abc import Callable
 from typing import Any
 
@@ -13,45 +12,13 @@ from django.utils import timezone
 from django_tasks import task
 from django_tasks.base import TaskResultStatus
 
+from yellowjacket.bench.jobs.progress import Progress, Stopped
+from yellowjacket.bench.jobs.registry import handler_of
 from yellowjacket.bench.models import Job, Sitting
 from yellowjacket.bench.patience import busy, patiently, trouble_of, words_for
 from yellowjacket.bench.refusal import Refusal
 
 log = logging.getLogger(__name__)
-
-Work = Callable[[Job, "Progress"], str]
-_TOLD_EVERY_S = 0.15
-
-
-class Stopped(Exception):
-    """The person asked for the work to stop."""
-
-
-class Progress:
-    """What running work reports to; each step also hears whether it should stop."""
-
-    def __init__(self, job: Job) -> None:
-        self._job = job
-        self._told = 0.0
-
-    def begin(self, total: int) -> None:
-        """Say how many items there are."""
-        self._job.total, self._job.done = total, 0
-        self._job.save(update_fields=["total", "done"])
-
-    def step(self) -> None:
-        """One more item is done and stored. Raises Stopped when that is wanted.
-
-        Many small items are told of together: nobody reads faster.
-        """
-        self._job.done += 1
-        now = time.monotonic()
-        if now - self._told < _TOLD_EVERY_S and self._job.done < self._job.total:
-            return
-        self._told = now
-        self._job.save(update_fields=["done"])
-        if Job.objects.filter(pk=self._job.pk, stop_wanted=True).exists():
-            raise Stopped
 
 
 def start(sitting: Sitting, kind: str, **parameters: Any) -> Job:
@@ -122,13 +89,11 @@ def _begun(job_id: int) -> bool:
 
 def _carried_out(job_id: int) -> tuple[str, str]:
     """What became of the work, in words and as a state. Raises when the database is held, to be done again."""
-    from yellowjacket.bench.jobs.registry import WORK
-
     job = Job.objects.select_related("sitting").filter(pk=job_id).first()
     if job is None:
         return "", Job.State.STOPPED
     try:
-        message, state = WORK[job.kind](job, Progress(job)), Job.State.DONE
+        message, state = handler_of(job.kind)(job, Progress(job)), Job.State.DONE
         Job.objects.filter(pk=job_id).update(done=job.done)
     except Stopped:
         message, state = f"stopped after {job.done} of {job.total}; what came in is kept", Job.State.STOPPED

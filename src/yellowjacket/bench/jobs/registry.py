@@ -1,23 +1,26 @@
-"""Which function does which kind of job."""
+"""Which function does which kind of job: each says so itself, where it stands; the queue knows no work."""
 
 from __future__ import annotations
 
-from yellowjacket.bench.darks.masters import make_masters
-from yellowjacket.bench.darks.measure import measure_darks
-from yellowjacket.bench.intake.adopt import adopt_files
-from yellowjacket.bench.intake.importing import import_files
-from yellowjacket.bench.jobs.queue import Work
-from yellowjacket.bench.look.renditions import match_pictures
-from yellowjacket.bench.measure.run import measure_sitting
-from yellowjacket.bench.models import Job
-from yellowjacket.bench.simulation.shoot import shoot_remaining
+from collections.abc import Callable
+from typing import TypeVar
 
-WORK: dict[str, Work] = {
-    Job.Kind.ADOPT: adopt_files,
-    Job.Kind.IMPORT: import_files,
-    Job.Kind.SHOOT: shoot_remaining,
-    Job.Kind.MEASURE: measure_sitting,
-    Job.Kind.DARKS: measure_darks,
-    Job.Kind.MASTER: make_masters,
-    Job.Kind.LANE: match_pictures,
-}
+from yellowjacket.bench.jobs.progress import Work
+
+Handler = TypeVar("Handler", bound=Work)
+_handlers: dict[str, Work] = {}
+
+
+def handles(kind: str) -> Callable[[Handler], Handler]:
+    """Mark the function that carries out jobs of a kind. The rooms with work are imported when the application is ready."""
+
+    def register(handler: Handler) -> Handler:
+        _handlers[kind] = handler
+        return handler
+
+    return register
+
+
+def handler_of(kind: str) -> Work:
+    """The function for a kind of job. Raises KeyError for a kind that nobody does."""
+    return _handlers[kind]

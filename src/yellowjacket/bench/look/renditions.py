@@ -17,8 +17,10 @@ from yellowjacket.bench.csv_cells import safe_text
 from yellowjacket.bench.intake.originals import complaint
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.intake.uploads import store_upload
+from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
+from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
@@ -157,7 +159,8 @@ def add_pictures(lane: Lane, uploads: Iterable[UploadedFile]) -> Job:
     return queue.start(lane.ladder.sitting, Job.Kind.LANE, lane=lane.pk, files=stored)
 
 
-def match_pictures(job: Job, progress: queue.Progress) -> str:
+@handles(Job.Kind.LANE)
+def match_pictures(job: Job, progress: progress_.Progress) -> str:
     """The job: find frame and place of every picture, then measure what the lane did. Returns a summary."""
     lane = Lane.objects.select_related("ladder__sitting", "ladder__body").get(pk=job.parameters["lane"])
     known = set(lane.pictures.values_list("path", flat=True))

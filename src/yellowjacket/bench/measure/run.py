@@ -17,8 +17,10 @@ from numpy.typing import NDArray
 from yellowjacket import __version__
 from yellowjacket.bench.intake.originals import unusable
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
+from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
+from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.measure.patches import propose
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.models.frame_queries import frames_by_rung
@@ -49,7 +51,8 @@ def start_measuring(sitting: Sitting) -> Job:
     return queue.start(sitting, Job.Kind.MEASURE)
 
 
-def measure_sitting(job: Job, progress: queue.Progress) -> str:
+@handles(Job.Kind.MEASURE)
+def measure_sitting(job: Job, progress: progress_.Progress) -> str:
     """The measuring job: every rung of every ladder whose frames or patches changed."""
     # A ladder that is not shot yet, or all darks, has nothing to measure patches on.
     lit = Frame.objects.filter(shot__kind=Shot.Kind.LIGHT).values("shot__rung__ladder")

@@ -128,7 +128,7 @@ class Ladder(models.Model):
     sitting = models.ForeignKey(Sitting, on_delete=models.CASCADE, related_name="ladders")
     body = models.ForeignKey(Body, on_delete=models.PROTECT, related_name="ladders")
     position = models.PositiveSmallIntegerField(default=0)
-    # The ladder as asked for, see core.plan_files; rungs and shots are worked out from it.
+    # The ladder as asked for, see core.planning.plan_file; rungs and shots are worked out from it.
     spec = models.JSONField(default=dict)
     kind = models.CharField(max_length=16, choices=Kind.choices, default=Kind.ISO)
     method = models.CharField(max_length=16, choices=Method.choices, default=Method.SHUTTER)

@@ -14,8 +14,10 @@ from django.utils import timezone
 
 from yellowjacket.bench.intake.frames import add_frame
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
+from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
+from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import shots as shots_
@@ -106,7 +108,8 @@ def _due(ladder: Ladder, scope: str) -> list[Shot]:
     return shots
 
 
-def shoot_remaining(job: Job, progress: queue.Progress) -> str:
+@handles(Job.Kind.SHOOT)
+def shoot_remaining(job: Job, progress: progress_.Progress) -> str:
     """The shooting job: release, inspect and store every shot that has no frame yet."""
     ladder = Ladder.objects.select_related("body", "sitting__lens_used").get(pk=job.parameters["ladder"])
     due = _due(ladder, job.parameters.get("scope", "rest"))

@@ -1,1 +1,0 @@
-"""What is done with the records: one module per thing the application does."""
