@@ -148,3 +148,34 @@ def commands_of(parser, before=()):
 def test_the_package_needs_the_python_it_says():
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
     assert project["requires-python"] == ">=3.11"
+
+
+@pytest.mark.parametrize("container", ["core", "bench"])
+def test_the_map_of_the_house_is_true(container):
+    """The drawing in CONTRIBUTING.md, the floors the linter holds, and the rooms on the disk are the same."""
+    text = (ROOT / "CONTRIBUTING.md").read_text()
+    drawn = re.search(rf"<!-- floors: {container} -->\n```\n(.*?)```", text, re.S)[1].splitlines()[1:]
+    floors = [set(line.split()[1:]) for line in drawn]
+    contracts = tomllib.loads((ROOT / "pyproject.toml").read_text())["tool"]["importlinter"]["contracts"]
+    held = next(one for one in contracts if one.get("containers") == [f"yellowjacket.{container}"])
+    assert held["exhaustive"]
+    assert floors == [set(layer.split(" | ")) for layer in held["layers"]]
+    folder = ROOT / "src/yellowjacket" / container
+    rooms = {path.stem for path in folder.iterdir() if (path / "__init__.py").exists() or path.suffix == ".py"}
+    assert set().union(*floors) == rooms - {"__init__"}
+
+
+def test_every_room_says_what_is_in_it():
+    for init in (ROOT / "src/yellowjacket").glob("*/*/__init__.py"):
+        if "migrations" not in init.parts and "templatetags" not in init.parts:
+            assert init.read_text().startswith('"""'), init
+
+
+def test_no_room_holds_more_than_a_newcomer_can_oversee():
+    """About a dozen modules: rooms that hold more are named, so that they do not grow."""
+    large = {"darks": 14, "planning": 13, "models": 17}
+    for container in ("core", "bench"):
+        for room in (ROOT / "src/yellowjacket" / container).iterdir():
+            if room.is_dir() and room.name not in ("migrations", "__pycache__"):
+                modules = [path for path in room.glob("*.py") if path.name != "__init__.py"]
+                assert len(modules) <= large.get(room.name, 12), room
