@@ -36,7 +36,7 @@ def test_speed_values_of_the_annex(iso, sv):
 def test_the_apex_equation_holds():
     # Av + Tv = Bv + Sv = Ev: f/8 and 1/125 s at ISO 100 is Ev 13.
     assert apex.exposure_value(8, 1 / 128) == pytest.approx(13)
-    assert apex.brightness_value(8, 1 / 128, 100) == pytest.approx(8)
+    assert apex.aperture_value(8) + apex.time_value(1 / 128) - apex.speed_value(100) == pytest.approx(8)
 
 
 # Common practice, no source.

@@ -18,7 +18,6 @@ from yellowjacket.core.photon_transfer.dynamic_range import (
     dynamic_range_stops,
     engineering_range_stops,
     signal_at_snr_e,
-    snr_of,
 )
 from yellowjacket.core.photon_transfer.fit import TransferPoint, fit_transfer
 from yellowjacket.core.raw.histograms import tile_means_and_noise, tile_sums
@@ -27,7 +26,7 @@ from yellowjacket.core.raw.histograms import tile_means_and_noise, tile_sums
 @given(st.floats(0.5, 40), st.floats(0, 60))
 def test_the_signal_at_an_snr_solves_the_noise_model(snr, read_noise_e):
     """SNR(N) = N/√(N + R²) solved by SciPy's root finder (EMVA 1288 linear model; from memory)."""
-    root = brentq(lambda n: snr_of(n, read_noise_e) - snr, 1e-9, 1e7)
+    root = brentq(lambda n: n / math.sqrt(n + read_noise_e**2) - snr, 1e-9, 1e7)
     assert signal_at_snr_e(snr, read_noise_e) == pytest.approx(root, rel=1e-6)
 
 

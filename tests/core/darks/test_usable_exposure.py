@@ -8,7 +8,7 @@ import pytest
 from tests import darks
 from yellowjacket.core.darks.exposure_group import DarkGroup, measured
 from yellowjacket.core.darks.hot_pixels import hot_pixels, standing_at
-from yellowjacket.core.darks.lenr import darks_wanted, lenr_times, lenr_verdict, noise_growth
+from yellowjacket.core.darks.lenr import darks_wanted, lenr_times, lenr_verdict
 from yellowjacket.core.darks.usable_exposure import (
     ANSWERS,
     AS_SHOT,
@@ -202,14 +202,13 @@ def test_times_without_a_partner_are_left_out(rng):
 
 
 def test_noise_of_darks_in_a_stack():
-    # One dark off one frame: √2. M darks add 1/M. The same master under N frames does not average out.
-    assert noise_growth(1) == pytest.approx(math.sqrt(2))
-    assert noise_growth(16) == pytest.approx(math.sqrt(1 + 1 / 16))
-    assert noise_growth(16, stacked=16) == pytest.approx(math.sqrt(2))
-    assert noise_growth(darks_wanted(20), stacked=20) <= 1.05
-    assert noise_growth(darks_wanted(20) - 1, stacked=20) > 1.05
-    with pytest.raises(ValueError, match="one dark"):
-        noise_growth(0)
+    """One dark off one frame: √2. M darks add 1/M. The same master under N frames does not average out."""
+
+    def growth(darks: int, stacked: int) -> float:
+        return math.sqrt(1 + stacked / darks)
+
+    assert growth(1, 1) == pytest.approx(math.sqrt(2))
+    assert growth(darks_wanted(20), 20) <= 1.05 < growth(darks_wanted(20) - 1, 20)
 
 
 def test_a_larger_picture_hides_fewer(rng):

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from yellowjacket.core.image_quality.texture import NYQUIST, coherence_of, finest_detail
+from yellowjacket.core.image_quality.texture import NYQUIST, finest_detail
 
 SIDE = 112
 
@@ -65,14 +65,6 @@ def test_fixed_pattern_passes_for_detail_unless_it_is_taken_off():
     # Pattern and noise together are what detail must stand out from.
     truth = crossing(np.hypot(6.0, 3.0))
     assert finest_detail([frames], [36.0]).value == pytest.approx(truth, rel=0.2)
-
-
-def test_coherence_is_signal_over_signal_plus_noise():
-    rng = np.random.default_rng(7)
-    found = coherence_of([pair(rng, 4.0) for _ in range(12)], [0.0] * 12)
-    wanted = found.frequency**-2 / (found.frequency**-2 + 16)
-    inner = (found.frequency > 0.08) & (found.frequency < 0.45)
-    assert np.abs(found.gamma - wanted)[inner].max() < 0.08
 
 
 def test_a_patch_too_small_says_how_large_it_should_be():

@@ -7,7 +7,6 @@ import pytest
 
 from yellowjacket.core.judging.psychometrics import (
     FEWEST_TRIALS,
-    by_stimulus,
     fitted,
     kappa,
     order_of,
@@ -92,7 +91,6 @@ def test_consistency_is_the_share_of_repeats_answered_alike():
     assert found.consistency.value == pytest.approx(2 / 3)
     assert found.consistency.n == 3
     assert "twice" in fitted([0.0, 1.0], [True, True], [1, 2]).consistency.reason
-    assert by_stimulus([1, 1, 2], [True, False, True]) == {1: (1, 2), 2: (1, 1)}
 
 
 def test_guessing_is_told_from_seeing():

@@ -22,7 +22,7 @@ from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.rendering.develop import PLAIN
 
 # Noise is seen first in the shadows.
-CRITERION, CRITERION_WORDS = "shadow_snr", "shadow SNR"
+CRITERION = "shadow_snr"
 
 
 def give(

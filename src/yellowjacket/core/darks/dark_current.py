@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.darks.pixel_statistics import ordinary_tiles
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 
 # Side of a tile in pixels of one channel.
@@ -129,7 +130,7 @@ def _slopes(seconds: Array, values: Sequence[Array], variances: Sequence[Array] 
 def _glowing(slopes: Array) -> NDArray[np.bool_]:
     """Tiles whose dark signal grows clearly faster than that of the middle of all."""
     middle = float(np.median(slopes))
-    spread = float(np.median(np.abs(slopes - middle))) * 1.4826
+    spread = float(np.median(np.abs(slopes - middle))) * SIGMA_PER_MAD
     return np.asarray(slopes > middle + max(_GLOW_SE * spread, _GLOW_SHARE * abs(middle)))
 
 
@@ -138,7 +139,7 @@ def _jackknifed(values: Array) -> tuple[float, float]:
     groups = [np.delete(values, np.s_[n::_GROUPS]).mean() for n in range(min(_GROUPS, values.size))]
     spread = np.array(groups)
     se = math.sqrt((len(groups) - 1) / len(groups) * float(((spread - spread.mean()) ** 2).sum()))
-    return float(values.mean()), se * _T95 / 1.96
+    return float(values.mean()), se * _T95 / Z95
 
 
 def _times(found: tuple[float, float], gain: Quantity, power: int = 1) -> Quantity:
@@ -187,7 +188,7 @@ def doubling_c(currents: Sequence[DarkCurrent]) -> Quantity:
         return missing("dark current does not grow with the temperatures given: check them")
     # Errors of the logarithm, and of the temperatures on the slope they stand on.
     errors = np.array([current.se / (current.value or 1.0) / math.log(2) for _, current in known])
-    thermometer = slope * THERMOMETER_C / 1.96
+    thermometer = slope * THERMOMETER_C / Z95
     se = math.sqrt(float((centred**2) @ (errors**2 + thermometer**2))) / float(centred @ centred)
     return with_relative_error(1 / slope, se / slope, len(known))
 

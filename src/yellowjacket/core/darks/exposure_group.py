@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from yellowjacket.core.darks.dark_current import DarkTiles, dark_tiles
 from yellowjacket.core.darks.hot_pixels import PixelTable, hot_pixels
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.noise.banding import banding_of
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
@@ -150,7 +151,7 @@ def _bright_points(frame: RawFrame) -> int:
     for channel in frame.offsets:
         sample = frame.plane(channel)[::step, ::step].astype(np.float32)
         apart = sample - np.median(sample)
-        count += int((apart > _POINT_SIGMAS * max(1.0, 1.4826 * float(np.median(np.abs(apart))))).sum())
+        count += int((apart > _POINT_SIGMAS * max(1.0, SIGMA_PER_MAD * float(np.median(np.abs(apart))))).sum())
     return count
 
 
@@ -172,7 +173,7 @@ def noise_of(variances: Sequence[NDArray[np.float64]]) -> Quantity:
     middle = float(np.median(every))
     if middle <= 0:
         return missing("both darks are equal")
-    spread = 1.4826 * float(np.median(np.abs(every - middle)))
+    spread = SIGMA_PER_MAD * float(np.median(np.abs(every - middle)))
     relative = 1.2533 * spread / middle / math.sqrt(every.size)
     return with_relative_error(math.sqrt(middle), max(relative / 2, 1e-4), every.size)
 

@@ -26,6 +26,7 @@ from yellowjacket.core.darks.pixel_statistics import (
     spreads,
 )
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 
 # In the order of their codes in an array of pixels.
@@ -235,11 +236,6 @@ def points_per_frame(table: PixelTable, factor: float = 1.0) -> float:
     return float((rows["shows"] * over).sum())
 
 
-def per_megapixel(table: PixelTable) -> float:
-    """Hot and stuck pixels per million pixels of the frame."""
-    return standing_at(table) / table.megapixels
-
-
 def coming_back(tables: Sequence[PixelTable]) -> list[PixelTable]:
     """The same tables, with transients that show again at another time renamed: they blink."""
     flashes = [_places(table.of((TRANSIENT, BLINKING))) for table in tables]
@@ -276,11 +272,7 @@ def also_in(table: PixelTable, others: Iterable[PixelTable]) -> Quantity:
     if not own.size:
         return Quantity(None, reason="no hot pixel to look for")
     there = np.isin(own, np.concatenate([_places(other.of((*LASTING, WARM))) for other in others] or [_NONE]))
-    n, share = own.size, float(there.mean())
-    z2 = 1.96**2
-    middle = (share + z2 / (2 * n)) / (1 + z2 / n)
-    half = 1.96 * math.sqrt(share * (1 - share) / n + z2 / (4 * n * n)) / (1 + z2 / n)
-    return Quantity(share, max(0.0, middle - half), min(1.0, middle + half), n)
+    return proportion(float(there.mean()), own.size)
 
 
 _NONE = np.zeros(0, np.int64)

@@ -10,7 +10,7 @@ from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.hot_pixels import points_per_frame
 from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.limits.tolerance import Criterion
-from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, ratio
 from yellowjacket.core.metrology.intervals import density
 
 # LENR that leaves so much of the hot pixels was not at work.
@@ -83,7 +83,7 @@ def _removed(before: float, after: float) -> Quantity:
     if not before:
         return missing("no hot pixel to take away")
     share = 1 - after / before
-    half = 1.96 * math.sqrt(max(after, 1) / before**2 * (1 + after / before))
+    half = Z95 * math.sqrt(max(after, 1) / before**2 * (1 + after / before))
     return Quantity(share, max(share - half, -1.0), min(share + half, 1.0), round(before))
 
 
@@ -125,17 +125,6 @@ def _at(one: LenrTime) -> str:
 def _pays(one: LenrTime, criterion: Criterion, level: str) -> bool:
     too_many = not criterion.holds(one.off.value or 0.0, level)
     return one.at_work and too_many and (one.removed.value or 0.0) >= 0.5
-
-
-def noise_growth(darks: int, dark_share: float = 1.0, stacked: int = 1) -> float:
-    """By which factor noise grows when ``darks`` averaged darks are taken off each of ``stacked`` frames.
-
-    ``dark_share``: share of a frame's variance that read noise and dark signal have. The darks' own noise is the same
-    in every frame of a stack, so it does not average out: √(1 + N·share/M).
-    """
-    if darks < 1:
-        raise ValueError("at least one dark is taken off")
-    return math.sqrt(1 + stacked * dark_share / darks)
 
 
 def darks_wanted(stacked: int, dark_share: float = 1.0, allowed_growth: float = 1.05) -> int:

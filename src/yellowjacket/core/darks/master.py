@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.exposure.notation import shutter_label
+from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import BAYER, FrameMetadata, RawFrame
 from yellowjacket.core.raw.reader import read_with_metadata
@@ -140,7 +141,7 @@ def make_master(paths: Sequence[Path], temperatures: Sequence[float | None] = ()
 
 def _scatter(differences: Sequence[NDArray[np.float32]], signal: NDArray[np.float64]) -> tuple[float, float]:
     """σ of one dark in DN, and DN² of variance per DN of dark signal (one over the gain), 1 where no pixel is bright."""
-    spreads = [1.4826 * float(np.median(np.abs(one - np.median(one)))) / math.sqrt(2) for one in differences]
+    spreads = [SIGMA_PER_MAD * float(np.median(np.abs(one - np.median(one)))) / math.sqrt(2) for one in differences]
     sigma = max(_LEAST_SIGMA_DN, float(np.median(spreads)))
     bright = signal > 30 * sigma
     if bright.sum() < 50:

@@ -79,11 +79,6 @@ class Night:
         """When all is done."""
         return self.stretches[-1].ends_s if self.stretches else 0.0
 
-    @property
-    def exposed_s(self) -> float:
-        """Light gathered."""
-        return sum(one.ends_s - one.begins_s for one in self.stretches if one.kind == "light")
-
 
 def plan_night(spec: NightSpec) -> Night:
     """Lay the night out. Raises NightError, naming the field, for what cannot be."""

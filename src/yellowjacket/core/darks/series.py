@@ -29,6 +29,7 @@ from yellowjacket.core.darks.usable_exposure import (
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.intervals import density
+from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 
 _USUAL_SE_C = 0.9
 
@@ -113,7 +114,7 @@ class DarkLadder:
             return missing(self.gain.reason)
         level = float(np.mean([one.tiles.medians[channel] - self._bias_dn[channel] for channel in channels]))
         means = np.mean([one.tiles.means[channel] for channel in channels], axis=0)
-        spread = 1.4826 * float(np.median(np.abs(means - np.median(means)))) / math.sqrt(means.size)
+        spread = SIGMA_PER_MAD * float(np.median(np.abs(means - np.median(means)))) / math.sqrt(means.size)
         error = math.hypot(spread * self.gain.value, level * self.gain.se)
         return with_error(level * self.gain.value, error, means.size)
 

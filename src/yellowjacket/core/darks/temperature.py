@@ -15,6 +15,7 @@ from scipy.optimize import least_squares
 
 from yellowjacket.core.darks.dark_current import THERMOMETER_C, DarkCurrent, DarkTiles, dark_current
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 
 # Roughly doubles every so many degrees (common practice, no source): what serves where the darks do not tell.
 USUAL_DOUBLING_C = 6.0
@@ -92,7 +93,7 @@ def _doubling(times: Sequence[DarkTiles], degrees: NDArray[np.float64], referenc
 def _level_error(tiles: DarkTiles) -> float:
     """Error of a time's level in DN: over tiles, but no better than a hundredth of a DN."""
     means = np.mean(list(tiles.means.values()), axis=0)
-    spread = 1.4826 * float(np.median(np.abs(means - np.median(means))))
+    spread = SIGMA_PER_MAD * float(np.median(np.abs(means - np.median(means))))
     return max(0.01, 1.2533 * spread / math.sqrt(means.size))
 
 

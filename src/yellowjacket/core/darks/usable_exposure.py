@@ -18,8 +18,9 @@ from scipy.special import ndtr
 from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, LASTING, PixelTable, points_per_frame, standing_at
 from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C
+from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.limits.tolerance import Criterion
-from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
 from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.raw.frame import CHANNELS
 
@@ -28,8 +29,6 @@ AS_SHOT, REPAIRED, WITH_LENR, WITH_MASTER = ANSWERS = ("as shot", "single-pixel 
 MASTER_FRAMES = 16
 # Three stops under grey, exposed two stops short and lifted: the shadow whose SNR is looked at.
 LIFTED_STOPS = 5.0
-# Mid-grey falls here below saturation (ISO 12232: 18 % and half a stop; from memory).
-_GREY_SHARE = 0.127
 # Nobody exposes longer or shorter.
 _SHORTEST_S, _LONGEST_S = 1 / 8, 8 * 3600.0
 _BISECTIONS = 40
@@ -95,7 +94,7 @@ class Shadow:
 
 def lifted_signal_e(saturation_e: float) -> float:
     """Electrons of the lifted shadow at an ISO whose range ends at ``saturation_e``."""
-    return _GREY_SHARE * saturation_e / 2.0**LIFTED_STOPS
+    return MID_GREY_SHARE * saturation_e / 2.0**LIFTED_STOPS
 
 
 def courses(
@@ -208,7 +207,7 @@ def longest(
 
     middle, label = end("value")
     # A doubling further off matters the more, the further the temperature is.
-    swing = abs(apart) / doubling_c**2 * 1.96 * doubling_se_c
+    swing = abs(apart) / doubling_c**2 * Z95 * doubling_se_c
     low, high = end("low")[0] / 2.0**swing, end("high")[0] * 2.0**swing
     foretold = not course.measured
     last = course.points[-1].warmed_s / 2.0 ** (apart / doubling_c)
@@ -257,7 +256,7 @@ def growth(course: Course) -> Growth:
     # Poisson alone, or the scatter about the line where that is more: the same pixels are counted again and again.
     poisson = 1 / math.log(2) ** 2 / spread
     scatter = float(weights @ rest**2) / max(len(points) - 2, 1) / spread
-    half = 1.96 * math.sqrt(max(poisson, scatter))
+    half = Z95 * math.sqrt(max(poisson, scatter))
     at_minute = 2.0 ** (level + power * (math.log2(60.0) - middle))
     return Growth(Quantity(power, power - half, power + half, int(weights.sum())), float(at_minute))
 

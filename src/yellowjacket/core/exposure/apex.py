@@ -52,8 +52,3 @@ def speed_value(iso: float) -> float:
 def exposure_value(f_number: float, exposure_s: float) -> float:
     """APEX Ev = Av + Tv of the camera settings alone."""
     return aperture_value(f_number) + time_value(exposure_s)
-
-
-def brightness_value(f_number: float, exposure_s: float, iso: float) -> float:
-    """APEX Bv = Ev − Sv for which these settings are correct."""
-    return exposure_value(f_number, exposure_s) - speed_value(iso)

@@ -69,11 +69,6 @@ def finest_detail(pairs: Sequence[tuple[Field, Field]], fixed_dn2: Sequence[floa
     return Quantity(whole, low, high, n, remark)
 
 
-def coherence_of(pairs: Sequence[tuple[Field, Field]], fixed_dn2: Sequence[float]) -> Coherence:
-    """γ(f) of a patch; arguments as of finest_detail."""
-    return _coherence(_ring_sums(pairs, fixed_dn2), None)
-
-
 def _ring_sums(pairs: Sequence[tuple[Field, Field]], fixed_dn2: Sequence[float]) -> NDArray[np.float64]:
     """Sums by (ring, sector), shape (rings, sectors, 4): common power, mean power, count of frequencies, frequency."""
     side = min(min(first.shape) for first, _ in pairs)

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 import random
-from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -17,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import binomtest
 
-from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
 
 # Fewer answers say too little.
 FEWEST_TRIALS = 20
@@ -51,7 +50,7 @@ def planned_trials(stimuli: int, wanted_stops: float, spacing_stops: float = 1.0
     # Information of a logistic at its middle is 1/(4 w²) a trial; over all shown about w·4/range of that.
     span = max((stimuli - 1) * spacing_stops, 4 * _WIDTH_STOPS)
     share = min(1.0, 4 * _WIDTH_STOPS / span)
-    needed = (1.96 / wanted_stops) ** 2 * 4 * _WIDTH_STOPS**2 / share
+    needed = (Z95 / wanted_stops) ** 2 * 4 * _WIDTH_STOPS**2 / share
     return max(FEWEST_TRIALS, math.ceil(needed))
 
 
@@ -185,13 +184,5 @@ def kappa(one: Sequence[int], other: Sequence[int], grades: int = 5, *, weighted
     mean_rows, mean_columns = agree @ columns, agree.T @ rows
     spread = share * (agree - (mean_rows[:, None] + mean_columns[None, :]) * (1 - value)) ** 2
     variance = (float(spread.sum()) - (value - expected * (1 - value)) ** 2) / (count * (1 - expected) ** 2)
-    half = 1.96 * math.sqrt(max(variance, 0.0))
+    half = Z95 * math.sqrt(max(variance, 0.0))
     return Quantity(value, max(-1.0, value - half), min(1.0, value + half), count)
-
-
-def by_stimulus(stimuli: Sequence[int], accepted: Sequence[bool]) -> dict[int, tuple[int, int]]:
-    """How often each picture was accepted, of how often it was shown."""
-    found: dict[int, list[bool]] = defaultdict(list)
-    for stimulus, answer in zip(stimuli, accepted, strict=True):
-        found[stimulus].append(answer)
-    return {stimulus: (sum(answers), len(answers)) for stimulus, answers in found.items()}

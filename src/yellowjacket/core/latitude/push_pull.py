@@ -12,6 +12,7 @@ from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_er
 
 # A highlight is lost when more than this share of its pixels clip; so many σ over the mean lies that share.
 CLIPPED_SHARE = 1e-3
+# Φ⁻¹(1 − 0.001), rounded.
 _SHARE_SIGMAS = 3.0902
 _SOLVED = 1e-6
 _FARTHEST_STOPS = 20.0

@@ -16,6 +16,6 @@ def proportion(share: float, n: int) -> Quantity:
 
 def density(count: float, megapixels: float) -> Quantity:
     """Per megapixel with the 95 % interval of a Poisson count (normal beyond a few; 3 where none was seen)."""
-    half = 1.96 * math.sqrt(count)
+    half = Z95 * math.sqrt(count)
     high = 3.0 if count == 0 else count + half
     return Quantity(count / megapixels, max(0.0, count - half) / megapixels, high / megapixels, round(count))

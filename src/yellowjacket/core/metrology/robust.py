@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+# Standard deviations to a median absolute deviation of a normal distribution: 1/Φ⁻¹(3/4), rounded.
+SIGMA_PER_MAD = 1.4826
 # Quantiles of the normal distribution at ±1 σ.
 _ONE_SIGMA_QUANTILES = (0.15865525393145707, 0.8413447460685429)
 

@@ -19,11 +19,6 @@ def signal_at_snr_e(snr: float, read_noise_e: float) -> float:
     return (square + math.sqrt(square * square + 4 * square * read_noise_e * read_noise_e)) / 2
 
 
-def snr_of(signal_e: float, read_noise_e: float, prnu: float = 0.0) -> float:
-    """SNR of a signal in electrons; ``prnu`` as a share, 0 for temporal noise alone."""
-    return signal_e / math.sqrt(signal_e + read_noise_e**2 + (prnu * signal_e) ** 2)
-
-
 def dynamic_range_stops(
     snr: float, saturation_dn: Quantity, gain: Quantity, noise_dn: Quantity, *, use_share: float = 1.0
 ) -> Quantity:

@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.raw.frame import RawFrame
 
 # A dark's channel means agree within this many DN or this share; light behind colour filters does not.
@@ -52,4 +53,4 @@ def _standard_error(rows: NDArray[np.uint16]) -> float:
     if rows.shape[0] < 2:
         return 0.0
     steps = np.diff(rows.mean(axis=1, dtype=np.float64))
-    return float(np.median(np.abs(steps)) * 1.4826 / math.sqrt(2) / math.sqrt(rows.shape[0]))
+    return float(np.median(np.abs(steps)) * SIGMA_PER_MAD / math.sqrt(2) / math.sqrt(rows.shape[0]))
