@@ -28,9 +28,9 @@ from urllib.parse import urlencode
 import psutil
 
 from tests import making
-from tests.test_keeping_commands import environment, run
+from tests.cli.test_backup import environment, run
 from tests.test_serving import free_port
-from yellowjacket import home
+from yellowjacket import data_folder
 
 DEEDS = ("supervisor", "worker", "web", "decoder", "decoder", "lock", "lock")
 _PATIENCE_S = 120.0
@@ -46,7 +46,7 @@ class Bench:
 
     def start(self) -> None:
         """Serve."""
-        command = [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(self.port)]
+        command = [sys.executable, "-m", "yellowjacket.cli.main", "serve", "--port", str(self.port)]
         self.process = subprocess.Popen(
             command, env=environment(self.folder), stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
         )
@@ -144,8 +144,8 @@ def run_chaos(place: Path, kills: int, seed: int) -> dict[str, int]:
     card.mkdir()
     making.write_ladder(card)
     originals = {path: hashlib.sha256(path.read_bytes()).hexdigest() for path in card.iterdir()}
-    home.prepare(folder)
-    home.allow_folder(folder, card)
+    data_folder.prepare(folder)
+    data_folder.allow_folder(folder, card)
     assert run(folder, "account", "list").returncode == 0
     bench = Bench(folder)
     done: collections.Counter[str] = collections.Counter()

@@ -14,7 +14,7 @@ from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 
 from tests import making
-from yellowjacket import home
+from yellowjacket import data_folder as data_folder_
 
 # Machines are noisy: no test fails for being slow.
 hypothesis_settings.register_profile("suite", deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -30,7 +30,7 @@ def rng() -> np.random.Generator:
 def data_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """A data folder of the test's own, in force as settings.HOME."""
     folder = tmp_path / "home"
-    home.prepare(folder)
+    data_folder_.prepare(folder)
     monkeypatch.setattr(settings, "HOME", folder)
     return folder
 
@@ -83,7 +83,7 @@ def filled(sitting, card, data_folder):
     """A sitting with all its frames in, not measured."""
     from yellowjacket.bench.intake import importing
 
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     return sitting
 
@@ -100,7 +100,7 @@ def measured(request, card, data_folder, db):
     from yellowjacket.bench.measure import run
     from yellowjacket.bench.models import Sitting
 
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     if "measured" in _KEPT and not {"sitting", "body", "make_sitting"} & set(request.fixturenames):
         taken = sitting_archive.read(io.BytesIO(_KEPT["measured"]), "measured.zip")
         return Sitting.objects.get(pk=taken.sitting.pk)

@@ -171,7 +171,7 @@ def texts() -> dict[str, str]:
 
 def zips(count: int, rng: random.Random) -> collections.Counter[str]:
     """Damaged zip files against the reader of backups and archives."""
-    from yellowjacket.keeping import FORMAT, UNREADABLE, extract_into, read_manifest
+    from yellowjacket.backup import FORMAT, UNREADABLE, extract_into, read_manifest
 
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:

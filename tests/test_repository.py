@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from yellowjacket.cli import _parser, main
+from yellowjacket.cli.main import _parser, main
 from yellowjacket.core.metrology.measurands import QUANTITIES
 from yellowjacket.core.planning.ladder import LadderSpec
 from yellowjacket.web.plan.files import CSV_COLUMNS

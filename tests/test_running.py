@@ -15,9 +15,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.test_keeping_commands import environment, lived_in, run  # noqa: F401 - a fixture
+from tests.cli.test_backup import environment, lived_in, run  # noqa: F401 - a fixture
 from tests.test_serving import free_port
-from yellowjacket import home
+from yellowjacket import data_folder
 
 
 @pytest.fixture
@@ -35,7 +35,7 @@ def folder(lived_in, tmp_path):  # noqa: F811
 def serving(folder, **extra):
     port = free_port()
     process = subprocess.Popen(
-        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment(folder) | extra,
+        [sys.executable, "-m", "yellowjacket.cli.main", "serve", "--port", str(port)], env=environment(folder) | extra,
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
     try:
@@ -209,7 +209,7 @@ def fill(place: Path, leave: int = 0) -> Path:
 
 def test_a_full_disk_is_a_sentence_and_leaves_nothing(small_disk):
     folder = small_disk / "home"
-    home.prepare(folder)
+    data_folder.prepare(folder)
     assert run(folder, "account", "list").returncode == 0
     with serving(folder) as (address, process):
         opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
@@ -251,7 +251,7 @@ def send(opener, address, token, content) -> tuple[int, str]:
 @pytest.fixture
 def read_only(small_disk):
     folder = small_disk / "home"
-    home.prepare(folder)
+    data_folder.prepare(folder)
     assert run(folder, "account", "list").returncode == 0
     subprocess.run(["mount", "-o", "remount,ro", str(small_disk)], check=True)
     yield folder

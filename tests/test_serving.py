@@ -13,8 +13,8 @@ from pathlib import Path
 
 import pytest
 
-from yellowjacket import home
-from yellowjacket.cli import main
+from yellowjacket import data_folder
+from yellowjacket.cli.main import main
 
 
 def free_port() -> int:
@@ -28,9 +28,9 @@ def served(tmp_path):
     """A running application on an empty data folder: address and process."""
     port = free_port()
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment[home.HOME_VARIABLE] = str(tmp_path / "home")
+    environment[data_folder.HOME_VARIABLE] = str(tmp_path / "home")
     process = subprocess.Popen(
-        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,
+        [sys.executable, "-m", "yellowjacket.cli.main", "serve", "--port", str(port)], env=environment,
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
     line = process.stdout.readline()
@@ -79,9 +79,9 @@ def listening_on(address, process) -> list[str]:
 
 def test_others_come_in_only_once_there_is_an_account_and_then_by_signing_in(tmp_path):
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment[home.HOME_VARIABLE] = str(tmp_path / "home")
+    environment[data_folder.HOME_VARIABLE] = str(tmp_path / "home")
     port = free_port()
-    command = [sys.executable, "-m", "yellowjacket.cli"]
+    command = [sys.executable, "-m", "yellowjacket.cli.main"]
     open_door = [*command, "serve", "--host", "0.0.0.0", "--name", "bench.example", "--port", str(port)]
     refused = subprocess.run(open_door, env=environment, capture_output=True, text=True, check=False)
     assert refused.returncode == 1
@@ -127,7 +127,7 @@ def test_others_come_in_only_once_there_is_an_account_and_then_by_signing_in(tmp
 )
 def test_where_to_listen_is_checked_first(arguments, words, tmp_path, monkeypatch, capsys):
     """203.0.113.0/24 is for documentation (RFC 5737) and no machine's address."""
-    monkeypatch.setenv(home.HOME_VARIABLE, str(tmp_path))
+    monkeypatch.setenv(data_folder.HOME_VARIABLE, str(tmp_path))
     assert main(["serve", "--port", str(free_port()), *arguments]) == 1
     assert words in capsys.readouterr().err
 
@@ -147,7 +147,7 @@ def test_a_killed_supervisor_leaves_no_server_on_the_port(served):
 
 
 def test_a_taken_port_is_one_clear_line(tmp_path, monkeypatch, capsys):
-    monkeypatch.setenv(home.HOME_VARIABLE, str(tmp_path))
+    monkeypatch.setenv(data_folder.HOME_VARIABLE, str(tmp_path))
     with socket.socket() as holder:
         holder.bind(("127.0.0.1", 0))
         holder.listen()
@@ -160,15 +160,15 @@ def test_a_taken_port_is_one_clear_line(tmp_path, monkeypatch, capsys):
 
 
 def test_allowing_a_folder(tmp_path, monkeypatch, capsys):
-    monkeypatch.setenv(home.HOME_VARIABLE, str(tmp_path / "home"))
+    monkeypatch.setenv(data_folder.HOME_VARIABLE, str(tmp_path / "home"))
     frames = tmp_path / "frames"
     assert main(["allow", str(frames)]) == 1
     assert "is not a folder" in capsys.readouterr().err
     frames.mkdir()
     assert main(["allow", str(frames)]) == 0
-    assert home.inside_allowed(tmp_path / "home", frames / "a.dng")
-    assert not home.inside_allowed(tmp_path / "home", tmp_path / "elsewhere")
-    assert not home.inside_allowed(tmp_path / "home", frames / ".." / "elsewhere")
+    assert data_folder.inside_allowed(tmp_path / "home", frames / "a.dng")
+    assert not data_folder.inside_allowed(tmp_path / "home", tmp_path / "elsewhere")
+    assert not data_folder.inside_allowed(tmp_path / "home", frames / ".." / "elsewhere")
 
 
 def run(script: str, *arguments: str, path: str, **environment: str) -> subprocess.CompletedProcess[str]:
@@ -218,6 +218,6 @@ def test_only_a_data_folder_is_ever_removed(tmp_path):
     result = run("forget-demo.sh", str(folder), path="/usr/bin:/bin")
     assert result.returncode == 1
     assert (folder / "holiday.jpg").exists()
-    home.prepare(folder)
+    data_folder.prepare(folder)
     assert run("forget-demo.sh", str(folder), path="/usr/bin:/bin").returncode == 0
     assert not folder.exists()

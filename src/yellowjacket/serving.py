@@ -21,7 +21,7 @@ from pathlib import Path
 from types import FrameType
 from typing import IO
 
-from yellowjacket import __version__, home, keeping
+from yellowjacket import __version__, backup, data_folder
 
 ADDRESS = "127.0.0.1"
 _WEB_PROCESSES = 2
@@ -138,18 +138,18 @@ def _copy_before_change() -> None:
 
     from yellowjacket.bench import health
 
-    if not (settings.HOME / keeping.DATABASE).is_file():
+    if not (settings.HOME / backup.DATABASE).is_file():
         return
     health.require_readable()
     executor = MigrationExecutor(connection)
     if executor.loader.applied_migrations and executor.migration_plan(executor.loader.graph.leaf_nodes()):
-        copy = keeping.before_upgrade(settings.HOME, __version__, datetime.now(UTC))
+        copy = backup.before_upgrade(settings.HOME, __version__, datetime.now(UTC))
         print(f"The database is brought up to date; {copy} holds it as it was.", flush=True)
 
 
 def take_over(folder: Path) -> None:
     """Take away what an earlier server left behind. Only with the data folder for oneself."""
-    home.clear_arriving(folder)
+    data_folder.clear_arriving(folder)
 
 
 def serve(door: Door, listening: socket.socket, lock: IO[str]) -> int:

@@ -33,6 +33,6 @@ def test_what_wants_a_decision_is_counted_anew_after_every_change(filled, django
     assert audit.open_count(filled) == 1
     undo_log.undo(filled)
     assert audit.open_count(filled) == 0
-    (importing.home.inbox(importing.settings.HOME) / "a.txt").write_text("no frame")
+    (importing.data_folder.inbox(importing.settings.HOME) / "a.txt").write_text("no frame")
     importing.import_folder(filled, "")
     assert audit.open_count(filled) == 1

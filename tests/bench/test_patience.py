@@ -53,9 +53,9 @@ def quick(monkeypatch):
 
 
 def test_a_job_waits_for_the_database_and_ends_well(impatient, quick, sitting, card, data_folder):
-    from yellowjacket import home
+    from yellowjacket import data_folder as data_folder_
 
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     job = Job.objects.create(sitting=sitting, kind="import", parameters={"files": importing.files_of(str(card))})
     with held(1.5):
         queue.run_job.call(job.pk)
@@ -64,9 +64,9 @@ def test_a_job_waits_for_the_database_and_ends_well(impatient, quick, sitting, c
 
 
 def test_a_job_whose_database_is_taken_in_the_middle_goes_on(impatient, quick, sitting, card, data_folder, monkeypatch):
-    from yellowjacket import home
+    from yellowjacket import data_folder as data_folder_
 
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     job = Job.objects.create(sitting=sitting, kind="import", parameters={"files": importing.files_of(str(card))})
     add_frame, holding = importing.add_frame, []
 

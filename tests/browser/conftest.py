@@ -12,7 +12,7 @@ from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 
 from tests.test_serving import free_port
-from yellowjacket import home
+from yellowjacket import data_folder
 
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync",
@@ -25,8 +25,8 @@ def site(tmp_path_factory):
     """The application with two simulated bodies in the register and nothing else."""
     folder = tmp_path_factory.mktemp("browser-home")
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment |= {home.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
-    home.prepare(folder)
+    environment |= {data_folder.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
+    data_folder.prepare(folder)
     subprocess.run(
         [sys.executable, "-c", "import django; django.setup()\n"
          "from django.core.management import call_command; call_command('migrate', verbosity=0)\n"
@@ -36,7 +36,7 @@ def site(tmp_path_factory):
     )  # fmt: skip
     port = free_port()
     process = subprocess.Popen(
-        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,
+        [sys.executable, "-m", "yellowjacket.cli.main", "serve", "--port", str(port)], env=environment,
         stdout=subprocess.PIPE, text=True,
     )  # fmt: skip
     assert process.stdout.readline().startswith("Yellowjacket is up")

@@ -68,9 +68,9 @@ def test_the_dark_room_is_a_page_of_its_own(client, sitting):
 
 
 def test_remedies_on_the_check_page(client, sitting, card, data_folder):
-    from yellowjacket import home
+    from yellowjacket import data_folder as data_folder_
 
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     base = f"/sittings/{sitting.pk}/check"
     assert "Nothing to decide" in client.get(f"{base}/").content.decode()
@@ -87,9 +87,9 @@ def test_remedies_on_the_check_page(client, sitting, card, data_folder):
 
 
 def test_a_file_without_a_shot_is_assigned_or_struck(client, sitting, card, data_folder):
-    from yellowjacket import home
+    from yellowjacket import data_folder as data_folder_
 
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     Frame.objects.filter(shot__rung__key="100", shot__kind="light").first().delete()
     (data_folder / "inbox" / "b.dng").write_bytes((card / "F001.DNG").read_bytes())

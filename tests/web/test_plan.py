@@ -43,10 +43,10 @@ def test_a_second_ladder_is_added_changed_and_removed(client, sitting, body):
 
 
 def test_a_ladder_with_frames_stays_as_it_is(client, sitting, body, card, data_folder):
-    from yellowjacket import home
+    from yellowjacket import data_folder as data_folder_
     from yellowjacket.bench.intake import importing
 
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     page = client.post(f"/sittings/{sitting.pk}/plan/change/", plan_fields(body)).content.decode()
     assert "has frames already" in page

@@ -9,7 +9,7 @@ from django.db import IntegrityError, OperationalError, connection
 from django.test import Client
 from django.test.utils import CaptureQueriesContext
 
-from yellowjacket import home
+from yellowjacket import data_folder as data_folder_
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Grade, Rung, Shot, Sitting, ToleranceProfile
@@ -71,7 +71,7 @@ def queries(client, path):
 
 @pytest.mark.parametrize("step", ["plan", "shoot", "measure", "look", "record"])
 def test_queries_do_not_grow_with_the_ladder(client, sitting, body, step, card, data_folder):
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     run.start_measuring(sitting)
     ladder = sitting.ladders.get()

@@ -16,10 +16,10 @@ from django.db import DatabaseError, connection
 from django.db.migrations.executor import MigrationExecutor
 
 from yellowjacket import __version__
+from yellowjacket.backup import DATABASE
 from yellowjacket.bench.models import Frame, Job, LanePicture, MasterDark, Problem
 from yellowjacket.bench.patience import Trouble, trouble_of, words_for
 from yellowjacket.core.raw.frame import sha256_of
-from yellowjacket.keeping import DATABASE
 
 GOOD, ODD, BAD = "good", "odd", "bad"
 _LITTLE_BYTES = 2_000_000_000

@@ -4,7 +4,7 @@ import os
 
 from django.core.exceptions import ImproperlyConfigured
 
-from yellowjacket.home import arriving, data_folder, read_secret
+from yellowjacket.data_folder import arriving, data_folder, read_secret
 from yellowjacket.settings.base import *  # noqa: F403
 from yellowjacket.settings.base import SQLITE_OPTIONS
 

@@ -16,7 +16,7 @@ _django = get_asgi_application()
 # Once, and before the first page rather than with it.
 from django.conf import settings  # noqa: E402 - needs the application
 
-from yellowjacket import home  # noqa: E402
+from yellowjacket import data_folder  # noqa: E402
 from yellowjacket.web import urls  # noqa: E402, F401
 from yellowjacket.web.pictures import be_ready  # noqa: E402
 
@@ -35,7 +35,7 @@ class _TooMuch(Exception):
 
 def _most_bytes() -> int:
     """What one request may hold: an archive with all originals, while the disk has room for it."""
-    folder = home.arriving(settings.HOME)
+    folder = data_folder.arriving(settings.HOME)
     try:
         folder.mkdir(exist_ok=True)
         free = shutil.disk_usage(folder).free

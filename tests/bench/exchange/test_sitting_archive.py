@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from django.db import models
 
-from yellowjacket import home
+from yellowjacket import data_folder as data_folder_
 from yellowjacket.bench.exchange import readings as readings_
 from yellowjacket.bench.exchange import sitting_archive
 from yellowjacket.bench.intake import importing
@@ -27,7 +27,7 @@ pytestmark = pytest.mark.django_db
 @pytest.fixture
 def full(sitting, card, data_folder):
     """A sitting with frames, readings, grades, a blind round, a jury sheet and a signed record."""
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     run.start_measuring(sitting)
     ladder, use = sitting.ladders.get(), sitting.uses.first()
@@ -308,7 +308,7 @@ def test_an_adopted_sitting_travels(data_folder, card):
     from yellowjacket.bench.models import Problem
     from yellowjacket.bench.plan.sittings import UseSpec
 
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     sitting = adopt.adopt_folder(str(card), (UseSpec("Web", None),), "Default")
     Problem.objects.create(sitting=sitting, file_name="a.txt", code="x", reason="why " * 200, remedy="so")
     taken = sitting_archive.read(packed(sitting), "adopted.zip", again=True).sitting

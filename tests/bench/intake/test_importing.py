@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
 from tests import making
-from yellowjacket import home
+from yellowjacket import data_folder as data_folder_
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job, Lens, Problem, Shot
@@ -141,7 +141,7 @@ def test_a_link_out_of_the_allowed_folders_is_not_followed(sitting, card, inbox,
 
 
 def test_an_allowed_folder_may_be_read(sitting, card, data_folder):
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     assert run_import(sitting, card).message == "12 frames in"
 
 

@@ -93,9 +93,9 @@ def test_a_shoot_page_begins_watching_and_the_worker_looks(client, sitting, card
 
 @pytest.mark.parametrize(("ahead_s", "zone_h"), [(0, 0), (42, 0), (-7, 2), (3, -5)])
 def test_the_clock_of_the_body_is_held_against_the_computers(sitting, card, data_folder, ahead_s, zone_h):
-    from yellowjacket import home
+    from yellowjacket import data_folder as data_folder_
 
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     assert shots.clock_offset_s(sitting) is None
     begin = timezone.now()

@@ -70,7 +70,7 @@ def test_workers_end_with_their_parent(sign):
         "    print(next(run)[1], next(run)[1], flush=True)\n    next(run)\n"
     )
     parent = subprocess.Popen(
-        [sys.executable, "-c", script], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2]
+        [sys.executable, "-c", script], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[3]
     )
     children = [int(word) for word in parent.stdout.readline().split()]
     assert all(psutil.pid_exists(pid) for pid in children)

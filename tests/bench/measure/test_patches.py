@@ -5,7 +5,7 @@ import math
 import pytest
 
 from tests import making
-from yellowjacket import home
+from yellowjacket import data_folder as data_folder_
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.measure import patches, run, staleness
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading
@@ -20,7 +20,7 @@ WEDGE = ((0, 300), (making.WIDTH, 300), (making.WIDTH, 440), (0, 440))
 
 @pytest.fixture
 def ladder(sitting, card, data_folder) -> Ladder:
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     return sitting.ladders.get()
 

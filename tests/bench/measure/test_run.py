@@ -3,7 +3,7 @@
 import pytest
 
 from tests import making, workers
-from yellowjacket import home
+from yellowjacket import data_folder as data_folder_
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.jobs import executor, queue
 from yellowjacket.bench.jobs import progress as progress_
@@ -16,7 +16,7 @@ pytestmark = pytest.mark.django_db
 
 @pytest.fixture
 def shot_sitting(sitting, card, data_folder):
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     return sitting
 

@@ -9,7 +9,7 @@ import jsonschema
 import pytest
 
 from tests import making
-from yellowjacket import home
+from yellowjacket import data_folder as data_folder_
 from yellowjacket.bench.exchange import readings
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.look import grades
@@ -25,7 +25,7 @@ WREN = "Wren"
 
 @pytest.fixture
 def measured(sitting, card, data_folder):
-    home.allow_folder(data_folder, card)
+    data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
     run.start_measuring(sitting)
     return sitting

@@ -11,7 +11,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.utils.crypto import get_random_string
 
-from yellowjacket import home
+from yellowjacket import data_folder
 from yellowjacket.bench.refusal import Refusal
 
 _TOKEN = re.compile(r"[A-Za-z0-9]{16}")
@@ -27,7 +27,7 @@ class Waiting:
 
 
 def _folder() -> Path:
-    return home.arriving(settings.HOME) / "archives"
+    return data_folder.arriving(settings.HOME) / "archives"
 
 
 def keep(upload: UploadedFile | None) -> Waiting:

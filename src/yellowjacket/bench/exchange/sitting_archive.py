@@ -23,7 +23,8 @@ from django.conf import settings
 from django.db import IntegrityError, models, transaction
 from django.utils.crypto import get_random_string
 
-from yellowjacket import __version__, home
+from yellowjacket import __version__, data_folder
+from yellowjacket.backup import UNREADABLE, KeepingError, extract, extract_into, read_manifest
 from yellowjacket.bench.darks import measure
 from yellowjacket.bench.exchange.row_types import RowError, checked
 from yellowjacket.bench.intake.originals import complaint
@@ -60,7 +61,6 @@ from yellowjacket.bench.models import (
     Use,
 )
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.keeping import UNREADABLE, KeepingError, extract, extract_into, read_manifest
 
 FORMAT = "yellowjacket-sitting-archive/1"
 ROWS = "sitting.json"
@@ -209,7 +209,7 @@ def _document(archive: zipfile.ZipFile, entries: Mapping[str, Mapping[str, Any]]
     """The rows of an archive, each checked. Raises RowError, KeepingError and Refusal."""
     if ROWS not in entries or entries[ROWS]["size"] > _MOST_BYTES:
         raise Refusal(f"{name} holds no sitting.")
-    with tempfile.TemporaryFile(dir=home.arriving(settings.HOME)) as scratch:
+    with tempfile.TemporaryFile(dir=data_folder.arriving(settings.HOME)) as scratch:
         extract_into(archive, entries[ROWS], scratch)
         scratch.seek(0)
         try:
@@ -447,7 +447,7 @@ def _originals(sitting: Sitting, came: Mapping[str, Path]) -> list[str]:
         place = came.get(one.sha256)
         if place is not None:
             one.path = str(place)
-        elif not home.inside_allowed(settings.HOME, Path(one.path)):
+        elif not data_folder.inside_allowed(settings.HOME, Path(one.path)):
             # An archive must not make anything be read that this installation may not read.
             one.path = Path(one.path).name
         with contextlib.suppress(OSError, ValueError):
@@ -459,7 +459,7 @@ def _originals(sitting: Sitting, came: Mapping[str, Path]) -> list[str]:
     pictures = [one for one in rows if isinstance(one, LanePicture)]
     LanePicture.objects.bulk_update(pictures, ["path"], batch_size=_ROWS_AT_ONCE)
     for problem in sitting.problems.exclude(path=""):
-        if not home.inside_allowed(settings.HOME, Path(problem.path)):
+        if not data_folder.inside_allowed(settings.HOME, Path(problem.path)):
             problem.path = ""
             problem.save(update_fields=["path"])
     return [f"{missing} originals are not here: what was measured is, pictures are not"] if missing else []

@@ -15,7 +15,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.utils import timezone
 
-from yellowjacket import home
+from yellowjacket import data_folder
 from yellowjacket.bench.intake.frames import add_frame
 from yellowjacket.bench.intake.match_shots import ShotFinder
 from yellowjacket.bench.intake.problems import misfit_from, note_problem, printable
@@ -48,10 +48,10 @@ def import_folder(sitting: Sitting, folder_text: str) -> Job:
 
 def files_of(folder_text: str) -> list[str]:
     """Paths of every file of a folder, of the inbox when none is named. Refuses as import_folder does."""
-    folder = _folder_named(folder_text) if folder_text.strip() else home.inbox(settings.HOME)
-    if not home.inside_allowed(settings.HOME, folder):
+    folder = _folder_named(folder_text) if folder_text.strip() else data_folder.inbox(settings.HOME)
+    if not data_folder.inside_allowed(settings.HOME, folder):
         raise Refusal(
-            f"{folder} is outside the folders Yellowjacket may read. Copy the files to {home.inbox(settings.HOME)}, "
+            f"{folder} is outside the folders Yellowjacket may read. Copy the files to {data_folder.inbox(settings.HOME)}, "
             f"or allow the folder once with: yellowjacket allow {folder}"
         )
     if not folder.is_dir():
@@ -85,7 +85,7 @@ def _files_in(folder: Path) -> list[str]:
         folders[:] = sorted(name for name in folders if not name.startswith("."))
         # A link may lead out of the allowed folders.
         inside = [Path(place) / name for name in sorted(names) if not name.startswith(".")]
-        found += [str(path) for path in inside if home.inside_allowed(settings.HOME, path)]
+        found += [str(path) for path in inside if data_folder.inside_allowed(settings.HOME, path)]
         if len(found) > settings.IMPORT_MAX_FILES:
             raise Refusal(
                 f"{folder} holds more than {settings.IMPORT_MAX_FILES} files. Import the folder of one card at a time."
@@ -120,7 +120,7 @@ def look_into_inbox(sitting: Sitting) -> Job | None:
         # What failed a moment ago, for want of room say, is not tried again without a pause.
         return None
     seen = set(SeenFile.objects.filter(sitting=sitting).values_list("mark", flat=True))
-    inbox = home.inbox(settings.HOME)
+    inbox = data_folder.inbox(settings.HOME)
     landed: list[tuple[int, str, str]] = []
     for place, _, names in os.walk(inbox):
         for path in (Path(place) / name for name in names if not name.startswith(".")):
@@ -133,7 +133,7 @@ def look_into_inbox(sitting: Sitting) -> Job | None:
                 landed.append((stat.st_mtime_ns, str(path), mark))
     # What landed last is what the tester waits for: thousands of older files must not stand before it.
     landed.sort(reverse=True)
-    fresh = {name: mark for _, name, mark in landed if home.inside_allowed(settings.HOME, Path(name))}
+    fresh = {name: mark for _, name, mark in landed if data_folder.inside_allowed(settings.HOME, Path(name))}
     fresh = dict(itertools.islice(fresh.items(), _MOST_AT_A_LOOK))
     if not fresh:
         return None

@@ -9,8 +9,8 @@ from datetime import datetime
 
 import pytest
 
-from yellowjacket import keeping
-from yellowjacket.keeping import KeepingError
+from yellowjacket import backup
+from yellowjacket.backup import KeepingError
 
 NOW = datetime(2026, 3, 14, 12, 0)
 
@@ -29,7 +29,7 @@ def home(tmp_path):
     (folder / "cache" / "x.png").write_bytes(b"again")
     (folder / "secret-key").write_text("secret")
     (folder / "folders.txt").write_text("/media/card\n")
-    with closing(sqlite3.connect(folder / keeping.DATABASE)) as connection, connection:
+    with closing(sqlite3.connect(folder / backup.DATABASE)) as connection, connection:
         connection.execute("PRAGMA journal_mode=WAL")
         connection.execute("CREATE TABLE bench_frame (id INTEGER PRIMARY KEY, path TEXT)")
         for path in (folder / "originals" / "sitting-1" / "F1.DNG", "/media/card/F2.DNG"):
@@ -40,27 +40,27 @@ def home(tmp_path):
 @pytest.fixture
 def saved(home, tmp_path):
     target = tmp_path / "kept" / "one.zip"
-    keeping.backup(home, target, "0.1.0", NOW, quiet)
+    backup.backup(home, target, "0.1.0", NOW, quiet)
     return target
 
 
 def paths_of(folder):
-    with closing(sqlite3.connect(folder / keeping.DATABASE)) as connection:
+    with closing(sqlite3.connect(folder / backup.DATABASE)) as connection:
         return [row[0] for row in connection.execute("SELECT path FROM bench_frame ORDER BY id")]
 
 
 def test_a_backup_holds_what_cannot_be_made_again_and_no_secret(saved):
     with zipfile.ZipFile(saved) as archive:
         names = set(archive.namelist())
-        manifest = json.loads(archive.read(keeping.MANIFEST))
-    assert names == {keeping.DATABASE, "folders.txt", "originals/sitting-1/F1.DNG", keeping.MANIFEST}
-    assert manifest["format"] == keeping.FORMAT
-    assert {entry["path"] for entry in manifest["files"]} == names - {keeping.MANIFEST}
+        manifest = json.loads(archive.read(backup.MANIFEST))
+    assert names == {backup.DATABASE, "folders.txt", "originals/sitting-1/F1.DNG", backup.MANIFEST}
+    assert manifest["format"] == backup.FORMAT
+    assert {entry["path"] for entry in manifest["files"]} == names - {backup.MANIFEST}
 
 
 def test_what_comes_back_is_the_same_to_the_last_bit_and_its_paths_follow(saved, home, tmp_path):
     again = tmp_path / "elsewhere" / "home"
-    kept = keeping.restore(saved, again, quiet)
+    kept = backup.restore(saved, again, quiet)
     assert kept.files == 3
     assert (again / "originals/sitting-1/F1.DNG").read_bytes() == (home / "originals/sitting-1/F1.DNG").read_bytes()
     assert paths_of(again) == [str(again / "originals/sitting-1/F1.DNG"), "/media/card/F2.DNG"]
@@ -72,7 +72,7 @@ def test_a_backup_does_not_hold_up_those_who_write(home, tmp_path):
     written = []
 
     def write():
-        with closing(sqlite3.connect(home / keeping.DATABASE, timeout=5)) as connection:
+        with closing(sqlite3.connect(home / backup.DATABASE, timeout=5)) as connection:
             while not stop.is_set():
                 with connection:
                     connection.execute("INSERT INTO bench_frame (path) VALUES ('/x')")
@@ -82,27 +82,27 @@ def test_a_backup_does_not_hold_up_those_who_write(home, tmp_path):
     worker.start()
     try:
         for n in range(5):
-            keeping.backup(home, tmp_path / f"{n}.zip", "0.1.0", NOW, quiet)
+            backup.backup(home, tmp_path / f"{n}.zip", "0.1.0", NOW, quiet)
     finally:
         stop.set()
         worker.join()
     assert written
-    keeping.restore(tmp_path / "4.zip", tmp_path / "again", quiet)
+    backup.restore(tmp_path / "4.zip", tmp_path / "again", quiet)
     assert len(paths_of(tmp_path / "again")) >= 2
 
 
 def test_data_is_never_overwritten(saved, home, tmp_path):
     with pytest.raises(KeepingError, match="holds data already"):
-        keeping.restore(saved, home, quiet)
+        backup.restore(saved, home, quiet)
     other = tmp_path / "other"
     other.mkdir()
     (other / "diary.txt").write_text("mine")
     with pytest.raises(KeepingError, match="not empty"):
-        keeping.restore(saved, other, quiet)
+        backup.restore(saved, other, quiet)
     with pytest.raises(KeepingError, match="exists already"):
-        keeping.backup(home, saved, "0.1.0", NOW, quiet)
+        backup.backup(home, saved, "0.1.0", NOW, quiet)
     with pytest.raises(KeepingError, match="nothing to back up"):
-        keeping.backup(tmp_path / "empty", tmp_path / "y.zip", "0.1.0", NOW, quiet)
+        backup.backup(tmp_path / "empty", tmp_path / "y.zip", "0.1.0", NOW, quiet)
 
 
 def rewritten(saved, change):
@@ -120,7 +120,7 @@ def rewritten(saved, change):
 
 def manifest_with(**changes):
     def change(name, data):
-        if name != keeping.MANIFEST:
+        if name != backup.MANIFEST:
             return name, data
         return name, json.dumps(json.loads(data) | changes)
 
@@ -131,7 +131,7 @@ def renamed_to(path):
     def change(name, data):
         if name == "folders.txt":
             return path, data
-        return name, data.replace(b'"folders.txt"', json.dumps(path).encode()) if name == keeping.MANIFEST else data
+        return name, data.replace(b'"folders.txt"', json.dumps(path).encode()) if name == backup.MANIFEST else data
 
     return change
 
@@ -142,8 +142,8 @@ def renamed_to(path):
         (lambda n, d: (n, d[:-1] + b"!") if n.endswith("DNG") else (n, d), "not what the manifest says"),
         (lambda n, d: (n, d + b"bomb" * 10) if n.endswith("DNG") else (n, d), "damaged"),
         (lambda n, d: None if n.endswith("DNG") else (n, d), "is missing"),
-        (lambda n, d: None if n == keeping.MANIFEST else (n, d), "no manifest"),
-        (lambda n, d: (n, b"{") if n == keeping.MANIFEST else (n, d), "manifest is damaged"),
+        (lambda n, d: None if n == backup.MANIFEST else (n, d), "no manifest"),
+        (lambda n, d: (n, b"{") if n == backup.MANIFEST else (n, d), "manifest is damaged"),
         (manifest_with(format="yellowjacket-backup/2"), "upgrade it"),
         (manifest_with(format="something/1"), "not yellowjacket-backup"),
         (manifest_with(files=[]), "no whole backup"),
@@ -156,35 +156,35 @@ def renamed_to(path):
 def test_damage_and_tricks_are_refused_and_nothing_appears(saved, tmp_path, change, words):
     target = tmp_path / "again"
     with pytest.raises(KeepingError, match=words):
-        keeping.restore(rewritten(saved, change), target, quiet)
+        backup.restore(rewritten(saved, change), target, quiet)
     assert not target.exists()
     assert not (tmp_path / "escaped.txt").exists()
 
 
 def test_a_newer_minor_version_may_be_read(saved, tmp_path):
     newer = rewritten(saved, manifest_with(format="yellowjacket-backup/1.3", more="x"))
-    assert keeping.restore(newer, tmp_path / "again", quiet).files == 3
+    assert backup.restore(newer, tmp_path / "again", quiet).files == 3
 
 
 def test_truncated_and_foreign_files_are_named(saved, tmp_path):
     short = tmp_path / "short.zip"
     short.write_bytes(saved.read_bytes()[:4000])
     with pytest.raises(KeepingError, match=r"short\.zip is no backup, or was cut short"):
-        keeping.restore(short, tmp_path / "again", quiet)
+        backup.restore(short, tmp_path / "again", quiet)
     with pytest.raises(KeepingError, match="does not exist"):
-        keeping.restore(tmp_path / "none.zip", tmp_path / "again", quiet)
+        backup.restore(tmp_path / "none.zip", tmp_path / "again", quiet)
 
 
 def test_what_does_not_fit_is_not_begun(saved, tmp_path, monkeypatch):
     usage = type("Usage", (), {"free": 10_000})
-    monkeypatch.setattr(keeping.shutil, "disk_usage", lambda _: usage)
+    monkeypatch.setattr(backup.shutil, "disk_usage", lambda _: usage)
     with pytest.raises(KeepingError, match="do not fit"):
-        keeping.restore(saved, tmp_path / "again", quiet)
+        backup.restore(saved, tmp_path / "again", quiet)
 
 
 def test_copies_before_an_upgrade_are_few(home):
     for minute in range(8):
-        keeping.before_upgrade(home, "0.1.0", NOW.replace(minute=minute))
+        backup.before_upgrade(home, "0.1.0", NOW.replace(minute=minute))
     kept = sorted((home / "backups").iterdir())
     assert len(kept) == 5
     assert kept[-1].name == "before-0.1.0-20260314-120700.sqlite3"

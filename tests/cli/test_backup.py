@@ -6,7 +6,7 @@ import sys
 
 import pytest
 
-from yellowjacket import home as homes
+from yellowjacket import data_folder
 
 SITTING = """
 import django; django.setup()
@@ -34,19 +34,19 @@ queue.run_job.call(job.pk)
 
 
 def environment(folder):
-    kept = {k: v for k, v in os.environ.items() if k not in ("DJANGO_SETTINGS_MODULE", homes.HOME_VARIABLE)}
-    return kept | {homes.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
+    kept = {k: v for k, v in os.environ.items() if k not in ("DJANGO_SETTINGS_MODULE", data_folder.HOME_VARIABLE)}
+    return kept | {data_folder.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
 
 
 def run(folder, *arguments):
-    command = [sys.executable, "-m", "yellowjacket.cli", *map(str, arguments)]
+    command = [sys.executable, "-m", "yellowjacket.cli.main", *map(str, arguments)]
     return subprocess.run(command, env=environment(folder), capture_output=True, text=True, check=False)
 
 
 @pytest.fixture(scope="module")
 def lived_in(tmp_path_factory):
     folder = tmp_path_factory.mktemp("keeping") / "home"
-    homes.prepare(folder)
+    data_folder.prepare(folder)
     subprocess.run([sys.executable, "-c", SITTING], env=environment(folder), check=True)
     return folder
 
@@ -97,7 +97,7 @@ def test_an_upgrade_copies_the_database_first(lived_in, tmp_path):
     run(lived_in, "backup", tmp_path / "kept.zip")
     old = tmp_path / "old"
     run(lived_in, "restore", tmp_path / "kept.zip", "--into", old)
-    homes.prepare(old)
+    data_folder.prepare(old)
     script = (
         "import django; django.setup()\n"
         "from django.core.management import call_command\n"

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from yellowjacket.benchmark_lines import line
+from yellowjacket.benchmarks.lines import line
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeTask, measure_time
 from yellowjacket.core.darks.master import make_master
 from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
@@ -75,7 +75,7 @@ def _seconds(function: Callable[[], object]) -> float:
 
 def _peak(paths: list[Path]) -> int:
     """Peak resident bytes of a fresh process that averaged these files."""
-    command = [sys.executable, "-m", "yellowjacket.benchmark_darks", *map(str, paths)]
+    command = [sys.executable, "-m", "yellowjacket.benchmarks.darks", *map(str, paths)]
     return int(subprocess.run(command, check=True, capture_output=True, text=True).stdout)  # noqa: S603 - ourselves
 
 

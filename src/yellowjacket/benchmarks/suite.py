@@ -23,9 +23,12 @@ from typing import Any
 import numpy as np
 import rawpy
 
-from yellowjacket import benchmark_darks, benchmark_looking, home
+from yellowjacket import data_folder
 from yellowjacket.bench.jobs.executor import run_all
-from yellowjacket.benchmark_lines import line
+from yellowjacket.benchmarks import darks
+from yellowjacket.benchmarks import looking as looking_
+from yellowjacket.benchmarks.lines import line
+from yellowjacket.benchmarks.yardstick import measure_plainly
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.photon_transfer.characterise import characterise_iso
 from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
@@ -39,7 +42,6 @@ from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings
 from yellowjacket.simcam.truth import truth_of
-from yellowjacket.yardstick import measure_plainly
 
 WIDTH_PX, HEIGHT_PX = 6000, 4000
 _SIZES = {"24 MP": (WIDTH_PX, HEIGHT_PX), "60 MP": (9504, 6336)}
@@ -74,8 +76,8 @@ def run(report: Callable[[str], None]) -> int:
     with tempfile.TemporaryDirectory(prefix="yellowjacket-bench-") as name:
         folder = Path(name)
         _accuracy(folder / "bodies", report)
-        met = [*_frames(folder, report), *benchmark_darks.run(folder / "darks", report)]
-        met += benchmark_looking.run(folder, write_frame(folder / "looked-at.dng", 1), report)
+        met = [*_frames(folder, report), *darks.run(folder / "darks", report)]
+        met += looking_.run(folder, write_frame(folder / "looked-at.dng", 1), report)
         met += _application(folder / "home", report)
     report("all goals met" if all(met) else "a goal was missed")
     return 0 if all(met) else 1
@@ -222,7 +224,7 @@ def _seconds(function: Callable[[], object], *, cpu: bool = False) -> float:
 def _memory_of(*paths: Path | None) -> int:
     """Peak resident bytes of a fresh process that measured a small pair and then these files."""
     names = [str(path) for path in paths if path is not None]
-    command = [sys.executable, "-m", "yellowjacket.benchmark", *names]
+    command = [sys.executable, "-m", "yellowjacket.benchmarks.suite", *names]
     return int(subprocess.run(command, check=True, capture_output=True, text=True).stdout)  # noqa: S603 - ourselves
 
 
@@ -248,8 +250,8 @@ def _peak_of_measuring(names: list[str]) -> int:
 
 def _application(folder: Path, report: Callable[[str], None]) -> list[bool]:
     """The demo's making and the pages of its full ladder, in a data folder of their own."""
-    os.environ[home.HOME_VARIABLE] = str(folder)
-    command = [sys.executable, "-m", "yellowjacket.cli", "demo", "--prepare-only"]
+    os.environ[data_folder.HOME_VARIABLE] = str(folder)
+    command = [sys.executable, "-m", "yellowjacket.cli.main", "demo", "--prepare-only"]
     begin = time.perf_counter()
     subprocess.run(command, check=True, capture_output=True)  # noqa: S603 - ourselves
     made_s = time.perf_counter() - begin

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from yellowjacket.benchmark_lines import line
+from yellowjacket.benchmarks.lines import line
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import DEVELOPERS, Development, develop_at_use

@@ -5,12 +5,12 @@ import pytest
 
 from tests import making
 from tests.core.readings.test_rung import patches
+from yellowjacket.benchmarks.yardstick import measure_plainly
 from yellowjacket.core.noise.fixed_pattern import fixed_pattern
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.raw.codes import missing_codes
 from yellowjacket.core.raw.histograms import CODES, add_histogram, tile_means_and_noise, tile_sums
 from yellowjacket.core.readings.rung import RungTask, measure_frames
-from yellowjacket.yardstick import measure_plainly
 
 
 @pytest.fixture(scope="module")

@@ -12,14 +12,14 @@ import pytest
 
 from tests import darks, layouts, making
 from yellowjacket.bench.jobs import executor
-from yellowjacket.cli import main
+from yellowjacket.cli.main import main
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX
 from yellowjacket.simcam.sensor import ExposureSettings, _fixed_pattern
 
-DOCS = Path(__file__).resolve().parents[1] / "docs"
+DOCS = Path(__file__).resolve().parents[2] / "docs"
 
 
 def run(capsys, *words) -> tuple[int, str, str]:

@@ -7,7 +7,7 @@ import getpass
 import sys
 from collections.abc import Callable
 
-from yellowjacket import home
+from yellowjacket import data_folder
 
 
 def add_to(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -35,7 +35,7 @@ def _run(action: Callable[[argparse.Namespace], None]) -> Callable[[argparse.Nam
     """The action with the database ready, and refusals as any other error of the command line."""
 
     def run(arguments: argparse.Namespace) -> int:
-        home.set_up_django()
+        data_folder.set_up_django()
         from yellowjacket import serving
         from yellowjacket.bench.refusal import Refusal
 

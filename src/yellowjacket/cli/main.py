@@ -9,8 +9,9 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from yellowjacket import __version__, accounts, home, keeping
-from yellowjacket import commands as commands_of_files
+from yellowjacket import __version__, data_folder
+from yellowjacket import backup as backup_
+from yellowjacket.cli import accounts, files
 
 DEFAULT_PORT = 8017
 
@@ -82,7 +83,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     checkup.set_defaults(run=_doctor)
     accounts.add_to(commands)
-    commands_of_files.add_to(commands)
+    files.add_to(commands)
     return parser
 
 
@@ -102,10 +103,10 @@ def _serve(arguments: argparse.Namespace) -> int:
     listening = serving.listen(door)
     # Before the settings are read.
     os.environ.update(door.environment)
-    home.prepare(home.data_folder())
-    with home.only_here(home.data_folder()) as lock:
-        serving.take_over(home.data_folder())
-        home.set_up_django()
+    data_folder.prepare(data_folder.data_folder())
+    with data_folder.only_here(data_folder.data_folder()) as lock:
+        serving.take_over(data_folder.data_folder())
+        data_folder.set_up_django()
         return serving.serve(door, listening, lock)
 
 
@@ -114,10 +115,10 @@ def _demo(arguments: argparse.Namespace) -> int:
 
     door = serving.Door(arguments.port)
     listening = None if arguments.prepare_only else serving.listen(door)
-    home.prepare(home.data_folder())
-    with home.only_here(home.data_folder()) as lock:
-        serving.take_over(home.data_folder())
-        home.set_up_django()
+    data_folder.prepare(data_folder.data_folder())
+    with data_folder.only_here(data_folder.data_folder()) as lock:
+        serving.take_over(data_folder.data_folder())
+        data_folder.set_up_django()
         serving.prepare_database()
         from yellowjacket.bench.demo import make_demo
 
@@ -126,15 +127,15 @@ def _demo(arguments: argparse.Namespace) -> int:
 
 
 def _bench(_arguments: argparse.Namespace) -> int:
-    from yellowjacket import benchmark
+    from yellowjacket.benchmarks import suite
 
-    return benchmark.run(report=lambda line: print(line, flush=True))
+    return suite.run(report=lambda line: print(line, flush=True))
 
 
 def _allow(arguments: argparse.Namespace) -> int:
-    folder = home.data_folder()
-    home.prepare(folder)
-    home.allow_folder(folder, arguments.folder)
+    folder = data_folder.data_folder()
+    data_folder.prepare(folder)
+    data_folder.allow_folder(folder, arguments.folder)
     print(f"Frames may now be imported from {arguments.folder}.")
     return 0
 
@@ -142,14 +143,14 @@ def _allow(arguments: argparse.Namespace) -> int:
 def _backup(arguments: argparse.Namespace) -> int:
     now = datetime.now(UTC)
     target = arguments.file or Path(f"yellowjacket-{now:%Y%m%d-%H%M%S}.zip")
-    kept = keeping.backup(home.data_folder(), target, __version__, now, _say)
+    kept = backup_.backup(data_folder.data_folder(), target, __version__, now, _say)
     print(f"{target}: {kept.files} files, {kept.total_bytes / 1e6:.0f} MB. Restore it with `yellowjacket restore`.")
     return 0
 
 
 def _restore(arguments: argparse.Namespace) -> int:
-    folder = arguments.into.expanduser().resolve() if arguments.into else home.data_folder()
-    kept = keeping.restore(arguments.file, folder, _say)
+    folder = arguments.into.expanduser().resolve() if arguments.into else data_folder.data_folder()
+    kept = backup_.restore(arguments.file, folder, _say)
     print(f"{kept.files} files, {kept.total_bytes / 1e6:.0f} MB are in {folder}, verified.")
     return 0
 
@@ -159,15 +160,15 @@ def _say(line: str) -> None:
 
 
 def _doctor(arguments: argparse.Namespace) -> int:
-    if not (home.data_folder() / keeping.DATABASE).is_file():
-        raise ValueError(f"{home.data_folder()} holds no data yet: start the application, or restore a backup")
-    home.set_up_django()
+    if not (data_folder.data_folder() / backup_.DATABASE).is_file():
+        raise ValueError(f"{data_folder.data_folder()} holds no data yet: start the application, or restore a backup")
+    data_folder.set_up_django()
     from yellowjacket.bench import health
 
     worst = 0
     if arguments.clean_up:
         # What a running application is just writing must not be taken away.
-        with home.only_here(home.data_folder()):
+        with data_folder.only_here(data_folder.data_folder()):
             for line in health.clean_up():
                 print(line)
     for found in health.examine(thorough=arguments.thorough):

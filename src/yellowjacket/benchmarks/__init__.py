@@ -1,0 +1,1 @@
+"""Speed and memory against their goals, as ratios within one run."""

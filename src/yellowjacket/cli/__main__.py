@@ -1,0 +1,5 @@
+"""``python -m yellowjacket.cli``."""
+
+from yellowjacket.cli.main import main
+
+raise SystemExit(main())
