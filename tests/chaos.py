@@ -46,7 +46,7 @@ class Bench:
 
     def start(self) -> None:
         """Serve."""
-        command = [sys.executable, "-m", "yellowjacket.cli.main", "serve", "--port", str(self.port)]
+        command = [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(self.port)]
         self.process = subprocess.Popen(
             command, env=environment(self.folder), stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
         )

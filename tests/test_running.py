@@ -35,7 +35,7 @@ def folder(lived_in, tmp_path):  # noqa: F811
 def serving(folder, **extra):
     port = free_port()
     process = subprocess.Popen(
-        [sys.executable, "-m", "yellowjacket.cli.main", "serve", "--port", str(port)], env=environment(folder) | extra,
+        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment(folder) | extra,
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
     try:

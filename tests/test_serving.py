@@ -30,7 +30,7 @@ def served(tmp_path):
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
     environment[data_folder.HOME_VARIABLE] = str(tmp_path / "home")
     process = subprocess.Popen(
-        [sys.executable, "-m", "yellowjacket.cli.main", "serve", "--port", str(port)], env=environment,
+        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
     line = process.stdout.readline()
@@ -81,7 +81,7 @@ def test_others_come_in_only_once_there_is_an_account_and_then_by_signing_in(tmp
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
     environment[data_folder.HOME_VARIABLE] = str(tmp_path / "home")
     port = free_port()
-    command = [sys.executable, "-m", "yellowjacket.cli.main"]
+    command = [sys.executable, "-m", "yellowjacket.cli"]
     open_door = [*command, "serve", "--host", "0.0.0.0", "--name", "bench.example", "--port", str(port)]
     refused = subprocess.run(open_door, env=environment, capture_output=True, text=True, check=False)
     assert refused.returncode == 1

@@ -36,7 +36,7 @@ def site(tmp_path_factory):
     )  # fmt: skip
     port = free_port()
     process = subprocess.Popen(
-        [sys.executable, "-m", "yellowjacket.cli.main", "serve", "--port", str(port)], env=environment,
+        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,
         stdout=subprocess.PIPE, text=True,
     )  # fmt: skip
     assert process.stdout.readline().startswith("Yellowjacket is up")

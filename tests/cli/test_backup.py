@@ -39,7 +39,7 @@ def environment(folder):
 
 
 def run(folder, *arguments):
-    command = [sys.executable, "-m", "yellowjacket.cli.main", *map(str, arguments)]
+    command = [sys.executable, "-m", "yellowjacket.cli", *map(str, arguments)]
     return subprocess.run(command, env=environment(folder), capture_output=True, text=True, check=False)
 
 

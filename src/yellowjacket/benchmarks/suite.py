@@ -251,7 +251,7 @@ def _peak_of_measuring(names: list[str]) -> int:
 def _application(folder: Path, report: Callable[[str], None]) -> list[bool]:
     """The demo's making and the pages of its full ladder, in a data folder of their own."""
     os.environ[data_folder.HOME_VARIABLE] = str(folder)
-    command = [sys.executable, "-m", "yellowjacket.cli.main", "demo", "--prepare-only"]
+    command = [sys.executable, "-m", "yellowjacket.cli", "demo", "--prepare-only"]
     begin = time.perf_counter()
     subprocess.run(command, check=True, capture_output=True)  # noqa: S603 - ourselves
     made_s = time.perf_counter() - begin

@@ -177,7 +177,3 @@ def _doctor(arguments: argparse.Namespace) -> int:
             print(f"      remedy: {found.remedy}")
         worst = max(worst, int(found.state == health.BAD))
     return worst
-
-
-if __name__ == "__main__":
-    raise SystemExit(main())

@@ -161,7 +161,7 @@ def test_fewer_stand_out_when_pixels_are_averaged(rng):
 
 def test_density_has_the_interval_of_a_count():
     found = density(400, 2.0)
-    assert (found.value, found.low, found.high) == pytest.approx((200, 180.4, 219.6))
+    assert (found.value, found.low, found.high) == pytest.approx((200, 180.4, 219.6), abs=0.001)
     none = density(0, 2.0)
     # Rule of three: none seen, up to 3 expected (common practice, no source).
     assert (none.value, none.low, none.high) == (0.0, 0.0, 1.5)
