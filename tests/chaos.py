@@ -34,6 +34,7 @@ from yellowjacket import data_folder
 
 DEEDS = ("supervisor", "worker", "web", "decoder", "decoder", "lock", "lock")
 _PATIENCE_S = 120.0
+_MANY = 20
 
 
 class Bench:
@@ -139,7 +140,7 @@ class Bench:
 
 def run_chaos(place: Path, kills: int, seed: int) -> dict[str, int]:
     """Adopt and measure over and over while things are killed; how often what was. Raises AssertionError for any loss."""
-    rng = random.Random(seed)
+    rng, longest_s = random.Random(seed), 25.0 if kills >= _MANY else 2.0
     folder, card = place / "home", place / "card"
     card.mkdir()
     making.write_ladder(card)
@@ -154,7 +155,7 @@ def run_chaos(place: Path, kills: int, seed: int) -> dict[str, int]:
             before = len(bench.rows("SELECT id FROM bench_sitting"))
             bench.post("/adopt/", folder=str(card))
             for _ in range(rng.randint(1, 3)):
-                do(bench, rng, done)
+                do(bench, rng, done, longest_s)
             bench.settled()
             sittings = bench.rows("SELECT id FROM bench_sitting ORDER BY id")
             # An answer that was lost in a kill is sent again: a second sitting is then what was asked for.
@@ -164,7 +165,7 @@ def run_chaos(place: Path, kills: int, seed: int) -> dict[str, int]:
             sitting = sittings[-1][0]
             bench.post(f"/sittings/{sitting}/measure/start/")
             for _ in range(rng.randint(1, 3)):
-                do(bench, rng, done)
+                do(bench, rng, done, longest_s)
             bench.settled()
             check_measured(bench, sitting)
         bench.ensure()
@@ -184,12 +185,12 @@ def run_chaos(place: Path, kills: int, seed: int) -> dict[str, int]:
     return dict(done)
 
 
-def do(bench: Bench, rng: random.Random, done: collections.Counter[str]) -> None:
-    """One deed at a random moment."""
+def do(bench: Bench, rng: random.Random, done: collections.Counter[str], longest_s: float) -> None:
+    """One deed at a random moment. ``longest_s``: for how long the database is held now and then."""
     time.sleep(rng.uniform(0.0, 1.2))
     what = rng.choice(DEEDS)
     if what == "lock":
-        bench.hold(rng.choice((0.5, 2.0, 25.0 if rng.random() < 0.1 else 1.0)))
+        bench.hold(rng.choice((0.5, 2.0, longest_s if rng.random() < 0.1 else 1.0)))
     elif not bench.kill(what, rng):
         return
     done[what] += 1

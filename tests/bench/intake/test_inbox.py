@@ -53,8 +53,8 @@ def test_a_file_still_being_written_waits_for_the_next_look(sitting, card, inbox
     assert importing.look_into_inbox(sitting) is not None
 
 
-def test_five_thousand_unrelated_files_do_not_stand_before_a_frame(sitting, card, inbox):
-    for n in range(5000):
+def test_a_thousand_unrelated_files_do_not_stand_before_a_frame(sitting, card, inbox):
+    for n in range(1000):
         path = inbox / f"note{n:04d}.txt"
         path.write_text(f"note {n}")
         os.utime(path, (1e9, 1e9))
@@ -66,7 +66,7 @@ def test_five_thousand_unrelated_files_do_not_stand_before_a_frame(sitting, card
     looks = 1
     while importing.look_into_inbox(sitting):
         looks += 1
-    assert looks == 26
+    assert looks == 6
     assert Frame.objects.count() == 1
     assert not Problem.objects.exists()
     assert Job.objects.filter(state="done").count() == looks
