@@ -11,6 +11,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests import making
+from yellowjacket.bench.check import audit
 from yellowjacket.bench.intake import adopt, originals, uploads
 from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.measure import run, staleness
@@ -138,6 +139,8 @@ def test_nothing_is_measured_or_shown_from_a_changed_original(own, client):
     assert staleness.unmeasured(own.ladders.get()) == 1
     page = client.get(f"/sittings/{own.pk}/check/").content.decode()
     assert "was changed after it came in" in page
+    found = [one for one in audit.audit(own.ladders.get()).findings if one.code == "changed"]
+    assert [(one.rung.iso, one.frame, one.short) for one in found] == [(200, changed, "file changed")]
     assert client.get(f"/frames/{changed.pk}/crop/0,0,64,64.png?g=1,1,1").status_code == 404
     # Put back, it counts again, and the complaint goes.
     Path(changed.path).write_bytes(intact)

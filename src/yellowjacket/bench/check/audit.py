@@ -12,7 +12,8 @@ from math import log2
 from django.core.cache import cache
 from django.db.models import Count, Max
 
-from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Rung, Shot, Sitting
+from yellowjacket.bench.intake.originals import OriginalState
+from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting
 from yellowjacket.bench.models.ladder_queries import reference_rung
 from yellowjacket.bench.shoot.conditions import temperature_drifts
 from yellowjacket.core.exposure.dial import exact_exposure_s
@@ -97,7 +98,7 @@ def audit(ladder: Ladder) -> Audit:
         if frame is not None and shot.kind == Shot.Kind.LIGHT:
             light[shot.rung_id].append(frame)
     reference = _reference(ladder, rungs, light)
-    findings: list[Finding] = list(_missing(shots))
+    findings: list[Finding] = [*_missing(shots), *_originals(ladder, shots)]
     if reference is not None:
         findings += _soft_from_the_start(reference)
     values: dict[int, RungAudit] = {}
@@ -119,12 +120,14 @@ def open_count(sitting: Sitting) -> int:
     """How much wants a decision, remembered until a frame, a file or an action changes it."""
     frames = Frame.objects.filter(sitting=sitting).aggregate(count=Count("pk"), last=Max("pk"), placed=Count("shot"))
     events = sitting.events.aggregate(count=Count("pk"), undone=Count("undone_at"))
-    key = f"open-{sitting.pk}-{sorted(frames.items())}-{sorted(events.items())}".replace(" ", "")
+    problems = sitting.problems.exclude(code__in=list(_GONE)).count()
+    gone = sitting.problems.count() - problems
+    key = f"open-{sitting.pk}-{sorted(frames.items())}-{sorted(events.items())}-{gone}".replace(" ", "")
     found = cache.get(key)
     if found is None:
         found = sum(len(audit(ladder).findings) for ladder in sitting.ladders.select_related("body"))
         cache.set(key, found)
-    return int(found) + sitting.problems.count()
+    return int(found) + problems
 
 
 def _frame_of(shot: Shot) -> Frame | None:
@@ -186,6 +189,20 @@ def _missing(shots: Sequence[Shot]) -> Iterator[Finding]:
         if _frame_of(shot) is None and not shot.skipped:
             text = f"{shot.kind} frame {shot.repeat} is not in"
             yield Finding("missing", shot.rung, "missing", text, shot)
+
+
+_GONE = {OriginalState.MISSING: "file gone", OriginalState.CHANGED: "file changed"}
+
+
+def _originals(ladder: Ladder, shots: Sequence[Shot]) -> Iterator[Finding]:
+    """Frames whose files were found gone or changed when they were last to be used."""
+    rows = Problem.objects.filter(sitting=ladder.sitting_id, code__in=list(_GONE))
+    noted = {one.file_name: one for one in rows}
+    for shot in shots:
+        frame = _frame_of(shot)
+        one = noted.get(frame.file_name) if frame is not None else None
+        if frame is not None and one is not None:
+            yield _of(frame, shot.rung, one.code, _GONE[OriginalState(one.code)], str(one))
 
 
 def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> tuple[RungAudit, list[Finding]]:
