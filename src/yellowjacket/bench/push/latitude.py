@@ -43,7 +43,12 @@ class Exposed:
 
 
 def exposed(ladder: Ladder, use: Use) -> Exposed:
-    """Readings of an exposure ladder in three queries."""
+    """Readings of an exposure ladder at the size of a use."""
+    return exposed_by_use(ladder, [use])[use.pk]
+
+
+def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
+    """The same for several uses by their ids, in as many queries as for one."""
     rungs = list(ladder.rungs.all())
     findings = findings_by_use(rungs)
     own: dict[int, dict[str, Reading]] = {rung.pk: {} for rung in rungs}
@@ -52,11 +57,15 @@ def exposed(ladder: Ladder, use: Use) -> Exposed:
     for row in rows.exclude(patch__role=Patch.Role.SHADOW):
         own[row.rung_id][row.quantity] = row
     clips = Reading.objects.filter(rung__in=rungs, quantity="clips_at_stops", patch__role=Patch.Role.HIGHLIGHT).first()
-    plain, corrected = (
-        [_exposed_rung(rung, own[rung.pk], cast, findings, use) for rung in rungs]
-        for cast in ("cast_de00", "cast_corrected_de00")
-    )
-    return Exposed(plain, corrected, clips.result if clips else missing(_NO_HIGHLIGHT), clips.channel if clips else "")
+    highlight, channel = clips.result if clips else missing(_NO_HIGHLIGHT), clips.channel if clips else ""
+    found = {}
+    for use in uses:
+        plain, corrected = (
+            [_exposed_rung(rung, own[rung.pk], cast, findings, use) for rung in rungs]
+            for cast in ("cast_de00", "cast_corrected_de00")
+        )
+        found[use.pk] = Exposed(plain, corrected, highlight, channel)
+    return found
 
 
 def _exposed_rung(

@@ -8,9 +8,11 @@ from dataclasses import asdict, dataclass
 from django.db.models import QuerySet
 
 from yellowjacket.bench.darks import measure
+from yellowjacket.bench.darks.measure import MeasuredDarks
 from yellowjacket.bench.models import Body, Ladder, Reading, Record, RememberedLimit, Sitting, Use
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.push import iso_invariance, latitude
+from yellowjacket.bench.push.latitude import Exposed
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
@@ -53,18 +55,20 @@ def of_body(sitting: Sitting, body: Body, uses: Sequence[Use]) -> list[OtherLimi
     """Everything the sitting says of a body besides ISO; what was not shot is left out."""
     found: list[OtherLimit] = []
     for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("body"):
+        by_use = latitude.exposed_by_use(ladder, uses)
         for use in uses:
-            found += _pushed(ladder, use)
+            found += _pushed(ladder, use, by_use[use.pk])
     for ladder in measure.time_ladders(sitting):
-        if ladder.body_id == body.pk:
+        measured = measure.measured(ladder) if ladder.body_id == body.pk else None
+        if measured is not None:
             for use in uses:
-                found += _long(ladder, use)
+                found += _long(ladder, use, measured)
     return found + _of_iso(sitting, body)
 
 
-def _pushed(ladder: Ladder, use: Use) -> list[OtherLimit]:
+def _pushed(ladder: Ladder, use: Use, exposed: Exposed) -> list[OtherLimit]:
     profile = ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
-    limits = latitude.recovery(latitude.exposed(ladder, use), profile)
+    limits = latitude.recovery(exposed, profile)
     return [
         _stops(what, use, one["usable"], str(ladder))
         for what, one in (("push, usable", limits.push), ("pull, usable", limits.pull))
@@ -79,10 +83,7 @@ def _stops(what: str, use: Use, limit: StopLimit, source: str) -> OtherLimit:
     return OtherLimit(what, use.name, text, interval, limit.criterion or limit.reason, source)
 
 
-def _long(ladder: Ladder, use: Use) -> list[OtherLimit]:
-    found = measure.measured(ladder)
-    if found is None:
-        return []
+def _long(ladder: Ladder, use: Use, found: MeasuredDarks) -> list[OtherLimit]:
     factor, _ = use_noise_factor(ladder.body.pixels, use.whole_frame_pixels)
     answers = found.whole.longest(ladder.sitting.profile.criteria.long_exposure, "usable", factor)
     rows = []
