@@ -29,6 +29,8 @@ DATABASE, MANIFEST = "yellowjacket.sqlite3", "manifest.json"
 # Rooms of the data folder that are kept, and single files beside the database.
 ROOMS = ("card", "inbox", "originals", "masters")
 FILES = ("folders.txt",)
+# What preparing a folder makes besides empty rooms; none of it is data.
+_PREPARED = ("secret-key", "cache", "static", "arriving", ".served")
 # Tables that name files by where they lie: they follow the folder when it moves.
 _PATHS = (("bench_frame", "path"), ("bench_problem", "path"), ("bench_lanepicture", "path"))
 # Pages copied at a time, and the pause (s) in which others may write.
@@ -166,7 +168,7 @@ def restore(archive_path: Path, home: Path, report: Callable[[str], None]) -> Ke
 def _only_prepared(home: Path) -> bool:
     """Whether a folder holds nothing but what preparing it makes."""
     for item in home.iterdir():
-        if item.name in ("secret-key", "cache"):
+        if item.name in _PREPARED:
             continue
         if not (item.is_dir() and item.name in ROOMS and not any(item.iterdir())):
             return False

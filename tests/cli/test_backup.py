@@ -111,3 +111,15 @@ def test_an_upgrade_copies_the_database_first(lived_in, tmp_path):
     assert done.returncode == 0, done.stderr
     assert done.stdout.count("The database is brought up to date") == 1
     assert len(list((old / "backups").iterdir())) == 1
+
+
+def test_a_folder_that_was_only_prepared_takes_a_backup(lived_in, tmp_path):
+    """What starting and ending the application makes, before there is any data, is in nobody's way."""
+    assert run(lived_in, "backup", tmp_path / "kept.zip").returncode == 0
+    fresh = tmp_path / "fresh"
+    data_folder.prepare(fresh)
+    with data_folder.only_here(fresh):
+        pass
+    back = run(fresh, "restore", tmp_path / "kept.zip")
+    assert back.returncode == 0, back.stderr
+    assert run(fresh, "doctor").returncode == 0
