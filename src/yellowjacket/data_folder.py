@@ -17,7 +17,7 @@ HOME_VARIABLE = "YELLOWJACKET_HOME"
 _SECRET_FILE = "secret-key"  # noqa: S105 - a file name
 _FOLDERS_FILE = "folders.txt"
 _LOCK_FILE = ".served"
-_LET_GO_S = 6.0
+_LET_GO_S = 10.0
 
 
 def data_folder() -> Path:

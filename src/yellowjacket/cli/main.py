@@ -100,11 +100,12 @@ def _serve(arguments: argparse.Namespace) -> int:
     from yellowjacket import serving
 
     door = serving.door(arguments.port, arguments.host, arguments.name, arguments.certificate, arguments.key)
-    listening = serving.listen(door)
     # Before the settings are read.
     os.environ.update(door.environment)
     data_folder.prepare(data_folder.data_folder())
     with data_folder.only_here(data_folder.data_folder()) as lock:
+        # Only now: children of a server that was killed a moment ago hold its port as long as its lock.
+        listening = serving.listen(door)
         serving.take_over(data_folder.data_folder())
         data_folder.set_up_django()
         return serving.serve(door, listening, lock)
@@ -114,9 +115,9 @@ def _demo(arguments: argparse.Namespace) -> int:
     from yellowjacket import serving
 
     door = serving.Door(arguments.port)
-    listening = None if arguments.prepare_only else serving.listen(door)
     data_folder.prepare(data_folder.data_folder())
     with data_folder.only_here(data_folder.data_folder()) as lock:
+        listening = None if arguments.prepare_only else serving.listen(door)
         serving.take_over(data_folder.data_folder())
         data_folder.set_up_django()
         serving.prepare_database()

@@ -10,7 +10,7 @@ from itertools import pairwise
 from math import log2
 
 from django.core.cache import cache
-from django.db.models import Count, Max
+from django.db.models import Count, Max, Q
 
 from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting
@@ -120,8 +120,8 @@ def open_count(sitting: Sitting) -> int:
     """How much wants a decision, remembered until a frame, a file or an action changes it."""
     frames = Frame.objects.filter(sitting=sitting).aggregate(count=Count("pk"), last=Max("pk"), placed=Count("shot"))
     events = sitting.events.aggregate(count=Count("pk"), undone=Count("undone_at"))
-    problems = sitting.problems.exclude(code__in=list(_GONE)).count()
-    gone = sitting.problems.count() - problems
+    told = sitting.problems.aggregate(all=Count("pk"), gone=Count("pk", filter=Q(code__in=list(_GONE))))
+    problems, gone = told["all"] - told["gone"], told["gone"]
     key = f"open-{sitting.pk}-{sorted(frames.items())}-{sorted(events.items())}-{gone}".replace(" ", "")
     found = cache.get(key)
     if found is None:
