@@ -41,7 +41,7 @@ class Bench:
     """A served data folder, started again whenever its supervisor was killed."""
 
     def __init__(self, folder: Path) -> None:
-        self.folder, self.port = folder, free_port()
+        self.folder, self.port, self.log = folder, free_port(), folder.parent / "serve.log"
         self.process: subprocess.Popen[str] | None = None
         self.start()
 
@@ -49,10 +49,11 @@ class Bench:
         """Serve."""
         command = [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(self.port)]
         self.process = subprocess.Popen(
-            command, env=environment(self.folder), stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+            command, env=environment(self.folder), stdout=subprocess.PIPE, stderr=self.log.open("a"), text=True
         )
         assert self.process.stdout is not None
-        assert "is up" in self.process.stdout.readline()
+        said = self.process.stdout.readline()
+        assert "is up" in said, f"{said!r}: {self.log.read_text()[-2000:]}"
 
     def parts(self, what: str) -> list[psutil.Process]:
         """The processes of a kind that are alive."""
