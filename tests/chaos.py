@@ -214,7 +214,8 @@ def check_measured(bench: Bench, sitting: object) -> None:
         "JOIN bench_ladder ladder ON ladder.id = rung.ladder_id JOIN bench_reading reading ON reading.rung_id = rung.id "
         "WHERE ladder.sitting_id = ? GROUP BY rung.id", sitting,
     )  # fmt: skip
-    assert [key for key, _, _ in found] == ["100", "200", "400"], found
+    told = bench.rows("SELECT kind, state, done, total, message FROM bench_job WHERE sitting_id = ?", sitting)
+    assert [key for key, _, _ in found] == ["100", "200", "400"], (found, told)
     assert all(gains == 5 for _, _, gains in found), found
 
 

@@ -203,8 +203,8 @@ def run_one(function: Callable[[Item], Result], item: Item) -> Result:
 def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterator[tuple[Item, Result | Exception]]:
     """Yield (item, result or exception) in the order of the items; what was not started is dropped on close.
 
-    An input that takes longer than LONGEST_S comes back as WorkerDied. One whose worker was killed is tried once more,
-    alone, after all others: memory may have been short, and only what kills twice is guilty.
+    An input that takes longer than LONGEST_S comes back as WorkerDied. One whose worker was killed is tried twice more,
+    alone, after all others: memory may have been short, and only what kills three times is guilty.
     """
     if address := os.environ.get(SCHEDULER_VARIABLE, ""):
         yield from _on_cluster(address, function, items)
@@ -221,7 +221,16 @@ def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterat
     finally:
         run.close()
     for item in lost:
-        yield item, _outcome(function, item)
+        yield item, _alone(function, item)
+
+
+def _alone(function: Callable[[Item], Result], item: Item) -> Result | Exception:
+    """The outcome of an input that lost its worker once, tried by itself."""
+    for last in (False, True):
+        outcome = _outcome(function, item)
+        if last or not isinstance(outcome, WorkerDied) or outcome.too_long:
+            return outcome
+    raise AssertionError("unreachable")
 
 
 def _outcome(function: Callable[[Item], Result], item: Item) -> Result | Exception:
