@@ -63,7 +63,7 @@ class Bench:
             for one in psutil.Process(self.process.pid).children(recursive=True):
                 with contextlib.suppress(psutil.NoSuchProcess):
                     line = " ".join(one.cmdline())
-                    kind = "worker" if "bench_worker" in line else "web" if "web.server" in line else "decoder"
+                    kind = "worker" if "bench_worker" in line else "web" if "web.http.server" in line else "decoder"
                     if kind == what and "resource_tracker" not in line:
                         found.append(one)
         return found

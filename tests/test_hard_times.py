@@ -1,14 +1,9 @@
 """A part of what runs long by hand: random kills, and damaged files of every kind."""
 
-import os
-
-import pytest
-
 from tests.chaos import run_chaos
 from tests.mutants import run_mutants
 
 
-@pytest.mark.skipif("YELLOWJACKET_CHAOS" not in os.environ, reason="kills at random; set YELLOWJACKET_CHAOS to run it")
 def test_nothing_is_lost_when_things_are_killed(tmp_path):
     done = run_chaos(tmp_path, kills=2, seed=5)
     assert sum(done.values()) >= 2

@@ -150,7 +150,7 @@ def test_the_package_needs_the_python_it_says():
     assert project["requires-python"] == ">=3.11"
 
 
-@pytest.mark.parametrize("container", ["core", "bench"])
+@pytest.mark.parametrize("container", ["core", "bench", "web"])
 def test_the_map_of_the_house_is_true(container):
     """The drawing in CONTRIBUTING.md, the floors the linter holds, and the rooms on the disk are the same."""
     text = (ROOT / "CONTRIBUTING.md").read_text()
@@ -173,8 +173,8 @@ def test_every_room_says_what_is_in_it():
 
 def test_no_room_holds_more_than_a_newcomer_can_oversee():
     """About a dozen modules: rooms that hold more are named, so that they do not grow."""
-    large = {"darks": 14, "planning": 13, "models": 17}
-    for container in ("core", "bench"):
+    large = {"darks": 14, "planning": 13, "models": 13}
+    for container in ("core", "bench", "web"):
         for room in (ROOT / "src/yellowjacket" / container).iterdir():
             if room.is_dir() and room.name not in ("migrations", "__pycache__"):
                 modules = [path for path in room.glob("*.py") if path.name != "__init__.py"]

@@ -216,7 +216,7 @@ class _Supervisor:
 
     def _start_web(self) -> subprocess.Popen[bytes]:
         number = self._listening.fileno()
-        command = [sys.executable, "-m", "yellowjacket.web.server", str(number)]
+        command = [sys.executable, "-m", "yellowjacket.web.http.server", str(number)]
         if self._door.certificate:
             command += ["--certificate", str(self._door.certificate), "--key", str(self._door.key)]
         return self._child(command, signal.SIGTERM, number)

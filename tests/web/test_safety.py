@@ -154,7 +154,7 @@ def test_what_a_person_can_do_about_a_failure_is_said(client, measured, monkeypa
 
 
 def test_a_page_that_fails_without_its_database_is_still_a_page(client, monkeypatch):
-    from yellowjacket.web import errors
+    from yellowjacket.web.http import errors
 
     def broken(*args, **kwargs):
         raise OperationalError("database disk image is malformed")

@@ -8,7 +8,7 @@ from yellowjacket.core.planning.body_limits import BodyLimits
 from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
 from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.web.plan.views import plan_lines, warnings_by_text
-from yellowjacket.web.stave import Stave, columns_of
+from yellowjacket.web.sheet.stave import Stave, columns_of
 
 BODY = BodyLimits(50, 102400, 100, 25600, 1 / 8000, 30.0)
 METERED = Exposure(100, 1 / 8, 8)

@@ -4,7 +4,7 @@ import pytest
 
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.web.charts import chart_of
+from yellowjacket.web.sheet.charts import chart_of
 from yellowjacket.web.templatetags import values
 
 

@@ -20,12 +20,12 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
-    "yellowjacket.web.streaming.PieceByPiece",
-    "yellowjacket.web.headers.OwnHeaders",
+    "yellowjacket.web.http.streaming.PieceByPiece",
+    "yellowjacket.web.http.headers.OwnHeaders",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
-    "yellowjacket.web.compression.TextCompression",
+    "yellowjacket.web.http.compression.TextCompression",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -65,7 +65,7 @@ USE_I18N = False
 STATIC_URL = "static/"
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
-    "staticfiles": {"BACKEND": "yellowjacket.web.storage.StaticStorage"},
+    "staticfiles": {"BACKEND": "yellowjacket.web.http.storage.StaticStorage"},
 }
 
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
@@ -87,7 +87,7 @@ SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_HTTPONLY = True
 CSRF_COOKIE_SAMESITE = "Lax"
-CSRF_FAILURE_VIEW = "yellowjacket.web.errors.csrf_failure"
+CSRF_FAILURE_VIEW = "yellowjacket.web.http.errors.csrf_failure"
 
 # Signing in is only asked for where others can reach the application: `yellowjacket serve --host`.
 SIGN_IN = False

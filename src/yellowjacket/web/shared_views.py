@@ -10,7 +10,7 @@ from django_htmx.http import HttpResponseClientRefresh
 
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job, LanePicture, Reading
-from yellowjacket.bench.models.frame_queries import frames_by_rung
+from yellowjacket.bench.models.queries.frames import frames_by_rung
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.metrology.measurands import QUANTITIES
 from yellowjacket.core.raw.frame import FrameError

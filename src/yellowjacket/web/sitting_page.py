@@ -20,7 +20,7 @@ from django.urls import reverse
 
 from yellowjacket.bench.check.audit import open_count
 from yellowjacket.bench.models import Frame, Job, Ladder, Record, Rung, Shot, Sitting, Use
-from yellowjacket.bench.models.grade_queries import current_grades
+from yellowjacket.bench.models.queries.grades import current_grades
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.limits.output_size import use_noise_factor

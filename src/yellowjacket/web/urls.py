@@ -2,7 +2,9 @@
 
 from django.urls import include, path
 
-from yellowjacket.web import converters as converters  # registers them
+from yellowjacket.web.http import converters
+
+converters.register()
 
 urlpatterns = [
     path("", include("yellowjacket.web.shared_views")),
@@ -29,7 +31,7 @@ urlpatterns = [
     path("sittings/<id:sitting_id>/record/", include("yellowjacket.web.record.urls")),
 ]
 
-handler404 = "yellowjacket.web.errors.not_found"
-handler500 = "yellowjacket.web.errors.server_error"
-handler403 = "yellowjacket.web.errors.forbidden"
-handler400 = "yellowjacket.web.errors.bad_request"
+handler404 = "yellowjacket.web.http.errors.not_found"
+handler500 = "yellowjacket.web.http.errors.server_error"
+handler403 = "yellowjacket.web.http.errors.forbidden"
+handler400 = "yellowjacket.web.http.errors.bad_request"

@@ -16,8 +16,8 @@ from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Sitting
 from yellowjacket.bench.plan.sittings import UseSpec, planned_ladders, schedule_of
+from yellowjacket.bench.plan.uses import offered_uses
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.web.plan.forms import offered_uses
 
 pytestmark = pytest.mark.django_db
 USES = (UseSpec("Pixel level", None),)

@@ -14,7 +14,7 @@ from django.db.models import Count, Max, Q
 
 from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting
-from yellowjacket.bench.models.ladder_queries import reference_rung
+from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.shoot.conditions import temperature_drifts
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.exposure.notation import format_stops

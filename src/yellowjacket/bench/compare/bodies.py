@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from django.db.models import Q
 
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
-from yellowjacket.bench.models.ladder_queries import stops_of
+from yellowjacket.bench.models.queries.ladders import stops_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.iso_equivalence import MatchedRung, Seen, ahead_in_words, matched_rungs
 from yellowjacket.core.metrology.estimate import Quantity, difference, missing, ratio

@@ -20,7 +20,7 @@ from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Reading, Rung, RungDarks, Shot, Sitting
-from yellowjacket.bench.models.frame_queries import darks_of
+from yellowjacket.bench.models.queries.frames import darks_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings, TimeTask, measure_time
 from yellowjacket.core.darks.hot_pixels import also_in

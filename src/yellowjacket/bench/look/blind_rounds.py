@@ -28,9 +28,9 @@ from yellowjacket.bench.models import (
     Sitting,
     ToleranceProfile,
     Use,
-    ladder_queries,
 )
-from yellowjacket.bench.models.reading_queries import findings_by_use
+from yellowjacket.bench.models.queries import ladders
+from yellowjacket.bench.models.queries.readings import findings_by_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles
 from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
@@ -88,8 +88,7 @@ def practice_pairs(sitting: Sitting, apart_stops: float) -> list[tuple[Rung, Run
         (low, high)
         for low in rungs
         for high in rungs
-        if low.ladder_id == high.ladder_id
-        and abs(ladder_queries.stops_of(high) - ladder_queries.stops_of(low) - apart_stops) < 1 / 6
+        if low.ladder_id == high.ladder_id and abs(ladders.stops_of(high) - ladders.stops_of(low) - apart_stops) < 1 / 6
     ]
 
 

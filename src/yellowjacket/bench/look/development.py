@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
-from yellowjacket.bench.models.ladder_queries import reference_rung
+from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.rendering.develop import GREY_TARGET, PLAIN, Development, gains_from_grey

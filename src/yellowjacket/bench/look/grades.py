@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, Lane, Rung, Use
-from yellowjacket.bench.models.grade_queries import current_grades
+from yellowjacket.bench.models.queries.grades import current_grades
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.judging.psychometrics import kappa
 from yellowjacket.core.metrology.estimate import Quantity

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Rung, Use
-from yellowjacket.bench.models.ladder_queries import stops_of
-from yellowjacket.bench.models.reading_queries import findings_by_use
+from yellowjacket.bench.models.queries.ladders import stops_of
+from yellowjacket.bench.models.queries.readings import findings_by_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.iso_equivalence import (
     MatchedRung,

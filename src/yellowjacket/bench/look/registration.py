@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.bench.intake import originals
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Placement, Shot, Sitting
-from yellowjacket.bench.models.ladder_queries import reference_rung
+from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.reader import read_frame

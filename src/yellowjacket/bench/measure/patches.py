@@ -10,8 +10,8 @@ from yellowjacket.bench.intake.originals import unusable
 from yellowjacket.bench.intake.problems import misfit_from
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
-from yellowjacket.bench.models.frame_queries import frames_by_rung
-from yellowjacket.bench.models.ladder_queries import frame_size, reference_rung
+from yellowjacket.bench.models.queries.frames import frames_by_rung
+from yellowjacket.bench.models.queries.ladders import frame_size, reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.workers import propose_from
 from yellowjacket.core.patches.chart_grid import Point, grid_cells

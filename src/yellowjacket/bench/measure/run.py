@@ -23,8 +23,8 @@ from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.measure.patches import propose
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
-from yellowjacket.bench.models.frame_queries import frames_by_rung
-from yellowjacket.bench.models.ladder_queries import reference_rung
+from yellowjacket.bench.models.queries.frames import frames_by_rung
+from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing

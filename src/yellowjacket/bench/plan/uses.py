@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 
 from yellowjacket.bench.models import Use
+from yellowjacket.bench.plan.sittings import UseSpec
 from yellowjacket.bench.refusal import Refusal
 
 _MOST = 8
@@ -29,3 +30,12 @@ def keep(use: Use, before: Use | None) -> bool:
         use.position = last.position + 1 if last else 0
     use.save()
     return before is None or before.whole_frame_pixels != use.whole_frame_pixels
+
+
+# Uses as offered: name and megapixels; an empty size is pixel level.
+OFFERED_USES = (("Pixel level", None), ("Large print", 24), ("Web", 2), ("", None))
+
+
+def offered_uses() -> list[UseSpec]:
+    """The uses a sitting has when nobody named others."""
+    return [UseSpec(name, round(size * 1e6) if size else None) for name, size in OFFERED_USES if name]

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Rung, Sitting, Use
-from yellowjacket.bench.models.reading_queries import findings_by_use
+from yellowjacket.bench.models.queries.readings import findings_by_use
 from yellowjacket.core.latitude.iso_invariance import (
     Invariance,
     IsoNoise,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from yellowjacket.bench.models import Frame, Ladder
-from yellowjacket.bench.models.grade_queries import current_grades
+from yellowjacket.bench.models.queries.grades import current_grades
 from yellowjacket.bench.record.proposals import proposals
 
 

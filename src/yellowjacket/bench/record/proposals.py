@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Ladder, Lane, Rung, Use
-from yellowjacket.bench.models.grade_queries import current_grades
-from yellowjacket.bench.models.reading_queries import findings_by_use
+from yellowjacket.bench.models.queries.grades import current_grades
+from yellowjacket.bench.models.queries.readings import findings_by_use
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (
     GradedRung,

@@ -60,3 +60,6 @@ def put_in_force(sitting: Sitting, profile: ToleranceProfile) -> None:
     trail.note("tolerance in force", sitting.name, sitting=sitting, before=sitting.profile.name, after=profile.name)
     sitting.profile = profile
     sitting.save(update_fields=["profile"])
+
+
+DEFAULT_PROFILE = "Default"

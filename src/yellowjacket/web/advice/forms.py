@@ -13,8 +13,7 @@ from yellowjacket.core.colour.colorimetry import KELVIN_RANGE
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.limits.exposure_advice import ev100_of_lux, iso_for
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.web.desk.forms import ShutterField
-from yellowjacket.web.plan.forms import ApertureField
+from yellowjacket.web.fields import ApertureField, ShutterField
 
 ISO, EV, LUX = "iso", "ev", "lux"
 _LIGHTS = ((ISO, "the ISO a meter asks for"), (EV, "EV at ISO 100"), (LUX, "lux on the subject"))

@@ -6,8 +6,7 @@ from django import forms
 
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.exposure import notation
-from yellowjacket.web.desk.forms import ShutterField
-from yellowjacket.web.plan.forms import ApertureField
+from yellowjacket.web.fields import ApertureField, ShutterField
 
 
 class SaidForm(forms.Form):

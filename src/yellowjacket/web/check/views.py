@@ -18,9 +18,9 @@ from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
 from yellowjacket.web.check.forms import SaidForm
-from yellowjacket.web.lines import crop_line, frames_line
+from yellowjacket.web.sheet.lines import crop_line, frames_line
+from yellowjacket.web.sheet.stave import Cell, Line, Stave, columns_of, text_line
 from yellowjacket.web.sitting_page import SittingPage
-from yellowjacket.web.stave import Cell, Line, Stave, columns_of, text_line
 from yellowjacket.web.templatetags import values
 
 _EVENTS_SHOWN = 12

@@ -10,33 +10,12 @@ from django import forms
 
 from yellowjacket.bench.models import Body, Firmware, Lens
 from yellowjacket.bench.typed import whole
-from yellowjacket.core.exposure import notation
+from yellowjacket.web.fields import ShutterField
 
 # name width×height bits: full 8832×5888 14
 _RAW_MODE = re.compile(r"^(?P<name>\S+)\s+(?P<width>\d+)\s*[×x]\s*(?P<height>\d+)(?:\s+(?P<bits>\d+))?$")
 _RAW_BITS = 14
 _MOST_ISO = 100_000_000
-
-
-class ShutterField(forms.CharField):
-    """An exposure time as testers write it: 1/8000, 30 s, 2 min. Cleans to seconds, or None when not required."""
-
-    def __init__(self, **options: object) -> None:
-        super().__init__(max_length=20, **options)  # type: ignore[arg-type]
-
-    def clean(self, value: object) -> float | None:
-        """Seconds, or the sentence of the parser."""
-        text = super().clean(value)
-        if not text and not self.required:
-            return None
-        try:
-            return notation.parse_shutter(text)
-        except ValueError as error:
-            raise forms.ValidationError(str(error)) from error
-
-    def prepare_value(self, value: object) -> object:
-        """Seconds back to the printed mark."""
-        return notation.shutter_label(value) if isinstance(value, float) else value
 
 
 class RawModesField(forms.CharField):

@@ -17,14 +17,15 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.exchange import pending_archives, plain_folder, sitting_archive
 from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.models import Body, Lens, Sitting
+from yellowjacket.bench.plan.uses import offered_uses
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.register import bodies as bodies_
 from yellowjacket.bench.register import desk as desk_
 from yellowjacket.bench.register import history, usage
 from yellowjacket.bench.register import search as search_
+from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
-from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
 
 _SITTINGS_A_PAGE, _BODIES_A_PAGE = 40, 40
 T = TypeVar("T", bound=Model)

@@ -18,12 +18,12 @@ from yellowjacket.bench.typed import whole
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import DEVELOPERS
 from yellowjacket.web import pictures
-from yellowjacket.web.lines import crop_line, grade_lines
 from yellowjacket.web.look import presets
 from yellowjacket.web.look.switches import LADDERS, ONE, ROWS, SIZE_WORDS, SPOTS, SURROUNDS, Looking, keep_screen
 from yellowjacket.web.look.wall import CELL_WIDTH_PX, Walls
+from yellowjacket.web.sheet.lines import crop_line, grade_lines
+from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage, carried_out
-from yellowjacket.web.stave import Stave, columns_of
 
 REASON_KEYS = (
     ("g", Grade.Reason.GRAIN), ("o", Grade.Reason.BLOTCHES), ("d", Grade.Reason.DETAIL), ("c", Grade.Reason.COLOUR),

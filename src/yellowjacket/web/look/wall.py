@@ -13,8 +13,8 @@ from yellowjacket.bench.look import registration
 from yellowjacket.bench.look.development import BY_GREY, Developed, Developing
 from yellowjacket.bench.look.grades import to_look_at_again
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
-from yellowjacket.bench.models.grade_queries import current_grades
-from yellowjacket.bench.models.ladder_queries import stops_of
+from yellowjacket.bench.models.queries.grades import current_grades
+from yellowjacket.bench.models.queries.ladders import stops_of
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.registration.similarity import NoMatch, Similarity

@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 
 from yellowjacket.bench.models import Patch, Reading, Rung
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
-from yellowjacket.web.charts import Spark, chart_of, spark_of
-from yellowjacket.web.lines import Readings, reading_cell
+from yellowjacket.web.sheet.charts import Spark, chart_of, spark_of
+from yellowjacket.web.sheet.lines import Readings, reading_cell
+from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
-from yellowjacket.web.stave import Cell, Line
 from yellowjacket.web.templatetags import values
 
 CHART, NUMBERS, FOLDED = "chart", "numbers", "folded"

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.core.raw.frame import CHANNELS
-from yellowjacket.web.charts import Tick
+from yellowjacket.web.sheet.charts import Tick
 
 WIDTH, HEIGHT, RESIDUALS = 640, 300, 110
 _LEFT, _BOTTOM, _TOP = 52, 24, 8

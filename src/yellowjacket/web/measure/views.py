@@ -12,19 +12,20 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.look.development import grey_signals
 from yellowjacket.bench.measure import patches as patches_
 from yellowjacket.bench.measure import run, staleness
-from yellowjacket.bench.models import Frame, Patch, Rung, ladder_queries
+from yellowjacket.bench.models import Frame, Patch, Rung
+from yellowjacket.bench.models.queries import ladders
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
-from yellowjacket.web.lines import Crops, Readings, crop_line, grade_lines
 from yellowjacket.web.measure import noise_pictures, sheet
 from yellowjacket.web.measure.codes import code_plot
 from yellowjacket.web.measure.transfer import transfer_plot
 from yellowjacket.web.shared_views import picture_response
+from yellowjacket.web.sheet.lines import Crops, Readings, crop_line, grade_lines
+from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage, carried_out
-from yellowjacket.web.stave import Stave, columns_of
 
 # What the picture can show: the developed frame, what differs between the pair, what stays in the darks.
 SHOWN = ("picture", "difference", "pattern")
@@ -122,7 +123,7 @@ def _panel(page: SittingPage, message: str = "", typed: dict[str, str] | None = 
 def _corners(page: SittingPage, typed: dict[str, str]) -> list[tuple[int, str, str]]:
     """The four corners as typed, else those of the middle of the frame."""
     try:
-        width, height = ladder_queries.frame_size(page.ladder)
+        width, height = ladders.frame_size(page.ladder)
     except Refusal:
         return []
     shares = ((0.3, 0.3), (0.7, 0.3), (0.7, 0.7), (0.3, 0.7))

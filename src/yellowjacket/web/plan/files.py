@@ -15,11 +15,12 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.csv_cells import safe_text
 from yellowjacket.bench.models import Body, PlanTemplate, Sitting, ToleranceProfile
 from yellowjacket.bench.plan import plan_files, sittings
+from yellowjacket.bench.plan.uses import offered_uses
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.exposure import notation
 from yellowjacket.web.calendars import Event, calendar_text
-from yellowjacket.web.plan.forms import DEFAULT_PROFILE, offered_uses
 from yellowjacket.web.plan.timeline import Timeline, timeline_of
 from yellowjacket.web.sitting_page import SittingPage
 

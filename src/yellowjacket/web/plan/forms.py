@@ -9,38 +9,16 @@ from django.utils import timezone
 
 from yellowjacket.bench.models import Body, Lens, Sitting, ToleranceProfile
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec
+from yellowjacket.bench.plan.uses import OFFERED_USES
+from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
 from yellowjacket.core.planning.plan import plan_ladder
-from yellowjacket.web.desk.forms import ShutterField
+from yellowjacket.web.fields import ApertureField, SecondsField, ShutterField
 
 _MAX_USES = 4
-# Uses as offered: name and megapixels; an empty size is pixel level.
-_USES = (("Pixel level", None), ("Large print", 24), ("Web", 2), ("", None))
 _LARGEST_USE_MP = 2000
-DEFAULT_PROFILE = "Default"
-
-
-def offered_uses() -> list[UseSpec]:
-    """The uses a sitting has when nobody named others."""
-    return [UseSpec(name, round(size * 1e6) if size else None) for name, size in _USES if name]
-
-
-class ApertureField(forms.CharField):
-    """An aperture as testers write it: f/8. Cleans to the f-number."""
-
-    def clean(self, value: object) -> float:
-        """The f-number, or the sentence of the parser."""
-        text = super().clean(value)
-        try:
-            return notation.parse_aperture(text)
-        except ValueError as error:
-            raise forms.ValidationError(str(error)) from error
-
-
-class SecondsField(ShutterField):
-    """A time as testers write it: 1 s, 16 min."""
 
 
 class WordsField(forms.CharField):
@@ -189,7 +167,7 @@ class SittingForm(LadderForm):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        for n, (name, megapixels) in enumerate(_USES[:_MAX_USES]):
+        for n, (name, megapixels) in enumerate(OFFERED_USES[:_MAX_USES]):
             self.fields[f"use_name_{n}"] = forms.CharField(
                 max_length=60, required=False, initial=name, label=f"use {n + 1}",
                 widget=forms.TextInput(attrs={"aria-label": f"Use {n + 1}, name"}),

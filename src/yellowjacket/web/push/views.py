@@ -16,11 +16,11 @@ from yellowjacket.core.latitude.iso_invariance import ALLOWED_STOPS, MEASURED, P
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.readings.raw_modes import AREA, LANCZOS, OWN
-from yellowjacket.web.lines import CROP_HEIGHT_PX, Crops, Readings
 from yellowjacket.web.measure.sheet import LineKind, fixed_lines, share_text, signed_text, two_text
 from yellowjacket.web.push.brackets import brackets_of
+from yellowjacket.web.sheet.lines import CROP_HEIGHT_PX, Crops, Readings
+from yellowjacket.web.sheet.stave import Cell, Line, Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
-from yellowjacket.web.stave import Cell, Line, Stave, columns_of
 
 _DEFAULT_LEVEL = "usable"
 _SAME_NAMES = (("same_luma", "Luma noise, σ of L*"), ("same_chroma", "Chroma noise, σ of a*b*"),

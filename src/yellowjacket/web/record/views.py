@@ -22,11 +22,11 @@ from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.web.lines import grade_lines
 from yellowjacket.web.record import cards, reports
 from yellowjacket.web.record.report_pdf import report_pdf
+from yellowjacket.web.sheet.lines import grade_lines
+from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
-from yellowjacket.web.stave import Stave, columns_of
 
 _TRAIL_ROWS = 30
 

@@ -21,10 +21,10 @@ from yellowjacket.bench.simulation import shoot
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.planning.shot_order import Change, changes
-from yellowjacket.web.lines import Readings, error_line, frames_line
+from yellowjacket.web.sheet.lines import Readings, error_line, frames_line
+from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.shoot.forms import ConditionsForm
 from yellowjacket.web.sitting_page import SittingPage
-from yellowjacket.web.stave import Stave, columns_of
 
 # A stave of the day changes little; what is counted here says whether a window is up to date.
 _EVENTS_SHOWN = 6

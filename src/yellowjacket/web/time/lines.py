@@ -11,9 +11,9 @@ from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.lenr import LenrTime
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.web.charts import chart_of
+from yellowjacket.web.sheet.charts import chart_of
+from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
-from yellowjacket.web.stave import Cell, Line
 from yellowjacket.web.templatetags import values
 
 _CHART_HEIGHT_PX = 132

@@ -32,8 +32,8 @@ from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.frame import CHANNELS, FrameError
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.rendering.png import stored_png
+from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage, carried_out
-from yellowjacket.web.stave import Stave, columns_of
 from yellowjacket.web.time.lines import TimeView, lines_of
 
 _DEFAULT_LEVEL = "usable"

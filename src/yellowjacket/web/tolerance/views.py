@@ -14,10 +14,10 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import Sitting, ToleranceProfile
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles as profiles_
+from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.bench.typed import decimal, identity
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.limits.tolerance_file import profile_document
-from yellowjacket.web.plan.forms import DEFAULT_PROFILE
 from yellowjacket.web.sitting_page import carried_out
 
 

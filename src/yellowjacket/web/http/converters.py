@@ -1,5 +1,7 @@
 """What the numbers in addresses may be."""
 
+from __future__ import annotations
+
 from django.urls import register_converter
 
 
@@ -17,4 +19,6 @@ class IdConverter:
         return str(value)
 
 
-register_converter(IdConverter, "id")
+def register() -> None:
+    """Let addresses use them; called before the first address is read."""
+    register_converter(IdConverter, "id")

@@ -1,5 +1,7 @@
 """Static files under hashed names, module imports included."""
 
+from __future__ import annotations
+
 from whitenoise.storage import CompressedManifestStaticFilesStorage
 
 

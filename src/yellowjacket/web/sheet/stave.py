@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from yellowjacket.bench.models import Ladder, Rung
-from yellowjacket.web.charts import Chart
+from yellowjacket.web.sheet.charts import Chart
 
 # Column widths that show 10 to 14 one-stop columns at 1280 px; longer ladders scroll inside the sheet.
 _WIDE_PX, _NARROW_PX = 76, 66

@@ -9,13 +9,13 @@ from django.db.models import Q
 
 from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Grade, Lane, Patch, Reading, Rung, Shot, Use
-from yellowjacket.bench.models.grade_queries import current_grades
+from yellowjacket.bench.models.queries.grades import current_grades
 from yellowjacket.bench.record.proposals import Proposal
 from yellowjacket.core.colour.colorimetry import NOT_DISTINGUISHABLE
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.web import pictures
+from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
-from yellowjacket.web.stave import Cell, Line
 from yellowjacket.web.templatetags import values
 
 CROP_HEIGHT_PX = 60

@@ -47,7 +47,7 @@ def main() -> None:
     if arguments.certificate:
         encrypted = {"ssl_certfile": arguments.certificate, "ssl_keyfile": arguments.key}
     config = uvicorn.Config(
-        "yellowjacket.web.asgi:application", http=_Protocol, ws="none", lifespan="off", loop="asyncio", interface="asgi3",
+        "yellowjacket.web.http.asgi:application", http=_Protocol, ws="none", lifespan="off", loop="asyncio", interface="asgi3",
         log_level="warning", access_log=False, proxy_headers=False, server_header=False, backlog=_BACKLOG,
         timeout_graceful_shutdown=_STOP_S, **encrypted,
     )  # fmt: skip

@@ -1,0 +1,1 @@
+"""Questions to the records, in as many queries for many rungs as for one."""
