@@ -1,10 +1,23 @@
 """All addresses: the desk and the register, and one file of routes per step."""
 
-from django.urls import include, path
+from django.urls import include, path, register_converter
 
-from yellowjacket.web.http import converters
 
-converters.register()
+class IdConverter:
+    """A number that a database can hold: longer ones name nothing, and are not found."""
+
+    regex = "[0-9]{1,18}"
+
+    def to_python(self, value: str) -> int:
+        """The number."""
+        return int(value)
+
+    def to_url(self, value: int) -> str:
+        """As it stands in an address."""
+        return str(value)
+
+
+register_converter(IdConverter, "id")
 
 urlpatterns = [
     path("", include("yellowjacket.web.shared_views")),
