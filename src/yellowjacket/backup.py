@@ -99,7 +99,7 @@ def backup(home: Path, target: Path, version: str, now: datetime, report: Callab
                     try:
                         entries.append(_add(archive, path, name))
                     except FileNotFoundError:
-                        # Taken away between listing and copying: the database of the moment before may still name it.
+                        # Removed between listing and copying: the database of the moment before may still name it.
                         report(f"{name} went away meanwhile and is not in the backup")
                     if n % 200 == 0:
                         report(f"{n} files ...")

@@ -55,3 +55,14 @@ def browser():
     driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
     yield driver
     driver.quit()
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item, call):
+    """Where the browser stood when a test failed: the address and the words on the page."""
+    report = yield
+    browser = getattr(item, "funcargs", {}).get("browser")
+    if report.failed and browser is not None:
+        words = browser.execute_script("return document.documentElement.innerText")[:1500]
+        report.sections.append(("where the browser stood", f"{browser.current_url}\n{words}"))
+    return report

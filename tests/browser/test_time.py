@@ -117,7 +117,7 @@ def look_at_the_darks(browser):
 
 def plan_the_night(browser):
     click(browser, ".rail a[href='/night/']")
-    wait_for_text(browser, "#schedule", "What Ostrel Heath bears")
+    wait_for_text(browser, "#schedule", "Longest usable exposure with Ostrel Heath")
     Select(find(browser, "[name=care]")).select_by_visible_text("LENR")
     wait_for_text(browser, "#schedule", "LENR off for stack")
     hours = find(browser, "[name=hours]")

@@ -289,7 +289,7 @@ def test_the_longest_usable_exposure_has_four_answers(long_darks, capsys):
     assert "hot pixels per megapixel" in dark["longest_usable_s"]["reason"]
     repaired = dark["longest_usable"]["single-pixel repair"]
     assert repaired["low"] <= repaired["value"] <= repaired["high"]
-    assert "then: lifted-shadow SNR" in repaired["reason"]
+    assert "limited by lifted-shadow SNR" in repaired["reason"]
     # By hand: S = 12.7 % of the saturation, five stops down; SNR 2 where S/2 squared = S + R² + 0.25 t.
     signal, noise = 0.127 * HEATH.saturation_e(800) / 32, HEATH.read_noise_e(800)
     assert repaired["value"] == pytest.approx(((signal / 2) ** 2 - signal - noise**2) / 0.25, rel=0.05)

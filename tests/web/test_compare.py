@@ -30,7 +30,7 @@ def test_two_bodies_are_held_against_each_other(client, two):  # noqa: F811
     text = client.get(address(two)).content.decode()
     assert "Heath and Moor:</b> Heath better throughout" in text
     assert "per pixel" in text
-    assert "Held equal: same settings" in text
+    assert "Compared at: same settings" in text
     assert text.count('<g class="body-curve style-') == 2
     assert "nan" not in text.lower().replace("nance", "")
 

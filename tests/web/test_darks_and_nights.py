@@ -129,8 +129,8 @@ def test_the_night_as_calendar_and_on_paper(client, db):
 def test_what_a_measured_body_bears_stands_beside_it(client, library):
     body = Body.objects.get()
     text = client.get("/night/schedule/", ASKED | {"body": body.pk}).content.decode()
-    assert "What Ostrel Heath bears" in text
-    assert "foretold for a sensor at 14 °C" in text
+    assert "Longest usable exposure with Ostrel Heath" in text
+    assert "predicted for a sensor at 14 °C" in text
     assert "has no measured darks" in client.get(
         "/night/schedule/", ASKED | {"body": Body.objects.create(
             make="Quillon", model="Moor", pixel_width=10, pixel_height=10, lowest_iso=100, native_lowest_iso=100,

@@ -64,7 +64,7 @@ def test_darks_that_are_in_are_measured_from_the_page(client, data_folder):
 def test_the_page_tells_the_whole_story(client, shot):
     text = page(client, shot)
     for words in (
-        "Sensor", "Hot pixels", "After repair", "With LENR", "Dark signal", "Lifted shadow", "How long it may expose",
+        "Sensor", "Hot pixels", "After repair", "With LENR", "Dark signal", "Lifted shadow", "Longest usable exposure",
         "Single-pixel repair", "Master dark", "worth it from", "Doubles every", "expected", "Where they are",
     ):  # fmt: skip
         assert words in text, words
@@ -112,7 +112,7 @@ def test_answers_follow_level_and_warmth(client, shot):
     assert answer(celsius="5") != answer(celsius="35")
 
 
-def test_without_warmth_nothing_is_foretold_for_another(client, data_folder):
+def test_without_warmth_nothing_is_predicted_for_another(client, data_folder):
     sitting = night(ladders=(LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=(1, 15, 60), repeats=2),))
     from yellowjacket.bench.models import Conditions
 

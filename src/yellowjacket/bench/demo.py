@@ -124,7 +124,7 @@ def make_demo(report: Callable[[str], None]) -> None:
         _record(ladder)
     _finish_shooting(second)
     if not second.frames.exists():
-        report("Demo: a second day, with mishaps, is under way ...")
+        report("Demo: a second day, with mistakes to find, is under way ...")
         _shoot(second.ladders.all()[0], mishaps=_MISHAPS_7, window=_DRAWER_WINDOW)
     _push_day(report)
     _nights(report)

@@ -128,7 +128,7 @@ def mark_spot(ladder: Ladder, name: str, x: int, y: int, note: str = "") -> Sitt
     if present.filter(name=words).exists():
         raise Refusal(f"A spot named “{words}” is marked already.")
     if present.count() >= _MOST_SPOTS:
-        raise Refusal(f"{_MOST_SPOTS} spots are marked already; strike one first.")
+        raise Refusal(f"{_MOST_SPOTS} spots are marked already; delete one first.")
     spot = MarkedSpot.objects.create(
         sitting=ladder.sitting, body=ladder.body, name=words, x=x, y=y, note=note.strip()[:200]
     )

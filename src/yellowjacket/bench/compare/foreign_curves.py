@@ -37,7 +37,7 @@ def take_in(
     }  # fmt: skip
     if ForeignCurve.objects.filter(**identity).exists():
         raise Refusal(
-            "A curve of that body, quantity, size and source is here already: strike it, or name the source otherwise."
+            "A curve of that body, quantity, size and source is here already: delete it, or name the source otherwise."
         )
     made = ForeignCurve.objects.create(
         points=[list(point) for point in curve.points], remarks=list(curve.remarks), **identity

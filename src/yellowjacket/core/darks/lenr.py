@@ -81,7 +81,7 @@ def _apart(off: TimeFindings, on: TimeFindings) -> float | None:
 
 def _removed(before: float, after: float) -> Quantity:
     if not before:
-        return missing("no hot pixel to take away")
+        return missing("no hot pixel to remove")
     share = 1 - after / before
     half = Z95 * math.sqrt(max(after, 1) / before**2 * (1 + after / before))
     return Quantity(share, max(share - half, -1.0), min(share + half, 1.0), round(before))

@@ -163,7 +163,7 @@ class DarkLadder:
         }  # fmt: skip
 
     def current_at(self, celsius: float) -> Quantity:
-        """Dark current foretold for a temperature, e⁻/s."""
+        """Dark current predicted for a temperature, e⁻/s."""
         if self.reference_c is None:
             return missing("the temperature of these darks is not known")
         return at_temperature(self.current.current, self.reference_c, celsius, self.doubling)

@@ -104,7 +104,7 @@ def courses(
     factor: float,
 ) -> dict[str, Course]:
     """The course of every answer at a use's size. ``off``, ``on``: findings without and with LENR, each with its seconds
-    at the reference temperature. Without frames taken with LENR its course is foretold from those without.
+    at the reference temperature. Without frames taken with LENR its course is predicted from those without.
     """
     plain = [(seconds, one.pixels) for seconds, one in off if one.pixels is not None]
     locked = [(seconds, one.pixels) for seconds, one in on if one.pixels is not None]
@@ -155,7 +155,7 @@ def left_after_darks(table: PixelTable, gain: float | None, darks: int, factor: 
 class Longest:
     """Largest usable exposure time in seconds with its interval, and what ends it.
 
-    ``beyond``: the limit lies past the longest dark that was shot. ``foretold``: from other frames than those it speaks of.
+    ``beyond``: the limit lies past the longest dark that was shot. ``predicted``: from other frames than those it speaks of.
     """
 
     seconds: float | None
@@ -163,15 +163,15 @@ class Longest:
     high: float | None = None
     criterion: str = ""
     beyond: bool = False
-    foretold: bool = False
+    predicted: bool = False
     reason: str = ""
 
     @property
     def quantity(self) -> Quantity:
         """As a quantity in seconds; its remark names what ends it."""
-        words = [self.reason, f"then: {self.criterion}" if self.criterion else ""]
+        words = [self.reason, f"limited by {self.criterion}" if self.criterion else ""]
         words += ["past the longest dark that was shot"] if self.beyond else []
-        words += ["foretold from frames without it"] if self.foretold else []
+        words += ["predicted from frames without it"] if self.predicted else []
         return Quantity(self.seconds, self.low, self.high, 0, "; ".join(word for word in words if word))
 
 
@@ -209,13 +209,13 @@ def longest(
     # A doubling further off matters the more, the further the temperature is.
     swing = abs(apart) / doubling_c**2 * Z95 * doubling_se_c
     low, high = end("low")[0] / 2.0**swing, end("high")[0] * 2.0**swing
-    foretold = not course.measured
+    predicted = not course.measured
     last = course.points[-1].warmed_s / 2.0 ** (apart / doubling_c)
     if middle < _SHORTEST_S:
-        return Longest(None, criterion=label, foretold=foretold, reason="not even the shortest dark holds")
+        return Longest(None, criterion=label, predicted=predicted, reason="already over the limit at 1/8 s")
     if middle > _LONGEST_S:
-        return Longest(last, min(low, last), _LONGEST_S, "", True, foretold, "at least: nothing fails in any night")
-    return Longest(middle, min(low, middle), min(max(high, middle), _LONGEST_S), label, middle > last, foretold)
+        return Longest(last, min(low, last), _LONGEST_S, "", True, predicted, "at least: nothing fails in any night")
+    return Longest(middle, min(low, middle), min(max(high, middle), _LONGEST_S), label, middle > last, predicted)
 
 
 def _last(value: Callable[[float], float], criterion: Criterion, level: str) -> float:

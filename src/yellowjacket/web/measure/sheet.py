@@ -84,7 +84,7 @@ KINDS: tuple[LineKind, ...] = (
     LineKind("saturation", "Saturation", "e⁻, mean of channels", "saturation_e"),
     LineKind("rows", "Row noise", "DN, in the darks", "row_noise_dn", text=two_text),
     LineKind("columns", "Column noise", "DN, in the darks", "column_noise_dn", text=two_text),
-    LineKind("flags", "To mind", "habits of the raw", "flags", text=_words, begins=NUMBERS),
+    LineKind("flags", "Watch out", "findings in the raw file", "flags", text=_words, begins=NUMBERS),
     LineKind("error", "Exposure error", "stops, ±1/6 allowed", "exposure_error_stops", text=signed_text, begins=NUMBERS,
              linear=True),
     LineKind("drift", "Neutral drift", "ΔE00 from base", "neutral_drift_de00", text=two_text, begins=NUMBERS,

@@ -75,7 +75,7 @@ class LadderForm(forms.Form):
     step = forms.ChoiceField(
         choices=[("full", "full stops"), ("third", "thirds"), ("half", "halves"), ("two", "two stops"), ("three", "three stops")]
     )  # fmt: skip
-    picked = WordsField(label="Or these only", required=False, max_length=300)
+    picked = WordsField(label="Only these ISO settings", required=False, max_length=300)
     repeats = forms.IntegerField(label="Frames a rung", initial=2)
     darks = forms.IntegerField(label="Darks a rung", initial=2)
     under = forms.FloatField(label="Stops under", initial=5)
@@ -86,7 +86,7 @@ class LadderForm(forms.Form):
     rest_s = forms.FloatField(label="Rest, s", initial=0)
     shuffled = forms.BooleanField(label="Shuffled", required=False)
     values = WordsField(label="Values", required=False, initial="off, low, high", max_length=300)
-    crossed = WordsField(label="In every raw mode", required=False, max_length=200)
+    crossed = WordsField(label="Repeat in each raw mode", required=False, max_length=200)
     filters = FiltersField(label="Filters", required=False, max_length=400)
     lux = forms.FloatField(label="Lux metered", required=False, min_value=0.001)
     closing_repeat = forms.BooleanField(label="First rung again at the end", required=False)
@@ -157,12 +157,14 @@ class SittingForm(LadderForm):
     hand_held = forms.BooleanField(label="Hand-held", required=False)
     light = forms.CharField(max_length=120, required=False)
     temperature_c = forms.FloatField(label="Room °C", required=False, min_value=-60, max_value=70)
-    held_equal = forms.ChoiceField(label="Held equal between bodies", choices=Sitting.HeldEqual.choices)
+    held_equal = forms.ChoiceField(label="Bodies compared at", choices=Sitting.HeldEqual.choices)
     mains_hz = forms.TypedChoiceField(
         label="Lamp", coerce=int,
         choices=[(0, "steady"), (50, "on mains, 50 Hz"), (60, "on mains, 60 Hz")],
     )  # fmt: skip
-    modulation = forms.FloatField(label="Pulses by, 0–0.95", initial=0.3, min_value=0, max_value=0.95)
+    modulation = forms.FloatField(
+        label="Flicker depth (0 = steady, 0.95 = strong)", initial=0.3, min_value=0, max_value=0.95
+    )
     starts_at = forms.TimeField(label="Starts at", required=False, widget=forms.TimeInput(attrs={"type": "time"}))
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:

@@ -97,7 +97,7 @@ def plan_lines(rungs: list[Rung], *, capped: bool) -> list[Line]:
         text_line("value", "Setting", "menu", rungs, lambda r: Cell(r.value)),
         text_line("expected", "Expected", "stops from metered", rungs, lambda r: Cell(values.stops_signed(r.expected_stops))),
         text_line("rounding", "Mark against exact", "stops", rungs, _rounding),
-        text_line("notes", "To mind", "reasons below", rungs, note),
+        text_line("notes", "Watch out", "reasons below", rungs, note),
     ]  # fmt: skip
     if capped:
         lines = [line for line in lines if line.key != "expected"]

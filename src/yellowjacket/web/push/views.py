@@ -44,7 +44,7 @@ KINDS = (
     LineKind("chroma", "Chroma noise", "σ of a*b*", "noise_chroma", role=Patch.Role.GREY, sized=True),
     LineKind("bands", "Row noise", "share of the grey", "row_noise_share", text=share_text),
     LineKind("clipped", "Clipped", "share of the highlight", "clipped_share", role=Patch.Role.HIGHLIGHT, text=share_text),
-    LineKind("linearity", "Off the line", "bright patches", "linearity", text=share_text),
+    LineKind("linearity", "Deviation from linear", "bright patches", "linearity", text=share_text),
 )  # fmt: skip
 
 

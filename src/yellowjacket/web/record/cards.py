@@ -42,7 +42,7 @@ class Card:
 
 
 def card_of(record: Record) -> Card:
-    """The card of a signed record: decided limits by use, what else was measured, marks to mind."""
+    """The card of a signed record: decided limits by use, what else was measured, ISO settings to avoid or prefer."""
     ladder, evidence = record.ladder, record.evidence
     conditions: Mapping[str, object] = evidence.get("conditions", {})
     firmware = conditions.get("firmware") or []
@@ -60,7 +60,7 @@ def card_of(record: Record) -> Card:
             rows.append(Row((what, "", one.get("decided") or one["text"])))
     mind = marks_to_mind(ladder)
     if mind:
-        rows.append(Row(("Marks to mind",), True))
+        rows.append(Row(("ISO settings to avoid or prefer",), True))
         rows += [Row((f"ISO {iso}: {reason}"[:_MOST_CHARACTERS],)) for iso, reason in mind]
     signed = f"{record.signed_at:%-d %B %Y}" if record.signed_at else ""
     return Card(

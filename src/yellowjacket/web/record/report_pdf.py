@@ -73,7 +73,7 @@ def _story(sitting: Sitting) -> Iterator[Flowable]:
     light = f", {sitting.light}" if sitting.light else ""
     yield _text(
         f"{sitting.held_on:%-d %B %Y}, {sitting.scene}{light}; tolerance {sitting.profile}; "
-        f"held equal: {sitting.get_held_equal_display()}", _SMALL,
+        f"compared at: {sitting.get_held_equal_display()}", _SMALL,
     )  # fmt: skip
     yield _text(f"Asked: {sitting.question} Expected: {sitting.expectation}")
     for part in parts_of(sitting):
@@ -98,11 +98,13 @@ def _part(part: LadderPart) -> Iterator[Flowable]:
         yield _table(rows, (3, 2, 2, 4, 4, 2))
     if part.others:
         yield _text("Besides ISO", _SUB)
-        others = [("Limit", "For", "Found", "95 %", "What ends it")]
+        others = [("Limit", "For", "Found", "95 %", "Limited by")]
         others += [(one.what, one.use or "any use", one.text, one.interval, one.because) for one in part.others]
         yield _table(others, (4, 2, 2, 3, 4))
     if part.to_mind:
-        yield _text("Marks to mind: " + "; ".join(f"ISO {iso}: {reason}" for iso, reason in part.to_mind))
+        yield _text(
+            "ISO settings to avoid or prefer: " + "; ".join(f"ISO {iso}: {reason}" for iso, reason in part.to_mind)
+        )
     if part.plots:
         yield _text("Along the rungs, per pixel; bars are 95 %", _SUB)
         yield _in_rows([as_drawing(one) for one in part.plots], _PLOTS_A_ROW)

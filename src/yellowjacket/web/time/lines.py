@@ -47,9 +47,9 @@ def lines_of(view: TimeView, column_px: int) -> list[Line]:
     found = [
         _warmth(view),
         _hot(view, column_px, readings),
-        _numbers(view, "repaired", "After repair", f"hot a megapixel, {view.size_words}", readings, "hot_repaired_per_mpix",
+        _numbers(view, "repaired", "After repair", f"hot per megapixel, {view.size_words}", readings, "hot_repaired_per_mpix",
                  lambda one: view.found.whole.hot_per_mpix(one, view.factor, repaired=True)),
-        _lenr(view, "lenr", "With LENR", f"points a megapixel, {view.size_words}", lenr, lambda one: one.on),
+        _lenr(view, "lenr", "With LENR", f"points per megapixel, {view.size_words}", lenr, lambda one: one.on),
         _numbers(view, "signal", "Dark signal", "e⁻, ordinary pixels", readings, "dark_signal_e", view.found.whole.signal_e),
         _numbers(view, "noise", "Noise", "DN, ordinary pixels", readings, "dark_noise_dn", lambda one: one.noise_dn),
         _lenr(view, "noise-ratio", "Noise with LENR", "times that without", lenr, lambda one: one.noise_ratio),
@@ -100,7 +100,7 @@ def _hot(view: TimeView, column_px: int, readings: Mapping[tuple[int, str], int]
         f"{rung.shutter_label}: {values.number(one.value)} ({values.number(one.low)} … {values.number(one.high)})"
         for rung, one in zip(view.rungs, found, strict=True)
     ]
-    name, sub = "Hot pixels", f"a megapixel, {view.size_words}"
+    name, sub = "Hot pixels", f"per megapixel, {view.size_words}"
     chart = chart_of(
         found, labels, [(level, criterion.threshold(level)) for level in LEVELS], column_px=column_px,
         height=_CHART_HEIGHT_PX, title=f"{name} of {view.page.ladder.body}, {sub}",
@@ -154,4 +154,4 @@ def _faults(view: TimeView) -> Line:
         fault = by_time.get(view.of(rung).group.paths)
         words = {"leak": "light leak", "above-line": "over the line"}
         cells.append(Cell(words[fault.code], True, f"{fault.words} {fault.remedy}") if fault else Cell())
-    return Line("faults", "To mind", "reasons below", cells=cells)
+    return Line("faults", "Watch out", "reasons below", cells=cells)

@@ -1,4 +1,4 @@
-"""Time: a ladder of darks on its stave, the map of its pixels, how long the body may expose, and what LENR buys."""
+"""Time: a ladder of darks on its stave, the map of its pixels, the longest usable exposure, and what LENR buys."""
 
 from __future__ import annotations
 
@@ -272,7 +272,7 @@ def _answers(page: SittingPage, view: TimeView) -> dict[str, object]:
         if celsius is not None and not _COLDEST_C <= celsius <= _HOTTEST_C:
             wrong, celsius = f"{celsius:g} °C is no temperature a body works at.", None
         elif whole.reference_c is None:
-            wrong = "The temperature of these darks is not known: enter it below, then it can be foretold for others."
+            wrong = "The temperature of these darks is not known: enter it below, then it can be predicted for others."
     found = whole.longest(page.sitting.profile.criteria.long_exposure, level, view.factor, celsius)
     shown = celsius if celsius is not None else whole.reference_c
     return {

@@ -5,7 +5,7 @@ import { startPair } from "./pair.js";
 import { startPatches } from "./patches.js";
 import { startRounds } from "./rounds.js";
 import { startSliders } from "./sliders.js";
-import { go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
+import { clickOn, go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
 import { startTime } from "./time.js";
 
 function step(by) {
@@ -46,15 +46,15 @@ document.addEventListener("keydown", (event) => {
     ArrowRight: () => step(1),
     ArrowUp: () => nextLadder(-1),
     ArrowDown: () => nextLadder(1),
-    " ": () => document.querySelector("[data-key=' ']:not(:disabled)")?.click(),
-    u: () => document.querySelector("[data-key=u]:not(:disabled)")?.click(),
+    " ": () => clickOn("[data-key=' ']:not(:disabled)"),
+    u: () => clickOn("[data-key=u]:not(:disabled)"),
     s: () => document.querySelector("[data-skip]")?.focus(),
     n: nextToDecide,
     Home: () => goTo(heads()[0]?.dataset.rung),
     End: () => goTo(heads().at(-1)?.dataset.rung),
     f: nextUse,
-    m: () => document.querySelector("[data-key=m]:not(:disabled)")?.click(),
-    b: () => document.querySelector("[data-key=b]")?.click(),
+    m: () => clickOn("[data-key=m]:not(:disabled)"),
+    b: () => clickOn("[data-key=b]"),
     "/": () => document.getElementById("q")?.focus(),
     "?": () => document.getElementById("keys").showModal(),
   };

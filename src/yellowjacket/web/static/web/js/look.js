@@ -1,6 +1,6 @@
 // Looking and grading: the spot, the switches, rows, pins, grades and reasons by key.
 import { fetchAhead, fitToDevice, moveCells, whenShown } from "./cells.js";
-import { currentRung, goTo, heads, inTextField, setState, state } from "./stave.js";
+import { clickOn, currentRung, goTo, heads, inTextField, setState, state } from "./stave.js";
 
 const SIZES = ["use", "100", "200", "300", "print"];
 const ROWS = ["one", "ladders", "spots"];
@@ -58,7 +58,7 @@ function onKey(event) {
   if (event.shiftKey && event.key.startsWith("Arrow")) return moveBy(event);
   if (event.key === "P") return pushBy(-1);
   if (event.shiftKey) return undefined;
-  if (/^[1-5]$/.test(event.key)) return document.querySelector(`[data-grade="${event.key}"]`)?.click();
+  if (/^[1-5]$/.test(event.key)) return clickOn(`[data-grade="${event.key}"]`);
   const actions = {
     0: () => grade({ grade: "none" }),
     z: () => cycle("size", SIZES, "100"),

@@ -1,6 +1,6 @@
 // Two pictures against each other: blink, wipe, difference, side by side; verdicts by key.
 import { fitToDevice, moveCells } from "./cells.js";
-import { inTextField, setState } from "./stave.js";
+import { clickOn, inTextField, setState } from "./stave.js";
 
 const MODES = ["blink", "wipe", "difference", "side by side"];
 const STEP_PX = 64;
@@ -131,15 +131,14 @@ function onKey(event) {
     return;
   }
   if (event.shiftKey) return;
-  const click = (selector) => document.querySelector(selector)?.click();
   const actions = {
-    ArrowLeft: () => click("[data-step-pair=left]"),
-    ArrowRight: () => click("[data-step-pair=right]"),
+    ArrowLeft: () => clickOn("[data-step-pair=left]"),
+    ArrowRight: () => clickOn("[data-step-pair=right]"),
     Escape: () => window.history.back(),
     x: () => { stop(); if (stage()) other(); },
     s: () => { if (timer) stop(); else if (stage() && mode() === "blink") run(); },
     m: () => { if (stage()) setMode(MODES[(MODES.indexOf(mode()) + 1) % MODES.length]); },
   };
-  if (/^[1-5]$/.test(event.key)) click(`[data-verdict="${event.key}"]`);
-  else if (actions[event.key]) { event.preventDefault(); actions[event.key](); } else click(`[data-because="${event.key}"]`);
+  if (/^[1-5]$/.test(event.key)) clickOn(`[data-verdict="${event.key}"]`);
+  else if (actions[event.key]) { event.preventDefault(); actions[event.key](); } else clickOn(`[data-because="${event.key}"]`);
 }

@@ -1,5 +1,5 @@
 // Blind rounds: answers by key, and one image pixel to one device pixel.
-import { inTextField } from "./stave.js";
+import { clickOn, inTextField } from "./stave.js";
 
 export function startRounds() {
   if (!document.querySelector("[data-blind]")) return;
@@ -9,7 +9,7 @@ export function startRounds() {
     if (inTextField(event) || event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
     if (document.getElementById("keys").open) return;
     if (event.key === "?") document.getElementById("keys").showModal();
-    document.querySelector(`[data-answer="${CSS.escape(event.key.toLowerCase())}"]`)?.click();
+    clickOn(`[data-answer="${CSS.escape(event.key.toLowerCase())}"]`);
   });
 }
 

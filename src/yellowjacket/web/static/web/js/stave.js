@@ -28,6 +28,13 @@ export function inTextField(event) {
   return event.target.matches?.("input, textarea, select, [contenteditable]");
 }
 
+// A key stands for a button. One that has just arrived is not yet bound to what it does; it is pressed once it is.
+export function clickOn(selector) {
+  const button = document.querySelector(selector);
+  if (!button?.closest(".htmx-added")) return button?.click();
+  return document.addEventListener("htmx:afterSettle", () => document.querySelector(selector)?.click(), { once: true });
+}
+
 export function light(key) {
   const index = heads().findIndex((head) => head.dataset.rung === key);
   if (index < 0) return;
