@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from yellowjacket.cli.main import _parser, main
-from yellowjacket.core.metrology.measurands import QUANTITIES
+from yellowjacket.core.metrology.measurands import REGISTRY, Measurand
 from yellowjacket.core.planning.ladder import LadderSpec
 from yellowjacket.web.plan.files import CSV_COLUMNS
 
@@ -98,8 +98,9 @@ def test_shipped_front_end_files_carry_licence_and_version():
 
 def test_every_quantity_is_documented_with_its_unit():
     text = (ROOT / "docs/exports.md").read_text()
-    for name, unit in QUANTITIES.items():
-        assert f"| {name} | {unit} |" in text
+    assert set(REGISTRY) == set(Measurand)
+    for quantity in Measurand:
+        assert f"| {quantity} | {quantity.described.unit} |" in text
 
 
 def test_every_field_of_a_plan_and_column_of_a_shot_list_is_documented():

@@ -165,12 +165,12 @@ def lay_grid(browser):
 
 def unfold_and_fold(browser):
     """A line becomes a chart and numbers again, and a folded one comes back from its spark."""
-    click(browser, "[data-line=shadow] .unfold")
-    find(browser, ".line.chart[data-line=shadow]")
-    click(browser, "[data-line=shadow] .unfold")
-    find(browser, ".line.text[data-line=shadow]")
+    click(browser, "[data-line=shadow_snr] .unfold")
+    find(browser, ".line.chart[data-line=shadow_snr]")
+    click(browser, "[data-line=shadow_snr] .unfold")
+    find(browser, ".line.text[data-line=shadow_snr]")
     click(browser, ".folded button")
-    find(browser, ".line.text[data-line=luma]")
+    find(browser, ".line.text[data-line=noise_luma]")
 
 
 def look(browser):

@@ -201,7 +201,7 @@ def test_differences_carry_intervals(client, two):  # noqa: F811
         )  # fmt: skip
     found = bodies.compare(list(two.ladders.all()), None)
     (against,) = found.against
-    ranges = next(one for one in against.differences if one.name == f"Range against {found.ladders[0].name}")
+    ranges = next(one for one in against.differences if one.name == f"Dynamic range against {found.ladders[0].name}")
     one = ranges.by_mark[100]
     assert (one.value, one.low, one.high) == pytest.approx((-1.0, -1.5, -0.5))
-    assert f"Range against {found.ladders[0].name}" in client.get(address(two)).content.decode()
+    assert f"Dynamic range against {found.ladders[0].name}" in client.get(address(two)).content.decode()

@@ -18,19 +18,19 @@ def post(client, sitting, what, **values):
 def test_lines_are_unfolded_folded_and_remembered(client, measured):
     base = f"/sittings/{measured.pk}/measure/"
     page = client.get(base).content.decode()
-    assert 'class="line chart" data-line="grey_snr"' in page
-    assert 'class="line text" data-line="shadow"' in page
-    assert 'data-line="luma"' not in page
+    assert 'class="line chart" data-line="snr"' in page
+    assert 'class="line text" data-line="shadow_snr"' in page
+    assert 'data-line="noise_luma"' not in page
     assert "Luma noise" in page
-    sheet = post(client, measured, "line", key="shadow", state="chart")
-    assert 'class="line chart" data-line="shadow"' in sheet
-    sheet = post(client, measured, "line", key="luma", state="numbers")
-    assert 'class="line text" data-line="luma"' in sheet
-    sheet = post(client, measured, "line", key="grey_snr", state="folded")
-    assert 'data-line="grey_snr"' not in sheet
-    assert 'data-line="grey_snr"' not in client.get(base).content.decode()
+    sheet = post(client, measured, "line", key="shadow_snr", state="chart")
+    assert 'class="line chart" data-line="shadow_snr"' in sheet
+    sheet = post(client, measured, "line", key="noise_luma", state="numbers")
+    assert 'class="line text" data-line="noise_luma"' in sheet
+    sheet = post(client, measured, "line", key="snr", state="folded")
+    assert 'data-line="snr"' not in sheet
+    assert 'data-line="snr"' not in client.get(base).content.decode()
     # What is no line or no state changes nothing.
-    assert post(client, measured, "line", key="shadow", state="upside-down").count("<tr") == sheet.count("<tr")
+    assert post(client, measured, "line", key="shadow_snr", state="upside-down").count("<tr") == sheet.count("<tr")
 
 
 def test_the_sheet_reads_at_the_size_of_the_use_in_force(client, measured):

@@ -44,7 +44,7 @@ def test_limits_stand_as_brackets_and_in_a_sentence(client, exposed):
     assert "shadow SNR fails" in page
     assert "<b>1.4 stops</b>, then highlight clips in G1" in page
     assert "+1.60" in page
-    assert 'class="line text" data-line="cast"' in page
+    assert 'class="line text" data-line="cast_de00"' in page
     assert "magenta" in page
     assert "As shot" in page
     assert "Brought back" in page

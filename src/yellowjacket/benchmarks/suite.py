@@ -30,6 +30,7 @@ from yellowjacket.benchmarks import looking as looking_
 from yellowjacket.benchmarks.lines import line
 from yellowjacket.benchmarks.yardstick import measure_plainly
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.photon_transfer.characterise import characterise_iso
 from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.raw.first_look import inspect_file
@@ -103,7 +104,7 @@ def _accuracy(folder: Path, report: Callable[[str], None]) -> None:
                 raise ValueError(f"{body.key} at ISO {truth['iso']}: {found}")
             smoothed = truth["smoothed"]
             values = found.every.corrected if smoothed else found.every.quantities
-            for name in ("gain_e_per_dn", "read_noise_e", "saturation_e"):
+            for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_E, Measurand.SATURATION_E):
                 if name in values:
                     report(_accuracy_line(body.model, truth, name, values[name], "corrected" if smoothed else ""))
 

@@ -21,6 +21,7 @@ from yellowjacket.core.darks.exposure_group import measure_time
 from yellowjacket.core.darks.hot_pixels import HotPixel
 from yellowjacket.core.darks.temperature_table import read_temperatures
 from yellowjacket.core.metrology.document import Document
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.photon_transfer.accumulate import IsoTask
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_iso
 from yellowjacket.core.planning.body_limits import BodyLimits, PlanError
@@ -262,7 +263,10 @@ def _ladders(tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], problems: l
     light = fixed_light(tasks)
     shared = _work(fixed_noise, [light] if light else [], "one light", lambda one: one.pairs[0][1][0], problems)
     models = {
-        rung.iso: tuple(rung.every.quantities[name] for name in ("read_noise_e", "saturation_e", "gain_e_per_dn"))
+        rung.iso: tuple(
+            rung.every.quantities[name]
+            for name in (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.GAIN_E_PER_DN)
+        )
         for rung in rungs
         if rung.every is not None
     }

@@ -12,7 +12,6 @@ from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job, LanePicture, Reading
 from yellowjacket.bench.models.queries.frames import frames_by_rung
 from yellowjacket.bench.typed import decimal
-from yellowjacket.core.metrology.measurands import QUANTITIES
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.web import pictures
@@ -96,7 +95,7 @@ def provenance(request: HttpRequest, reading_id: int) -> HttpResponse:
     files = frames_by_rung([reading.rung])[reading.rung.pk]
     return render(
         request, "stave/_provenance.html",
-        {"reading": reading, "unit": QUANTITIES[reading.quantity], "files": files},
+        {"reading": reading, "described": reading.measurand.described, "files": files},
     )  # fmt: skip
 
 

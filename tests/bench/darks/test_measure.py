@@ -19,7 +19,7 @@ from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import shots
 from yellowjacket.bench.simulation import shoot
 from yellowjacket.core.limits.tolerance import Profile
-from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
+from yellowjacket.core.metrology.measurands import DARK_MEASURANDS
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH
@@ -39,7 +39,7 @@ def test_a_time_ladder_is_measured_and_says_how_long(data_folder):
     truth = HEATH.dark_current_e_per_s * 2 ** ((whole.reference_c - 20) / 6)
     assert whole.current.current.value == pytest.approx(truth, rel=0.06)
     rows = {row.quantity for row in Reading.objects.filter(rung__ladder=ladder)}
-    assert rows == set(DARK_QUANTITIES)
+    assert rows == set(DARK_MEASURANDS)
     lenr = whole.lenr()
     assert [one.exposure_s for one in lenr] == [1.0, 16.0, 60.0, 120.0]
     assert all(one.at_work and one.removed.value > 0.5 for one in lenr)

@@ -22,10 +22,11 @@ from yellowjacket.core.limits.exposure_advice import BodyFindings, MarkFindings
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.measurands import Measurand
 
 # A ladder of so many marks says as much as any.
 _MARKS_ENOUGH = 8
-_MODEL = ("read_noise_e", "saturation_e", "prnu", "flags")
+_MODEL = (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.PRNU, Measurand.FLAGS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,14 +54,18 @@ def known_of(body: Body, celsius: float | None = None) -> Known | None:
     marks = []
     for rung in Rung.objects.filter(pk__in=models[best.pk]).order_by("iso"):
         parts = models[best.pk][rung.pk]
-        smoothed = "smoothed" in parts["flags"].reason if "flags" in parts else False
+        smoothed = "smoothed" in parts[Measurand.FLAGS].reason if Measurand.FLAGS in parts else False
         nothing = missing("not measured")
         marks.append(
             MarkFindings(
-                rung.iso, dial.exact_iso(rung.iso), parts.get("read_noise_e", nothing), parts.get("saturation_e", nothing),
-                parts["prnu"].value or 0.0 if "prnu" in parts else 0.0, smoothed,
+                rung.iso,
+                dial.exact_iso(rung.iso),
+                parts.get(Measurand.READ_NOISE_E, nothing),
+                parts.get(Measurand.SATURATION_E, nothing),
+                parts[Measurand.PRNU].value or 0.0 if Measurand.PRNU in parts else 0.0,
+                smoothed,
             )
-        )  # fmt: skip
+        )
     dark, words = _dark(body, celsius)
     said = f"from {best.sitting}, {best.sitting.held_on:%-d %B %Y}, {len(marks)} ISO marks{words}"
     return Known(BodyFindings(marks, dark), best, said)
@@ -76,11 +81,15 @@ def _models(ladders: list[int]) -> Mapping[int, Mapping[int, Mapping[str, Quanti
         found.setdefault(row.rung.ladder_id, {}).setdefault(row.rung_id, {})[row.quantity] = row.result
     return {
         ladder: {
-            pk: parts for pk, parts in rungs.items()
-            if "read_noise_e" in parts and parts["read_noise_e"].value and "saturation_e" in parts and parts["saturation_e"].value
+            pk: parts
+            for pk, parts in rungs.items()
+            if Measurand.READ_NOISE_E in parts
+            and parts[Measurand.READ_NOISE_E].value
+            and Measurand.SATURATION_E in parts
+            and parts[Measurand.SATURATION_E].value
         }
         for ladder, rungs in found.items()
-    }  # fmt: skip
+    }
 
 
 def _dark(body: Body, celsius: float | None) -> tuple[float | None, str]:
@@ -142,7 +151,7 @@ def matrix_of(ladder: Ladder) -> NDArray[np.float64] | None:
 def bodies_with_findings() -> list[Body]:
     """Bodies that have a rung with a noise model, in one query."""
     found = Reading.objects.filter(
-        patch=None, use=None, channel="all", quantity="read_noise_e", value__isnull=False,
+        patch=None, use=None, channel="all", quantity=Measurand.READ_NOISE_E, value__isnull=False,
         rung__ladder__kind=Ladder.Kind.ISO,
     )  # fmt: skip
     return list(Body.objects.filter(pk__in=found.values("rung__ladder__body")))

@@ -12,20 +12,21 @@ from yellowjacket.bench.models.queries.ladders import stops_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.iso_equivalence import MatchedRung, Seen, ahead_in_words, matched_rungs
 from yellowjacket.core.metrology.estimate import Quantity, difference, missing, ratio
+from yellowjacket.core.metrology.measurands import Measurand
 
 FEWEST, MOST = 2, 6
-# What is compared: name, quantity, unit, whether it belongs to the grey patch or to the rung or a texture.
-QUANTITIES = (
-    ("Grey SNR", "snr", ""), ("Shadow SNR", "shadow_snr", ""), ("Chroma noise", "noise_chroma", "ΔE of a*b*"),
-    ("Range, SNR 1", "range_snr1", "stops"), ("Read noise", "read_noise_e", "e⁻"), ("Detail", "detail", "lp/ph"),
-    ("Colour shift", "neutral_drift_de00", "ΔE00"),
+# What is compared, in the order of the sheet.
+COMPARED = (
+    Measurand.SNR, Measurand.SHADOW_SNR, Measurand.NOISE_CHROMA, Measurand.RANGE_SNR1, Measurand.READ_NOISE_E,
+    Measurand.DETAIL, Measurand.NEUTRAL_DRIFT_DE00,
 )  # fmt: skip
 # What is said of single pixels only, and of no size.
-_PER_PIXEL = ("read_noise_e",)
-# What one body has more or less of than the other at the same mark: name, quantity, unit, how it is told.
-_DIFFERENCES: tuple[tuple[str, str, str, Callable[[Quantity, Quantity], Quantity]], ...] = (
-    ("Range against", "range_snr1", "stops", difference), ("Detail, share of", "detail", "×", ratio),
-    ("Colour shift against", "neutral_drift_de00", "ΔE00", difference),
+_PER_PIXEL = (Measurand.READ_NOISE_E,)
+# What one body has more or less of than the other at the same mark: quantity, words before the other's name, unit, how it
+# is told.
+_DIFFERENCES: tuple[tuple[Measurand, str, str, Callable[[Quantity, Quantity], Quantity]], ...] = (
+    (Measurand.RANGE_SNR1, "against", "stops", difference), (Measurand.DETAIL, "as a share of", "×", ratio),
+    (Measurand.NEUTRAL_DRIFT_DE00, "against", "ΔE00", difference),
 )  # fmt: skip
 
 
@@ -123,14 +124,14 @@ def compare(ladders: Sequence[Ladder], output_pixels: int | None) -> Comparison:
 def _differences(first: Compared, other: Compared) -> list[Difference]:
     """At the marks that both have; a quantity that neither has is left out."""
     found = []
-    for name, quantity, unit, told in _DIFFERENCES:
+    for quantity, words, unit, told in _DIFFERENCES:
         by_mark = {}
         for rung in other.rungs:
             its, own = other.at(rung.iso, quantity), first.at(rung.iso, quantity)
             if its is not None and own is not None:
                 by_mark[rung.iso] = told(its, own)
         if any(one.known for one in by_mark.values()):
-            found.append(Difference(f"{name} {first.name}", unit, by_mark))
+            found.append(Difference(f"{quantity.described.words} {words} {first.name}", unit, by_mark))
     return found
 
 
@@ -153,7 +154,7 @@ def _names(ladders: Sequence[Ladder]) -> list[str]:
 
 def _of(ladder: Ladder, name: str, output_pixels: int | None) -> Compared:
     rungs = list(ladder.rungs.all())
-    flags = Reading.objects.filter(rung__in=rungs, quantity="flags", reason__contains="smoothed")
+    flags = Reading.objects.filter(rung__in=rungs, quantity=Measurand.FLAGS, reason__contains="smoothed")
     smoothed = set(flags.values_list("rung_id", flat=True))
     marks = [rung.iso for rung in rungs if rung.pk in smoothed]
     return Compared(ladder, name, rungs, findings_of(ladder, output_pixels), marks)
@@ -162,10 +163,12 @@ def _of(ladder: Ladder, name: str, output_pixels: int | None) -> Compared:
 def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[str, Quantity]]:
     """What is compared of a ladder, by rung and quantity, at a size or per pixel when None: one query."""
     use = next((u for u in ladder.sitting.uses.all() if output_pixels and u.whole_frame_pixels == output_pixels), None)
-    speaks = Q(patch=None) | Q(patch__role=Patch.Role.GREY) | Q(patch__role=Patch.Role.TEXTURE, quantity="detail")
+    speaks = (
+        Q(patch=None) | Q(patch__role=Patch.Role.GREY) | Q(patch__role=Patch.Role.TEXTURE, quantity=Measurand.DETAIL)
+    )
     rows = Reading.objects.filter(
         speaks, Q(use=None) | Q(use=use), rung__ladder=ladder, channel__in=("G", "all"),
-        quantity__in=[quantity for _, quantity, _ in QUANTITIES if not (output_pixels and quantity in _PER_PIXEL)],
+        quantity__in=[quantity for quantity in COMPARED if not (output_pixels and quantity in _PER_PIXEL)],
     )  # fmt: skip
     found: dict[int, dict[str, Quantity]] = {}
     # A body no larger than the use has no reading at it: per pixel is its size.
@@ -177,7 +180,8 @@ def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[str
 def _seen(one: Compared) -> list[Seen]:
     nothing = missing("not measured")
     return [
-        Seen(rung.iso, stops_of(rung), one.findings.get(rung.pk, {}).get("shadow_snr", nothing)) for rung in one.rungs
+        Seen(rung.iso, stops_of(rung), one.findings.get(rung.pk, {}).get(Measurand.SHADOW_SNR, nothing))
+        for rung in one.rungs
     ]
 
 

@@ -27,7 +27,7 @@ from yellowjacket.core.darks.hot_pixels import also_in
 from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.metrology.measurands import DARK_QUANTITIES
+from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 
 # Raise with every change of how darks are measured.
 METHOD_VERSION = f"{__version__}/4"
@@ -130,7 +130,7 @@ def _store(sitting: Sitting, task: TimeTask, digest: str, outcome: TimeFindings 
 
 def known_of(ladder: Ladder) -> Known:
     """What the newest ISO ladder of the body says of this ladder's ISO."""
-    names = ("gain_e_per_dn", "read_noise_e", "saturation_e")
+    names = (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_E, Measurand.SATURATION_E)
     rows = Reading.objects.filter(
         rung__ladder__body=ladder.body_id, rung__iso=ladder.metered_iso, patch=None, use=None, channel="all",
         quantity__in=names, value__isnull=False,
@@ -192,20 +192,26 @@ def rung_warmth(ladder: Ladder) -> dict[int, Warmth]:
 def store_readings(ladder: Ladder) -> None:
     """What the darks of every rung say, as readings with their provenance."""
     found = measured(ladder)
-    Reading.objects.filter(rung__ladder=ladder, quantity__in=DARK_QUANTITIES).delete()
+    Reading.objects.filter(rung__ladder=ladder, quantity__in=DARK_MEASURANDS).delete()
     if found is None:
         return
     whole = found.whole
     rows = []
     for rung_id, one in found.by_rung.items():
         values: dict[str, tuple[Quantity, str]] = {
-            "dark_signal_e": (whole.signal_e(one), "mean of ordinary pixels over the bias of the line, × gain"),
-            "dark_noise_dn": (one.noise_dn, "half the variance of the difference of two darks, the middle tile"),
-            "hot_per_mpix": (whole.hot_per_mpix(one), "lasting pixels over 8 spreads of their tile"),
-            "hot_repaired_per_mpix": (whole.hot_per_mpix(one, repaired=True), "the same after a median of neighbours"),
-            "lifted_shadow_snr": (whole.snr(one), "S/√(S + R² + D), five stops under grey"),
-            "dark_rows_dn": (one.rows_dn, "variance of row means beyond that of their pixels"),
-            "dark_columns_dn": (one.columns_dn, "variance of column means beyond that of their pixels"),
+            Measurand.DARK_SIGNAL_E: (whole.signal_e(one), "mean of ordinary pixels over the bias of the line, × gain"),
+            Measurand.DARK_NOISE_DN: (
+                one.noise_dn,
+                "half the variance of the difference of two darks, the middle tile",
+            ),
+            Measurand.HOT_PER_MPIX: (whole.hot_per_mpix(one), "lasting pixels over 8 spreads of their tile"),
+            Measurand.HOT_REPAIRED_PER_MPIX: (
+                whole.hot_per_mpix(one, repaired=True),
+                "the same after a median of neighbours",
+            ),
+            Measurand.LIFTED_SHADOW_SNR: (whole.snr(one), "S/√(S + R² + D), five stops under grey"),
+            Measurand.DARK_ROWS_DN: (one.rows_dn, "variance of row means beyond that of their pixels"),
+            Measurand.DARK_COLUMNS_DN: (one.columns_dn, "variance of column means beyond that of their pixels"),
         }
         rows += [
             Reading(rung_id=rung_id, channel="all", quantity=name, value=q.value, low=q.low, high=q.high, n=q.n,

@@ -22,7 +22,6 @@ from yellowjacket.bench.models import (
 )
 from yellowjacket.bench.plan.sittings import UseSpec
 from yellowjacket.bench.record.evidence import conditions, evidence
-from yellowjacket.core.metrology.measurands import QUANTITIES
 
 SCHEMA = "yellowjacket-sitting/1"
 CSV_COLUMNS = (
@@ -53,7 +52,7 @@ def _reading_row(sitting: Sitting, reading: Reading) -> tuple[object, ...]:
         sitting.name, str(ladder.body), ladder.body.serial, reading.rung.iso, reading.rung.exposure_s, ladder.f_number,
         patch.name if patch else "", patch.role if patch else "",
         reading.use.name if reading.use else "", reading.channel, reading.quantity,
-        QUANTITIES[reading.quantity], reading.value, reading.low, reading.high, reading.n, reading.excluded,
+        reading.measurand.described.unit, reading.value, reading.low, reading.high, reading.n, reading.excluded,
         reading.reason, reading.method,
     )  # fmt: skip
 

@@ -36,9 +36,10 @@ from yellowjacket.bench.tolerance import profiles
 from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.measurands import Measurand
 
 # What stands for the noise of a picture: the SNR of its shadow at the use's size, where noise is seen first.
-CRITERION = "shadow_snr"
+CRITERION = Measurand.SHADOW_SNR
 _MOST_TRIALS = 200
 _FEWEST_RUNGS = 3
 PRACTICE = (BlindRound.Kind.HIGHER, BlindRound.Kind.SAME)

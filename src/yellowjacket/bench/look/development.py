@@ -10,6 +10,7 @@ import numpy as np
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.rendering.develop import GREY_TARGET, PLAIN, Development, gains_from_grey
 
@@ -85,7 +86,9 @@ class Developing:
 def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:
     """Grey-patch signal by rung id and channel, DN above black; rungs without readings are left out."""
     found: dict[int, dict[str, float]] = {}
-    rows = Reading.objects.filter(rung__ladder=ladder, patch__role=Patch.Role.GREY, quantity="signal_dn", value__gt=0)
+    rows = Reading.objects.filter(
+        rung__ladder=ladder, patch__role=Patch.Role.GREY, quantity=Measurand.SIGNAL_DN, value__gt=0
+    )
     for rung_id, channel, value in rows.values_list("rung_id", "channel", "value"):
         found.setdefault(rung_id, {})[channel] = float(value or 0.0)
     return {rung_id: means for rung_id, means in found.items() if len(means) == len(CHANNELS)}

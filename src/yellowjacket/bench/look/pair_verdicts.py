@@ -19,10 +19,11 @@ from yellowjacket.core.limits.iso_equivalence import (
     verdicts_in_words,
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.rendering.develop import PLAIN
 
 # Noise is seen first in the shadows.
-CRITERION = "shadow_snr"
+CRITERION = Measurand.SHADOW_SNR
 
 
 def give(

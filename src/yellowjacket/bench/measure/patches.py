@@ -14,6 +14,7 @@ from yellowjacket.bench.models.queries.frames import frames_by_rung
 from yellowjacket.bench.models.queries.ladders import frame_size, reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.workers import propose_from
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.patches.chart_grid import Point, grid_cells
 from yellowjacket.core.patches.uniform import Proposal
 from yellowjacket.core.raw.rect import Rect, even_rect
@@ -30,8 +31,8 @@ _NAME_LENGTH = 40
 _TRIED = 3
 # Readings of a rung that go with a grid.
 _OF_GRIDS: dict[str, tuple[str, ...]] = {
-    Patch.Role.COLOUR: ("colour_de00", "saturation_kept"),
-    Patch.Role.WEDGE: ("wedge_snr1", "wedge_snr4", "wedge_told_apart", "wedge_floor"),
+    Patch.Role.COLOUR: (Measurand.COLOUR_DE00, Measurand.SATURATION_KEPT),
+    Patch.Role.WEDGE: (Measurand.WEDGE_SNR1, Measurand.WEDGE_SNR4, Measurand.WEDGE_TOLD_APART, Measurand.WEDGE_FLOOR),
 }
 
 

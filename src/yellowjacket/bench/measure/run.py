@@ -28,7 +28,7 @@ from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.metrology.measurands import DARK_QUANTITIES, SMOOTHED
+from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, SMOOTHED, Measurand
 from yellowjacket.core.metrology.measurands import Reading as CoreReading
 from yellowjacket.core.raw.rect import even_rect
 from yellowjacket.core.readings.ladder import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
@@ -225,20 +225,22 @@ def _known(rungs: Sequence[int]) -> dict[int, Known]:
     grey: dict[int, dict[str, float]] = {rung: {} for rung in rungs}
     whole: dict[int, dict[str, Reading]] = {rung: {} for rung in rungs}
     rows = Reading.objects.filter(rung__in=rungs, use=None).filter(
-        Q(quantity="black_dn")
-        | Q(quantity="signal_dn", patch__role=Patch.Role.GREY)
-        | Q(quantity__in=("prnu", "clip_dn", "neighbour_correlation"))
+        Q(quantity=Measurand.BLACK_DN)
+        | Q(quantity=Measurand.SIGNAL_DN, patch__role=Patch.Role.GREY)
+        | Q(quantity__in=(Measurand.PRNU, Measurand.CLIP_DN, Measurand.NEIGHBOUR_CORRELATION))
     )
     for row in rows:
-        if row.quantity == "signal_dn" and row.value is not None:
+        if row.quantity == Measurand.SIGNAL_DN and row.value is not None:
             grey[row.rung_id][row.channel] = row.value
-        elif row.quantity == "black_dn":
+        elif row.quantity == Measurand.BLACK_DN:
             black[row.rung_id][row.channel] = row.value or 0.0
         else:
             whole[row.rung_id][row.quantity] = row
     found = {}
     for rung in rungs:
-        prnu, clip, lag = (whole[rung].get(name) for name in ("prnu", "clip_dn", "neighbour_correlation"))
+        prnu, clip, lag = (
+            whole[rung].get(name) for name in (Measurand.PRNU, Measurand.CLIP_DN, Measurand.NEIGHBOUR_CORRELATION)
+        )
         top = clip.value - black[rung].get("G1", 0.0) if clip is not None and clip.value is not None else None
         smoothed = lag is not None and lag.reason == SMOOTHED
         found[rung] = Known(black[rung], grey[rung], prnu.value if prnu else None, top, smoothed)
@@ -258,7 +260,7 @@ def store_result(sitting: Sitting, stale: Stale, outcome: RungResult | Exception
         note_problem(sitting, problem.path.name, misfit_from(problem))
     rung = Rung.objects.select_related("ladder").get(pk=task.key)
     if task.known is None:
-        rung.readings.exclude(quantity__in=DARK_QUANTITIES).delete()
+        rung.readings.exclude(quantity__in=DARK_MEASURANDS).delete()
     else:
         own = Q(patch__name__in=[patch.name for patch in task.patches])
         rung.readings.filter(own | Q(patch=None, quantity__in={one.quantity for one in outcome.readings})).delete()
@@ -313,21 +315,22 @@ def _habits(rungs: Sequence[Rung]) -> list[RungHabits]:
 def _signals(ladder: Ladder, rungs: Sequence[Rung]) -> list[RungSignals]:
     """What relating needs, in one query: signals of grey, black and colour patches, detail of textures."""
     levels: dict[int, dict[str, dict[str, dict[str, Quantity]]]] = {rung.pk: {} for rung in rungs}
-    detail: dict[int, dict[tuple[str, str, str], Quantity]] = {rung.pk: {} for rung in rungs}
+    detail: dict[int, dict[tuple[str, Measurand, str], Quantity]] = {rung.pk: {} for rung in rungs}
     related = (Patch.Role.GREY, Patch.Role.BLACK, Patch.Role.COLOUR)
     rows = Reading.objects.filter(rung__in=rungs).filter(
-        Q(quantity="signal_dn", patch__role__in=related) | Q(quantity__in=("detail", "colour_detail"))
+        Q(quantity=Measurand.SIGNAL_DN, patch__role__in=related)
+        | Q(quantity__in=(Measurand.DETAIL, Measurand.COLOUR_DETAIL))
     )
     for reading in rows.select_related("patch"):
         patch = reading.patch
         assert patch is not None  # noqa: S101 - the filter asks for patches
-        if reading.quantity == "signal_dn":
+        if reading.quantity == Measurand.SIGNAL_DN:
             levels[reading.rung_id].setdefault(patch.role, {}).setdefault(patch.name, {})[reading.channel] = (
                 reading.result
             )
         else:
             use = str(reading.use_id) if reading.use_id else ""
-            detail[reading.rung_id][patch.name, reading.quantity, use] = reading.result
+            detail[reading.rung_id][patch.name, reading.measurand, use] = reading.result
 
     def only(rung: Rung, role: str) -> dict[str, Quantity]:
         return next(iter(levels[rung.pk].get(role, {}).values()), {})
@@ -355,8 +358,17 @@ def _exposures(ladder: Ladder, rungs: Sequence[Rung]) -> list[ExposureSignals]:
     signals: dict[int, dict[str, dict[str, Quantity]]] = {rung.pk: {} for rung in rungs}
     whole: dict[int, dict[tuple[str, str], Quantity]] = {rung.pk: {} for rung in rungs}
     textured = (Patch.Role.TEXTURE, Patch.Role.COLOUR_TEXTURE)
-    names = ("gain_e_per_dn", "read_noise_dn", "clip_dn", "prnu", "row_noise_dn", "black_dn")
-    rows = Reading.objects.filter(rung__in=rungs, use=None).filter(Q(quantity="signal_dn") | Q(quantity__in=names))
+    names = (
+        Measurand.GAIN_E_PER_DN,
+        Measurand.READ_NOISE_DN,
+        Measurand.CLIP_DN,
+        Measurand.PRNU,
+        Measurand.ROW_NOISE_DN,
+        Measurand.BLACK_DN,
+    )
+    rows = Reading.objects.filter(rung__in=rungs, use=None).filter(
+        Q(quantity=Measurand.SIGNAL_DN) | Q(quantity__in=names)
+    )
     for row in rows.exclude(patch__role__in=textured).select_related("patch"):
         if row.patch is not None:
             signals[row.rung_id].setdefault(row.patch.name, {})[row.channel] = row.result
@@ -370,7 +382,7 @@ def _exposures(ladder: Ladder, rungs: Sequence[Rung]) -> list[ExposureSignals]:
         tags.setdefault(rung_id, tag)
         white = max(white, top)
     # A frame that clips shows where all of the ladder would.
-    clips = [q for of in whole.values() if (q := of.get(("clip_dn", "all"))) is not None and q.known]
+    clips = [q for of in whole.values() if (q := of.get((Measurand.CLIP_DN, "all"))) is not None and q.known]
     clip = clips[0] if clips else Quantity(white, white, white, 0, "from the tag: no frame clips")
     metered = reference_rung(ladder, rungs).settings(ladder.f_number).level_stops
     found = []
@@ -380,12 +392,12 @@ def _exposures(ladder: Ladder, rungs: Sequence[Rung]) -> list[ExposureSignals]:
         def by_channel(name: str, of: dict[tuple[str, str], Quantity] = of) -> dict[str, Quantity]:
             return {channel: value for (quantity, channel), value in of.items() if quantity == name}
 
-        prnu = of.get(("prnu", "all"))
+        prnu = of.get((Measurand.PRNU, "all"))
         noise = RungNoise(
-            by_channel("gain_e_per_dn"), by_channel("read_noise_dn"), clip,
-            (prnu.value if prnu else None) or 0.0, of.get(("row_noise_dn", "all"), missing("no dark pair")),
+            by_channel(Measurand.GAIN_E_PER_DN), by_channel(Measurand.READ_NOISE_DN), clip,
+            (prnu.value if prnu else None) or 0.0, of.get((Measurand.ROW_NOISE_DN, "all"), missing("no dark pair")),
         )  # fmt: skip
-        black = {channel: q.value or 0.0 for channel, q in by_channel("black_dn").items()}
+        black = {channel: q.value or 0.0 for channel, q in by_channel(Measurand.BLACK_DN).items()}
         nominal = rung.settings(ladder.f_number).level_stops - metered
         found.append(ExposureSignals(rung.pk, nominal, signals[rung.pk], black, tags.get(rung.pk, black), noise))
     return found

@@ -6,6 +6,7 @@ from django.db import models
 
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import PatchSpec
 
@@ -87,6 +88,11 @@ class Reading(models.Model):
 
     def __str__(self) -> str:
         return f"{self.quantity} {self.channel} of {self.rung}"
+
+    @property
+    def measurand(self) -> Measurand:
+        """What was measured, as the registry knows it."""
+        return Measurand(self.quantity)
 
     @property
     def result(self) -> Quantity:

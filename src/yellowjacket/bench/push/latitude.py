@@ -16,6 +16,7 @@ from yellowjacket.core.latitude.iso_invariance import (
 from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.readings.raw_modes import AREA, OWN
 
 # The cast of the neutral stands for neutral drift along an exposure ladder.
@@ -52,17 +53,19 @@ def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
     rungs = list(ladder.rungs.all())
     findings = findings_by_use(rungs)
     own: dict[int, dict[str, Reading]] = {rung.pk: {} for rung in rungs}
-    wanted = ("step_stops", "cast_de00", "cast_corrected_de00")
+    wanted = (Measurand.STEP_STOPS, Measurand.CAST_DE00, Measurand.CAST_CORRECTED_DE00)
     rows = Reading.objects.filter(rung__in=rungs, quantity__in=wanted)
     for row in rows.exclude(patch__role=Patch.Role.SHADOW):
         own[row.rung_id][row.quantity] = row
-    clips = Reading.objects.filter(rung__in=rungs, quantity="clips_at_stops", patch__role=Patch.Role.HIGHLIGHT).first()
+    clips = Reading.objects.filter(
+        rung__in=rungs, quantity=Measurand.CLIPS_AT_STOPS, patch__role=Patch.Role.HIGHLIGHT
+    ).first()
     highlight, channel = clips.result if clips else missing(_NO_HIGHLIGHT), clips.channel if clips else ""
     found = {}
     for use in uses:
         plain, corrected = (
             [_exposed_rung(rung, own[rung.pk], cast, findings, use) for rung in rungs]
-            for cast in ("cast_de00", "cast_corrected_de00")
+            for cast in (Measurand.CAST_DE00, Measurand.CAST_CORRECTED_DE00)
         )
         found[use.pk] = Exposed(plain, corrected, highlight, channel)
     return found
@@ -76,7 +79,7 @@ def _exposed_rung(
     found.pop(CAST, None)
     if cast in own:
         found[CAST] = own[cast].result
-    step = own["step_stops"].result if "step_stops" in own else missing("not measured yet")
+    step = own[Measurand.STEP_STOPS].result if Measurand.STEP_STOPS in own else missing("not measured yet")
     return ExposedRung(step, rung.label, found)
 
 
@@ -122,10 +125,12 @@ def _iso_noise(sitting: Sitting, body: Body) -> list[IsoNoise]:
     rungs = {rung.pk: rung for rung in Rung.objects.filter(ladder__in=ladders)}
     whole: dict[int, dict[str, Quantity]] = {pk: {} for pk in rungs}
     patches: dict[int, dict[tuple[str, str], dict[str, Quantity]]] = {pk: {} for pk in rungs}
-    model = ("read_noise_e", "saturation_e", "gain_e_per_dn", "flags")
+    model = (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.GAIN_E_PER_DN, Measurand.FLAGS)
     for row in Reading.objects.filter(rung__in=rungs, patch=None, use=None, channel="all", quantity__in=model):
         whole[row.rung_id][row.quantity] = row.result
-    lit = Reading.objects.filter(rung__ladder__in=fixed, use=None, quantity__in=("signal_dn", "noise_dn"))
+    lit = Reading.objects.filter(
+        rung__ladder__in=fixed, use=None, quantity__in=(Measurand.SIGNAL_DN, Measurand.NOISE_DN)
+    )
     uniform = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK, Patch.Role.FIELD, Patch.Role.WEDGE)
     # Thousands of rows: plain values, not models.
     fields = ("rung_id", "patch__name", "channel", "quantity", "value", "low", "high", "n", "reason")
@@ -134,17 +139,24 @@ def _iso_noise(sitting: Sitting, body: Body) -> list[IsoNoise]:
     found: dict[int, IsoNoise] = {}
     for pk, rung in sorted(rungs.items(), key=lambda item: item[1].ladder_id not in fixed):
         parts = whole[pk]
-        if rung.iso in found or not {"read_noise_e", "saturation_e", "gain_e_per_dn"} <= parts.keys():
+        if (
+            rung.iso in found
+            or not {Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.GAIN_E_PER_DN} <= parts.keys()
+        ):
             continue
-        if parts["read_noise_e"].value is None or parts["saturation_e"].value is None:
+        if parts[Measurand.READ_NOISE_E].value is None or parts[Measurand.SATURATION_E].value is None:
             continue
         pairs = {
-            key: ShadowNoise(both["signal_dn"], both["noise_dn"])
+            key: ShadowNoise(both[Measurand.SIGNAL_DN], both[Measurand.NOISE_DN])
             for key, both in patches[pk].items()
-            if {"signal_dn", "noise_dn"} <= both.keys()
+            if {Measurand.SIGNAL_DN, Measurand.NOISE_DN} <= both.keys()
         }
         found[rung.iso] = IsoNoise(
-            rung.iso, parts["read_noise_e"], parts["saturation_e"], parts["gain_e_per_dn"], pairs
+            rung.iso,
+            parts[Measurand.READ_NOISE_E],
+            parts[Measurand.SATURATION_E],
+            parts[Measurand.GAIN_E_PER_DN],
+            pairs,
         )
     return [found[iso] for iso in sorted(found)]
 

@@ -9,6 +9,7 @@ from django.db.models import Q
 from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Sitting
 from yellowjacket.bench.push.latitude import Equalised, SamePixels, SettingEffect
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.noise.smoothing import noise_hidden_stops, processing_part
 from yellowjacket.core.readings.raw_modes import SAME
 
@@ -18,9 +19,9 @@ def setting_effects(ladder: Ladder) -> list[SettingEffect]:
     rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
     found: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
     rows = Reading.objects.filter(rung__in=rungs, use=None).filter(
-        Q(patch=None, channel="all", quantity__in=("range_engineering", "neighbour_correlation"))
-        | Q(patch__role=Patch.Role.GREY, quantity="snr", channel="G")
-        | Q(patch__role=Patch.Role.TEXTURE, quantity="detail_share")
+        Q(patch=None, channel="all", quantity__in=(Measurand.RANGE_ENGINEERING, Measurand.NEIGHBOUR_CORRELATION))
+        | Q(patch__role=Patch.Role.GREY, quantity=Measurand.SNR, channel="G")
+        | Q(patch__role=Patch.Role.TEXTURE, quantity=Measurand.DETAIL_SHARE)
     )
     for row in rows:
         found[row.rung_id].setdefault(row.quantity, row.result)
@@ -29,12 +30,12 @@ def setting_effects(ladder: Ladder) -> list[SettingEffect]:
     effects = []
     for rung in rungs:
         own, first = found[rung.pk], found[rungs[0].pk]
-        correlation = own.get("neighbour_correlation", nothing)
+        correlation = own.get(Measurand.NEIGHBOUR_CORRELATION, nothing)
         effects.append(
             SettingEffect(
-                rung, ratio(first.get("snr", nothing), own.get("snr", nothing)), correlation,
-                own.get("detail_share", missing("no texture: mark one on the Measure page")),
-                own.get("range_engineering", nothing), noise_hidden_stops(correlation),
+                rung, ratio(first.get(Measurand.SNR, nothing), own.get(Measurand.SNR, nothing)), correlation,
+                own.get(Measurand.DETAIL_SHARE, missing("no texture: mark one on the Measure page")),
+                own.get(Measurand.RANGE_ENGINEERING, nothing), noise_hidden_stops(correlation),
                 sizes[rung.pk] / 1e6 if rung.pk in sizes else None,
             )
         )  # fmt: skip
@@ -63,7 +64,7 @@ def equalised(sitting: Sitting) -> list[Equalised]:
     by_iso: dict[int, dict[Body, dict[str, Quantity]]] = {}
     rows = Reading.objects.filter(
         rung__ladder__sitting=sitting, rung__ladder__kind=Ladder.Kind.ISO, patch=None, use=None, channel="all",
-        quantity__in=("range_engineering", "neighbour_correlation"),
+        quantity__in=(Measurand.RANGE_ENGINEERING, Measurand.NEIGHBOUR_CORRELATION),
     ).select_related("rung__ladder__body")  # fmt: skip
     for row in rows:
         by_iso.setdefault(row.rung.iso, {}).setdefault(row.rung.ladder.body, {}).setdefault(row.quantity, row.result)
@@ -72,10 +73,10 @@ def equalised(sitting: Sitting) -> list[Equalised]:
         known = [(body, parts) for body, parts in bodies.items() if len(parts) == 2]
         for (one, own), (other, its) in combinations(known, 2):
             difference, processing = processing_part(
-                own["range_engineering"],
-                its["range_engineering"],
-                own["neighbour_correlation"],
-                its["neighbour_correlation"],
+                own[Measurand.RANGE_ENGINEERING],
+                its[Measurand.RANGE_ENGINEERING],
+                own[Measurand.NEIGHBOUR_CORRELATION],
+                its[Measurand.NEIGHBOUR_CORRELATION],
             )
             found.append(Equalised(iso, one, other, difference, processing))
     return found

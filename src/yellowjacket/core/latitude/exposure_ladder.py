@@ -12,13 +12,19 @@ from yellowjacket.core.colour.cast import cast_of
 from yellowjacket.core.latitude.exposure_steps import RungLevels, StepFit, fit_steps
 from yellowjacket.core.latitude.push_pull import PatchChannel, first_to_clip
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.metrology.measurands import ALL, Reading
+from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.raw.frame import CHANNELS
 
 # What relating exposures reads: stored anew every time.
 EXPOSED = (
-    "step_stops", "black_error_dn", "linearity", "cast_de00", "cast_corrected_de00", "row_noise_share", "clips_at_stops",
-)  # fmt: skip
+    Measurand.STEP_STOPS,
+    Measurand.BLACK_ERROR_DN,
+    Measurand.LINEARITY,
+    Measurand.CAST_DE00,
+    Measurand.CAST_CORRECTED_DE00,
+    Measurand.ROW_NOISE_SHARE,
+    Measurand.CLIPS_AT_STOPS,
+)
 _STEP = "joint fit of steps and black to all unclipped patches"
 # Above this share of the clip point spread of response and noise cut the first pixels.
 _CLEAR_SHARE = 0.93
@@ -65,13 +71,15 @@ def relate_exposures(
     found: dict[int, list[Reading]] = {}
     for rung in rungs:
         found[rung.key] = [
-            Reading(None, ALL, "step_stops", fit.steps[rung.key], f"{_STEP}, {fit.patches} of them"),
-            Reading(None, ALL, "linearity", fit.linearity[rung.key], "bright patches against the fitted line"),
-            Reading(None, ALL, "row_noise_share", _bands(rung, roles), "row noise of the darks over the grey patch"),
+            Reading(None, ALL, Measurand.STEP_STOPS, fit.steps[rung.key], f"{_STEP}, {fit.patches} of them"),
+            Reading(None, ALL, Measurand.LINEARITY, fit.linearity[rung.key], "bright patches against the fitted line"),
+            Reading(
+                None, ALL, Measurand.ROW_NOISE_SHARE, _bands(rung, roles), "row noise of the darks over the grey patch"
+            ),
             *_casts(rung, reference, roles, fit, xyz_to_camera),
         ]
     found[reference_key] += [
-        Reading(None, channel, "black_error_dn", _less(fit.black_dn[channel], reference.tag_dn[channel]),
+        Reading(None, channel, Measurand.BLACK_ERROR_DN, _less(fit.black_dn[channel], reference.tag_dn[channel]),
                 f"{_STEP}, less the black the file says")
         for channel in CHANNELS
     ]  # fmt: skip
@@ -131,7 +139,10 @@ def _casts(
     for name, role in roles.items():
         if role not in _NEUTRAL:
             continue
-        blacks: dict[str, Mapping[str, float | None]] = {"cast_de00": rung.tag_dn, "cast_corrected_de00": fitted}
+        blacks: dict[Measurand, Mapping[str, float | None]] = {
+            Measurand.CAST_DE00: rung.tag_dn,
+            Measurand.CAST_CORRECTED_DE00: fitted,
+        }
         for quantity, black in blacks.items():
             if rung.key == reference.key:
                 cast, word = Quantity(0.0, 0.0, 0.0, 0, "the reference rung"), ""
@@ -142,7 +153,7 @@ def _casts(
                     {c: _less(q, black.get(c) or 0.0) for c, q in side.get(name, {}).items()} for side in (levels, base)
                 ]
                 cast, word = cast_of(parts[0], parts[1], xyz_to_camera)
-            how = f"{'fitted black' if 'corrected' in quantity else 'black as the file says'}, brought to equal brightness"
+            how = f"{'fitted black' if quantity is Measurand.CAST_CORRECTED_DE00 else 'black as the file says'}, brought to equal brightness"
             yield Reading(name, ALL, quantity, cast, f"towards {word}; {how}" if word else how)
 
 
@@ -160,7 +171,9 @@ def _clipping(rungs: Sequence[ExposureSignals], fit: StepFit) -> Iterator[Readin
             if part is not None:
                 parts[channel] = part
         stops, first = first_to_clip(parts) if parts else (missing("it clips on every rung, or was never read"), "")
-        yield Reading(name, first or ALL, "clips_at_stops", stops, "0.1 % of its pixels clip, by the noise model")
+        yield Reading(
+            name, first or ALL, Measurand.CLIPS_AT_STOPS, stops, "0.1 % of its pixels clip, by the noise model"
+        )
 
 
 def _whole(rung: ExposureSignals, name: str, channel: str, fit: StepFit) -> PatchChannel | None:

@@ -12,6 +12,8 @@ import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from yellowjacket.core.metrology.measurands import Measurand
+
 # Rows of a curve; more is not a curve along ISO.
 _MOST_ROWS = 200
 _ISO_RANGE = (1.0, 1e8)
@@ -26,12 +28,12 @@ class ForeignError(ValueError):
 @dataclass(frozen=True, slots=True)
 class ForeignQuantity:
     """What a foreign curve may be: its name, the unit it is kept in, units it may come in with what each is turned by, and the
-    reading of one's own that it can stand beside (empty: none)."""
+    reading of one's own that it can stand beside, if any."""
 
     name: str
     unit: str
     units: dict[str, Callable[[float], float]]
-    beside: str
+    beside: Measurand | None
 
 
 def _same(value: float) -> float:
@@ -41,14 +43,14 @@ def _same(value: float) -> float:
 # Shadow and grey SNR depend on how grey is metered, so a foreign SNR stands beside none of one's own.
 QUANTITIES: dict[str, ForeignQuantity] = {
     "range": ForeignQuantity(
-        "Range, SNR 1", "stops",
-        {"stops": _same, "stop": _same, "ev": _same, "db": lambda value: value / _DB_PER_STOP}, "range_snr1",
+        "Dynamic range", "stops",
+        {"stops": _same, "stop": _same, "ev": _same, "db": lambda value: value / _DB_PER_STOP}, Measurand.RANGE_SNR1,
     ),
     "read_noise": ForeignQuantity(
-        "Read noise", "e⁻", {"e-": _same, "e⁻": _same, "e": _same, "electrons": _same, "electron": _same}, "read_noise_e",
+        "Read noise", "e⁻", {"e-": _same, "e⁻": _same, "e": _same, "electrons": _same, "electron": _same}, Measurand.READ_NOISE_E,
     ),
     "snr": ForeignQuantity(
-        "Grey SNR", "", {"": _same, "1": _same, "ratio": _same, "db": lambda value: 10 ** (value / 20)}, "",
+        "Grey SNR", "", {"": _same, "1": _same, "ratio": _same, "db": lambda value: 10 ** (value / 20)}, None,
     ),
 }  # fmt: skip
 

@@ -6,6 +6,8 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from yellowjacket.core.metrology.measurands import Measurand
+
 LEVELS = ("clean", "usable", "emergency")
 
 
@@ -37,19 +39,21 @@ class Criterion:
 
 # Grey SNR 40 and 10: the two noise criteria of ISO 12232 (from memory); the rest is common practice, no source.
 DEFAULT_CRITERIA: tuple[Criterion, ...] = (
-    Criterion("grey_snr", "grey SNR", "snr", True, (40.0, 10.0, 4.0)),
-    Criterion("shadow_snr", "shadow SNR", "shadow_snr", True, (10.0, 4.0, 2.0)),
-    Criterion("chroma_noise", "chroma noise", "noise_chroma", False, (2.0, 5.0, 10.0)),
-    Criterion("neutral_drift", "neutral drift", "neutral_drift_de00", False, (2.0, 5.0, 10.0)),
+    Criterion("grey_snr", "grey SNR", Measurand.SNR, True, (40.0, 10.0, 4.0)),
+    Criterion("shadow_snr", "shadow SNR", Measurand.SHADOW_SNR, True, (10.0, 4.0, 2.0)),
+    Criterion("chroma_noise", "chroma noise", Measurand.NOISE_CHROMA, False, (2.0, 5.0, 10.0)),
+    Criterion("neutral_drift", "neutral drift", Measurand.NEUTRAL_DRIFT_DE00, False, (2.0, 5.0, 10.0)),
     Criterion(
         "saturation_kept",
         "saturation kept",
-        "saturation_kept",
+        Measurand.SATURATION_KEPT,
         True,
         (0.95, 0.85, 0.7),
         "lay a grid over colour patches on the Measure page",
     ),
-    Criterion("detail", "detail", "detail_share", True, (0.9, 0.7, 0.5), "mark a fine texture on the Measure page"),
+    Criterion(
+        "detail", "detail", Measurand.DETAIL_SHARE, True, (0.9, 0.7, 0.5), "mark a fine texture on the Measure page"
+    ),
 )
 # What black and white does not show.
 COLOUR_CRITERIA = ("chroma_noise", "neutral_drift", "saturation_kept")
@@ -57,8 +61,10 @@ COLOUR_CRITERIA = ("chroma_noise", "neutral_drift", "saturation_kept")
 # shadow three stops under grey that was exposed two stops short and lifted: half of what the shadow itself must have,
 # as a quarter of the light leaves it.
 LONG_CRITERIA: tuple[Criterion, ...] = (
-    Criterion("hot_pixels", "hot pixels per megapixel", "hot_per_mpix", False, (10.0, 100.0, 500.0), "shoot darks"),
-    Criterion("lifted_shadow", "lifted-shadow SNR", "lifted_shadow_snr", True, (5.0, 2.0, 1.0), "shoot darks"),
+    Criterion(
+        "hot_pixels", "hot pixels per megapixel", Measurand.HOT_PER_MPIX, False, (10.0, 100.0, 500.0), "shoot darks"
+    ),
+    Criterion("lifted_shadow", "lifted-shadow SNR", Measurand.LIFTED_SHADOW_SNR, True, (5.0, 2.0, 1.0), "shoot darks"),
 )
 
 

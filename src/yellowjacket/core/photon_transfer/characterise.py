@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from yellowjacket.core.metrology.estimate import Quantity, mean, missing, rms, weighted, with_error, with_relative_error
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.noise.autocorrelation import LagSums, pooled
 from yellowjacket.core.noise.banding import Banding
 from yellowjacket.core.noise.fixed_pattern import prnu
@@ -50,12 +51,12 @@ _CLEAR_SIGMAS = 5.0
 
 @dataclass(frozen=True, slots=True)
 class ChannelFindings:
-    """One channel, or all of them, at one ISO. Quantities by name, as in docs/characterisation.schema.json."""
+    """One channel, or all of them, at one ISO. Quantities are named as in docs/characterisation.schema.json."""
 
-    quantities: Mapping[str, Quantity]
+    quantities: Mapping[Measurand, Quantity]
     ranges: Mapping[str, Quantity]
     cooked: Cooked
-    corrected: Mapping[str, Quantity]
+    corrected: Mapping[Measurand, Quantity]
     banding: Banding
     code_use: CodeUse | None
 
@@ -150,9 +151,9 @@ def _findings(channel: Channel, white_dn: float) -> tuple[TransferFit, ChannelFi
         noise_e = _bounded_product(noise_dn, gain)
     responding = [one for one in channel.patterns if one[0] < _RESPONDING * (limit - black)]
     quantities = {
-        "gain_e_per_dn": gain, "read_noise_e": noise_e, "read_noise_dn": noise_dn,
-        "saturation_e": _product(saturation_dn, gain), "clip_dn": clip, "black_dn": channel.black,
-        "prnu": prnu(responding, channel.dark_pattern), "saturation_dn": saturation_dn,
+        Measurand.GAIN_E_PER_DN: gain, Measurand.READ_NOISE_E: noise_e, Measurand.READ_NOISE_DN: noise_dn,
+        Measurand.SATURATION_E: _product(saturation_dn, gain), Measurand.CLIP_DN: clip, Measurand.BLACK_DN: channel.black,
+        Measurand.PRNU: prnu(responding, channel.dark_pattern), Measurand.SATURATION_DN: saturation_dn,
     }  # fmt: skip
     corrected = _corrected(channel, limit - black, black, limit) if cooked.flag else {}
     use = code_use(channel.light_counts + channel.dark_counts, None if clip.value is None else round(clip.value))
@@ -242,7 +243,7 @@ def _lags(channel: Channel) -> LagSums | None:
     return pooled(part.lags for part in (*channel.light, *channel.dark) if part.lags is not None)
 
 
-def _corrected(channel: Channel, saturation: float, black: float, limit: float) -> dict[str, Quantity]:
+def _corrected(channel: Channel, saturation: float, black: float, limit: float) -> dict[Measurand, Quantity]:
     """Gain and read noise from the noise before the smoothing, beside the flagged ones."""
     clear = [p for p in channel.light if (p.signal.value or 0) + black + _CLEAR_SIGMAS * p.variance_dn2**0.5 < limit]
     fit = fit_transfer(
@@ -251,8 +252,10 @@ def _corrected(channel: Channel, saturation: float, black: float, limit: float) 
         saturation,
     )
     return {
-        "gain_e_per_dn": fit.gain_e_per_dn, "read_noise_e": fit.read_noise_e, "read_noise_dn": fit.read_noise_dn,
-    }  # fmt: skip
+        Measurand.GAIN_E_PER_DN: fit.gain_e_per_dn,
+        Measurand.READ_NOISE_E: fit.read_noise_e,
+        Measurand.READ_NOISE_DN: fit.read_noise_dn,
+    }
 
 
 def _before_smoothing(part: PairNoise) -> TransferPoint | None:
@@ -288,32 +291,37 @@ def _band(parts: Sequence[Banding]) -> Banding:
 
 
 def _over_channels(found: Mapping[str, ChannelFindings], gathered: Gathered) -> ChannelFindings:
-    def of(name: str) -> list[Quantity]:
+    def of(name: Measurand) -> list[Quantity]:
         return [one.quantities[name] for one in found.values()]
 
-    def observed(name: str) -> list[Quantity]:
+    def observed(name: Measurand) -> list[Quantity]:
         """Channels that reached their clip point speak for those that did not."""
         every = of(name)
         return [q for q in every if q.reason != _FROM_TAG] or every
 
-    gain, saturation = weighted(of("gain_e_per_dn")), mean(observed("saturation_dn"))
-    noise_dn, noise_e = rms(of("read_noise_dn")), rms(of("read_noise_e"))
+    gain, saturation = weighted(of(Measurand.GAIN_E_PER_DN)), mean(observed(Measurand.SATURATION_DN))
+    noise_dn, noise_e = rms(of(Measurand.READ_NOISE_DN)), rms(of(Measurand.READ_NOISE_E))
     quantities = {
-        "gain_e_per_dn": gain, "read_noise_e": noise_e, "read_noise_dn": noise_dn,
-        "saturation_e": mean(observed("saturation_e")), "clip_dn": mean(of("clip_dn")), "black_dn": mean(of("black_dn")),
-        "prnu": weighted(of("prnu")), "saturation_dn": saturation,
-    }  # fmt: skip
+        Measurand.GAIN_E_PER_DN: gain,
+        Measurand.READ_NOISE_E: noise_e,
+        Measurand.READ_NOISE_DN: noise_dn,
+        Measurand.SATURATION_E: mean(observed(Measurand.SATURATION_E)),
+        Measurand.CLIP_DN: mean(of(Measurand.CLIP_DN)),
+        Measurand.BLACK_DN: mean(of(Measurand.BLACK_DN)),
+        Measurand.PRNU: weighted(of(Measurand.PRNU)),
+        Measurand.SATURATION_DN: saturation,
+    }
     lags = pooled(sums for channel in gathered.channels.values() if (sums := _lags(channel)) is not None)
     cooked = verdict(lags)
     if not cooked.flag and any(one.cooked.flag for one in found.values()):
         cooked = replace(cooked, flag=True, reason="told by one channel or by the darks alone")
-    corrected: dict[str, Quantity] = {}
+    corrected: dict[Measurand, Quantity] = {}
     if cooked.flag:
         parts = [one.corrected for one in found.values() if one.corrected]
         corrected = {
-            "gain_e_per_dn": weighted([part["gain_e_per_dn"] for part in parts]),
-            "read_noise_e": rms([part["read_noise_e"] for part in parts]),
-            "read_noise_dn": rms([part["read_noise_dn"] for part in parts]),
+            Measurand.GAIN_E_PER_DN: weighted([part[Measurand.GAIN_E_PER_DN] for part in parts]),
+            Measurand.READ_NOISE_E: rms([part[Measurand.READ_NOISE_E] for part in parts]),
+            Measurand.READ_NOISE_DN: rms([part[Measurand.READ_NOISE_DN] for part in parts]),
         } if parts else {}  # fmt: skip
     uses = [one.code_use for one in found.values() if one.code_use is not None]
     return ChannelFindings(

@@ -20,7 +20,7 @@ from yellowjacket.core.colour.colorimetry import (
     neutral_drift_duv,
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-from yellowjacket.core.metrology.measurands import ALL, SMOOTHED, Reading
+from yellowjacket.core.metrology.measurands import ALL, SMOOTHED, Measurand, Reading
 from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
 from yellowjacket.core.photon_transfer.iso_marks import MarkHabits, advice_on
 from yellowjacket.core.raw.codes import CodeUse, DigitalIso, digital_verdict
@@ -28,11 +28,30 @@ from yellowjacket.core.raw.frame import CHANNELS
 
 # What relating rungs reads: stored anew every time.
 RELATED = (
-    "exposure_error_stops", "neutral_drift_de00", "neutral_drift_duv", "drift_red_stops", "drift_blue_stops", "patch_de00",
-    "colour_de00", "saturation_kept", "black_lift", "detail_share", "colour_detail_share", "flags",
-)  # fmt: skip
+    Measurand.EXPOSURE_ERROR_STOPS,
+    Measurand.NEUTRAL_DRIFT_DE00,
+    Measurand.NEUTRAL_DRIFT_DUV,
+    Measurand.DRIFT_RED_STOPS,
+    Measurand.DRIFT_BLUE_STOPS,
+    Measurand.PATCH_DE00,
+    Measurand.COLOUR_DE00,
+    Measurand.SATURATION_KEPT,
+    Measurand.BLACK_LIFT,
+    Measurand.DETAIL_SHARE,
+    Measurand.COLOUR_DETAIL_SHARE,
+    Measurand.FLAGS,
+)
 _GREY = "grey patch against the reference rung"
-_DRIFTS = ("neutral_drift_de00", "neutral_drift_duv", "drift_red_stops", "drift_blue_stops")
+_DRIFTS = (
+    Measurand.NEUTRAL_DRIFT_DE00,
+    Measurand.NEUTRAL_DRIFT_DUV,
+    Measurand.DRIFT_RED_STOPS,
+    Measurand.DRIFT_BLUE_STOPS,
+)
+_SHARES = {
+    Measurand.DETAIL: Measurand.DETAIL_SHARE,
+    Measurand.COLOUR_DETAIL: Measurand.COLOUR_DETAIL_SHARE,
+}
 _NONE_HERE = Quantity(0.0, 0.0, 0.0, 0, "the reference rung")
 
 
@@ -56,16 +75,26 @@ def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]
         digital_verdict(use, uses[0] if n else None) if use is not None else DigitalIso(None, None, None)
         for n, use in enumerate(uses)
     ]
-    cooked = [rung.readings.get("neighbour_correlation", missing("")).reason == SMOOTHED for rung in rungs]
+    cooked = [rung.readings.get(Measurand.NEIGHBOUR_CORRELATION, missing("")).reason == SMOOTHED for rung in rungs]
     usable = [
-        NoiseAt(rung.iso, rung.readings["gain_e_per_dn"], rung.readings["read_noise_dn"], rung.readings["read_noise_e"])
+        NoiseAt(
+            rung.iso,
+            rung.readings[Measurand.GAIN_E_PER_DN],
+            rung.readings[Measurand.READ_NOISE_DN],
+            rung.readings[Measurand.READ_NOISE_E],
+        )
         for rung, one, smoothed in zip(rungs, digital, cooked, strict=True)
-        if not one.flag and not smoothed and {"gain_e_per_dn", "read_noise_dn", "read_noise_e"} <= rung.readings.keys()
+        if not one.flag
+        and not smoothed
+        and {Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.READ_NOISE_E} <= rung.readings.keys()
     ]
     base = second_base_of(usable)
     marks = [
         MarkHabits(
-            rung.iso, rung.readings.get("saturation_e", missing("")), smoothed, one.reason or "gaps" if one.flag else ""
+            rung.iso,
+            rung.readings.get(Measurand.SATURATION_E, missing("")),
+            smoothed,
+            one.reason or "gaps" if one.flag else "",
         )
         for rung, one, smoothed in zip(rungs, digital, cooked, strict=True)
     ]
@@ -73,7 +102,9 @@ def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]
     for advice in advice_on(marks, base):
         words[advice.iso].append(advice.word)
     how = "neighbours, codes, read noise and saturation along the ladder"
-    return {rung.key: (Reading(None, ALL, "flags", _flags(words[rung.iso], len(rungs)), how),) for rung in rungs}
+    return {
+        rung.key: (Reading(None, ALL, Measurand.FLAGS, _flags(words[rung.iso], len(rungs)), how),) for rung in rungs
+    }
 
 
 def _flags(words: Sequence[str], rungs: int) -> Quantity:
@@ -82,12 +113,18 @@ def _flags(words: Sequence[str], rungs: int) -> Quantity:
 
 def _code_use(rung: RungHabits) -> CodeUse | None:
     shares = [
-        rung.readings.get(name) for name in ("codes_empty", "codes_empty_low", "codes_empty_high", "codes_doubled")
+        rung.readings.get(name)
+        for name in (
+            Measurand.CODES_EMPTY,
+            Measurand.CODES_EMPTY_LOW,
+            Measurand.CODES_EMPTY_HIGH,
+            Measurand.CODES_DOUBLED,
+        )
     ]
     if any(share is None or share.value is None for share in shares):
         return None
     values = [share.value or 0.0 for share in shares if share is not None]
-    return CodeUse(rung.readings["codes_empty"].n, *values)
+    return CodeUse(rung.readings[Measurand.CODES_EMPTY].n, *values)
 
 
 Levels = Mapping[str, Quantity]
@@ -106,7 +143,7 @@ class RungSignals:
     expected_stops: float
     black_dn: Levels = field(default_factory=dict)
     colours: Mapping[str, Levels] = field(default_factory=dict)
-    detail: Mapping[tuple[str, str, str], Quantity] = field(default_factory=dict)
+    detail: Mapping[tuple[str, Measurand, str], Quantity] = field(default_factory=dict)
 
 
 def relate_rungs(
@@ -119,7 +156,7 @@ def relate_rungs(
     reference = {rung.key: rung for rung in rungs}[reference_key]
     return {
         rung.key: (
-            Reading(None, ALL, "exposure_error_stops", _exposure_error(rung, reference), _GREY),
+            Reading(None, ALL, Measurand.EXPOSURE_ERROR_STOPS, _exposure_error(rung, reference), _GREY),
             *_drifts(rung, reference, xyz_to_camera),
             *_colours(rung, reference, xyz_to_camera),
             *_blacks(rung, reference),
@@ -159,9 +196,9 @@ def _drifts(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[np
     else:
         own, base = grey.own, grey.reference
         found = {
-            "neutral_drift_de00": neutral_drift(own, base, xyz_to_camera, _draws(own, base)),
-            "neutral_drift_duv": neutral_drift_duv(own, base, xyz_to_camera, _draws(own, base)),
-            "drift_red_stops": _ratio_drift(own, base, 0), "drift_blue_stops": _ratio_drift(own, base, 3),
+            Measurand.NEUTRAL_DRIFT_DE00: neutral_drift(own, base, xyz_to_camera, _draws(own, base)),
+            Measurand.NEUTRAL_DRIFT_DUV: neutral_drift_duv(own, base, xyz_to_camera, _draws(own, base)),
+            Measurand.DRIFT_RED_STOPS: _ratio_drift(own, base, 0), Measurand.DRIFT_BLUE_STOPS: _ratio_drift(own, base, 3),
         }  # fmt: skip
     for name in _DRIFTS:
         yield Reading(None, ALL, name, found[name], balanced)
@@ -186,8 +223,8 @@ def _colours(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[n
     if not reference.colours and not rung.colours:
         return
     if rung.key == reference.key:
-        yield Reading(None, ALL, "colour_de00", _NONE_HERE, how)
-        yield Reading(None, ALL, "saturation_kept", replace(_NONE_HERE, value=1.0, low=1.0, high=1.0), how)
+        yield Reading(None, ALL, Measurand.COLOUR_DE00, _NONE_HERE, how)
+        yield Reading(None, ALL, Measurand.SATURATION_KEPT, replace(_NONE_HERE, value=1.0, low=1.0, high=1.0), how)
         return
     grey = _patch_colour(rung.grey_dn, reference.grey_dn)
     known = {
@@ -197,14 +234,14 @@ def _colours(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[n
     }
     if grey is None or not known:
         reason = _first_reason(rung, reference)
-        yield Reading(None, ALL, "colour_de00", missing(reason), how)
-        yield Reading(None, ALL, "saturation_kept", missing(reason), how)
+        yield Reading(None, ALL, Measurand.COLOUR_DE00, missing(reason), how)
+        yield Reading(None, ALL, Measurand.SATURATION_KEPT, missing(reason), how)
         return
     shifts = colour_shifts(list(known.values()), grey, xyz_to_camera, _draws(grey.own, grey.reference))
     for name, shift in zip(known, shifts.de00, strict=True):
-        yield Reading(name, ALL, "patch_de00", shift, "against the reference rung, brought to equal grey")
-    yield Reading(None, ALL, "colour_de00", shifts.mean_de00, f"{len(known)} {how}")
-    yield Reading(None, ALL, "saturation_kept", shifts.saturation_kept, f"mean chroma of {len(known)} {how}")
+        yield Reading(name, ALL, Measurand.PATCH_DE00, shift, "against the reference rung, brought to equal grey")
+    yield Reading(None, ALL, Measurand.COLOUR_DE00, shifts.mean_de00, f"{len(known)} {how}")
+    yield Reading(None, ALL, Measurand.SATURATION_KEPT, shifts.saturation_kept, f"mean chroma of {len(known)} {how}")
 
 
 def _blacks(rung: RungSignals, reference: RungSignals) -> Iterator[Reading]:
@@ -213,13 +250,13 @@ def _blacks(rung: RungSignals, reference: RungSignals) -> Iterator[Reading]:
     if not reference.black_dn:
         return
     if rung.key == reference.key:
-        yield Reading(None, ALL, "black_lift", _NONE_HERE, how)
+        yield Reading(None, ALL, Measurand.BLACK_LIFT, _NONE_HERE, how)
         return
     grey, black = _patch_colour(rung.grey_dn, reference.grey_dn), _patch_colour(rung.black_dn, reference.black_dn)
     lift = missing(_first_reason(rung, reference))
     if grey is not None and black is not None:
         lift = lightness_change(black, grey, _draws(black.own, black.reference))
-    yield Reading(None, ALL, "black_lift", lift, how)
+    yield Reading(None, ALL, Measurand.BLACK_LIFT, lift, how)
 
 
 def _detail_shares(rung: RungSignals, reference: RungSignals) -> Iterator[Reading]:
@@ -234,7 +271,7 @@ def _detail_shares(rung: RungSignals, reference: RungSignals) -> Iterator[Readin
             share = replace(_NONE_HERE, value=1.0, low=1.0, high=1.0)
         else:
             share = _share_of(own, base)
-        yield Reading(patch, ALL, f"{quantity}_share", share, how, use=use)
+        yield Reading(patch, ALL, _SHARES[quantity], share, how, use=use)
 
 
 def _share_of(own: Quantity, base: Quantity) -> Quantity:

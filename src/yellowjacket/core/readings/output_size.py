@@ -13,7 +13,7 @@ from yellowjacket.core.image_quality.texture import NYQUIST, finest_detail
 from yellowjacket.core.image_quality.visual_noise import Appearance, Rendering, appearance, excess_over_white, unseen
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.metrology.measurands import ALL, Reading
+from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.noise.autocorrelation import LagSums
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings
 from yellowjacket.core.photon_transfer.dynamic_range import dynamic_range_stops
@@ -70,11 +70,13 @@ def ratios_at_uses(plain: Reading, sizes: Sequence[Size], smoothed: LagSums | No
 
 def ranges_at_uses(found: ChannelFindings, sizes: Sequence[Size]) -> Iterator[Reading]:
     """Range down to SNR 1 in one output pixel."""
-    parts = [found.quantities[name] for name in ("saturation_dn", "gain_e_per_dn", "read_noise_dn")]
+    parts = [
+        found.quantities[name] for name in (Measurand.SATURATION_DN, Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN)
+    ]
     for size in sizes:
         value = dynamic_range_stops(1, *parts, use_share=size.share)
         how = f"from saturation down to SNR 1, by the noise model, {size.words}"
-        yield Reading(None, ALL, "range_snr1", value, how, use=size.use)
+        yield Reading(None, ALL, Measurand.RANGE_SNR1, value, how, use=size.use)
 
 
 def rendering_of(frame: RawFrame, black: Mapping[str, float], grey_dn: Mapping[str, float]) -> Rendering | None:
@@ -100,10 +102,10 @@ def appearances(
 
 def _three(name: str, seen: Appearance, size: Size) -> Iterator[Reading]:
     how = f"two frames developed to CIELAB, half the variance of their difference, {size.words}"
-    yield Reading(name, ALL, "noise_luma", seen.luma, how, use=size.use)
-    yield Reading(name, ALL, "noise_chroma", seen.chroma, how, use=size.use)
+    yield Reading(name, ALL, Measurand.NOISE_LUMA, seen.luma, how, use=size.use)
+    yield Reading(name, ALL, Measurand.NOISE_CHROMA, seen.chroma, how, use=size.use)
     yield Reading(
-        name, ALL, "grain_px", seen.grain, f"width of the noise's autocorrelation, {size.words}", use=size.use
+        name, ALL, Measurand.GRAIN_PX, seen.grain, f"width of the noise's autocorrelation, {size.words}", use=size.use
     )
 
 
@@ -140,7 +142,7 @@ def detail_readings(
     name: str, cycles: Quantity, how: str, sizes: Sequence[Size], picture_height: int, *, coloured: bool
 ) -> Iterator[Reading]:
     """Detail in line pairs per picture height at every size: an output shows no more than its own pixels can."""
-    quantity = "colour_detail" if coloured else "detail"
+    quantity = Measurand.COLOUR_DETAIL if coloured else Measurand.DETAIL
     full = cycles.scaled(picture_height / 2)
     for size in sizes:
         most = picture_height / (2 * size.raw_px) if size.use else picture_height / 2 * NYQUIST

@@ -10,7 +10,7 @@ import numpy as np
 
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.intervals import proportion
-from yellowjacket.core.metrology.measurands import GREEN, Reading
+from yellowjacket.core.metrology.measurands import GREEN, Measurand, Reading
 from yellowjacket.core.noise.two_frame import PairNoise, pair_noise, unmeasured
 from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
@@ -100,13 +100,15 @@ def patch_readings(
             found = (outcome.signal, outcome.noise, outcome.snr)
             excluded = outcome.excluded
         method = "mean of two frames less black", "two-frame variance, plane removed", "signal ÷ noise"
-        for name, quantity, how in zip(("signal_dn", "noise_dn", "snr"), found, method, strict=True):
-            if patch.role not in _QUIET or name != "snr":
+        for name, quantity, how in zip(
+            (Measurand.SIGNAL_DN, Measurand.NOISE_DN, Measurand.SNR), found, method, strict=True
+        ):
+            if patch.role not in _QUIET or name != Measurand.SNR:
                 readings.append(Reading(patch.name, channel, name, quantity, how, excluded))
         if patch.role not in _QUIET:
             readings.append(_clipped_reading(light, patch, channel, black_dn[channel], clip_dn[channel]))
     if patch.role not in _QUIET:
-        readings.append(Reading(patch.name, GREEN, "snr", green_snr(patch, noise), "mean of both greens"))
+        readings.append(Reading(patch.name, GREEN, Measurand.SNR, green_snr(patch, noise), "mean of both greens"))
     return readings
 
 
@@ -115,12 +117,16 @@ def _clipped_reading(
 ) -> Reading:
     height, width = light[0].mosaic.shape
     if not patch.rect.fits(width, height):
-        return Reading(patch.name, channel, "clipped_share", missing(_OUTSIDE))
+        return Reading(patch.name, channel, Measurand.CLIPPED_SHARE, missing(_OUTSIDE))
     parts = [patch.rect.of_plane(frame.plane(channel)) for frame in light[:2]]
     shares = [clipped_share(part, black_dn, clip_dn) for part in parts]
     share, n = sum(shares) / len(shares), sum(part.size for part in parts)
     return Reading(
-        patch.name, channel, "clipped_share", proportion(share, n), "pixels above 99 % of where the channel stops"
+        patch.name,
+        channel,
+        Measurand.CLIPPED_SHARE,
+        proportion(share, n),
+        "pixels above 99 % of where the channel stops",
     )
 
 

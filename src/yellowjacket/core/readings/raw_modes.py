@@ -19,7 +19,7 @@ from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_s
 from yellowjacket.core.image_quality.texture import finest_detail
 from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.estimate import missing
-from yellowjacket.core.metrology.measurands import Reading
+from yellowjacket.core.metrology.measurands import Measurand, Reading
 from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.reader import read_frame
@@ -29,7 +29,7 @@ from yellowjacket.core.rendering.develop import Development, interpolated_crop
 
 # Channel names under which the three pictures are kept.
 OWN, AREA, LANCZOS = "own", "area", "lanc"
-SAME = ("same_luma", "same_chroma", "same_detail")
+SAME = (Measurand.SAME_LUMA, Measurand.SAME_CHROMA, Measurand.SAME_DETAIL)
 _WORDS = {
     OWN: "the reduced mode itself", AREA: "the full mode, averaged down", LANCZOS: "the full mode, by Lanczos windows",
 }  # fmt: skip
@@ -135,8 +135,8 @@ def _noise(patch: PatchSpec, name: str, pair: tuple[Linear, Linear] | None) -> l
     first, second = (lab_of_linear_srgb(picture) for picture in pair)
     parts = [without_plane((first - second)[..., n]) / math.sqrt(2) for n in range(3)]
     return [
-        Reading(patch.name, name, "same_luma", spread_of(parts[:1]), how),
-        Reading(patch.name, name, "same_chroma", spread_of(parts[1:]), how),
+        Reading(patch.name, name, Measurand.SAME_LUMA, spread_of(parts[:1]), how),
+        Reading(patch.name, name, Measurand.SAME_CHROMA, spread_of(parts[1:]), how),
     ]
 
 
@@ -144,7 +144,7 @@ def _detail(patch: PatchSpec, name: str, pair: tuple[Linear, Linear] | None, row
     """``rows``: pixels along the height of the whole picture at this size."""
     how = f"coherence of two frames of the texture, {_WORDS[name]}"
     if pair is None:
-        return Reading(patch.name, name, "same_detail", missing("the grey patch has no signal"), how)
+        return Reading(patch.name, name, Measurand.SAME_DETAIL, missing("the grey patch has no signal"), how)
     weights = np.array([0.2126, 0.7152, 0.0722])
     found = finest_detail([(pair[0] @ weights, pair[1] @ weights)], [0.0])
-    return Reading(patch.name, name, "same_detail", found.scaled(rows), how)
+    return Reading(patch.name, name, Measurand.SAME_DETAIL, found.scaled(rows), how)

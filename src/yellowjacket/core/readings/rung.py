@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
+from yellowjacket.core.metrology.measurands import ALL, GREEN, Measurand, Reading
 from yellowjacket.core.noise.autocorrelation import LagSums, pooled
 from yellowjacket.core.noise.two_frame import PairNoise
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_frames
@@ -33,7 +33,7 @@ from yellowjacket.core.readings.scene import Known, scene_readings
 from yellowjacket.core.readings.sensor import habits, headroom, rung_readings
 
 # Quantities that averaging to a use's size improves.
-_AVERAGED = ("snr", "shadow_snr")
+_AVERAGED = (Measurand.SNR, Measurand.SHADOW_SNR)
 # Code of the problem that a rung has one frame only.
 SINGLE = "single"
 # The black level is read in a central window of at most this side: 260 000 pixels a channel.
@@ -75,7 +75,7 @@ def measure_rung(task: RungTask) -> RungResult:
     light = _read_all(task.light, problems, task.threads)
     dark = _read_all(task.dark, problems, task.threads)
     if not light:
-        return RungResult(task.key, (Reading(None, ALL, "snr", missing(NO_LIGHT)),), tuple(problems))
+        return RungResult(task.key, (Reading(None, ALL, Measurand.SNR, missing(NO_LIGHT)),), tuple(problems))
     if len(light) == 1:
         problems.append(_single(Path(task.light[0])))
     return RungResult(task.key, measure_frames(light, dark, task), tuple(problems))
@@ -94,10 +94,15 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
         return (*_at_uses(readings, sizes, _lags(noise) if task.known.smoothed else None), *scene)
     black, black_source = _black_levels(light[0], dark)
     levels = {channel: black[channel].value or 0.0 for channel in CHANNELS}
-    readings = [Reading(None, channel, "black_dn", black[channel], f"mean of {black_source}") for channel in CHANNELS]
+    readings = [
+        Reading(None, channel, Measurand.BLACK_DN, black[channel], f"mean of {black_source}") for channel in CHANNELS
+    ]
     noise = noise_of(light, task.patches, levels)
     found = _characterised(light, dark, task.patches, noise)
-    clip = {channel: found.channels[channel].quantities["clip_dn"].value or light[0].white_dn for channel in CHANNELS}
+    clip = {
+        channel: found.channels[channel].quantities[Measurand.CLIP_DN].value or light[0].white_dn
+        for channel in CHANNELS
+    }
     noise = without_full(noise, levels, clip)
     for patch in task.patches:
         readings += patch_readings(light, patch, noise, levels, clip)
@@ -123,10 +128,10 @@ def _known(found: IsoFindings, patches: Sequence[PatchSpec], noise: Noise, black
     grey = patch_of_role(patches, "grey")
     outcomes = {channel: known_noise(noise[grey.name, channel]) for channel in CHANNELS} if grey else {}
     every = found.every
-    saturation = found.channels["G1"].quantities["saturation_dn"].value if "G1" in found.channels else None
+    saturation = found.channels["G1"].quantities[Measurand.SATURATION_DN].value if "G1" in found.channels else None
     return Known(
         dict(black_dn), {channel: one.signal.value or 0.0 for channel, one in outcomes.items() if one is not None},
-        every.quantities["prnu"].value if every is not None else None, saturation,
+        every.quantities[Measurand.PRNU].value if every is not None else None, saturation,
         bool(every is not None and every.cooked.flag),
     )  # fmt: skip
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from yellowjacket.core.image_quality.step_wedge import wedge_range
 from yellowjacket.core.metrology.estimate import missing
-from yellowjacket.core.metrology.measurands import GREEN, Reading
+from yellowjacket.core.metrology.measurands import GREEN, Measurand, Reading
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.readings.output_size import Size, appearances, detail_of, detail_readings, rendering_of
@@ -77,6 +77,8 @@ def _wedge(patches: Sequence[PatchSpec], noise: Noise, saturation: float | None)
     if saturation and first and first > 0:
         how += f"; its lightest measured step lies {math.log2(saturation / first):.1f} stops under saturation"
     return [
-        Reading(None, GREEN, "wedge_snr1", seen.at_snr[1.0], how), Reading(None, GREEN, "wedge_snr4", seen.at_snr[4.0], how),
-        Reading(None, GREEN, "wedge_told_apart", seen.told_apart, how), Reading(None, GREEN, "wedge_floor", seen.floor, how),
-    ]  # fmt: skip
+        Reading(None, GREEN, Measurand.WEDGE_SNR1, seen.at_snr[1.0], how),
+        Reading(None, GREEN, Measurand.WEDGE_SNR4, seen.at_snr[4.0], how),
+        Reading(None, GREEN, Measurand.WEDGE_TOLD_APART, seen.told_apart, how),
+        Reading(None, GREEN, Measurand.WEDGE_FLOOR, seen.floor, how),
+    ]

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from yellowjacket.core.exposure.iso12232 import SHADOW_STOPS_UNDER_GREY
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-from yellowjacket.core.metrology.measurands import ALL, GREEN, SMOOTHED, Reading
+from yellowjacket.core.metrology.measurands import ALL, GREEN, SMOOTHED, Measurand, Reading
 from yellowjacket.core.noise.smoothing import Cooked
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.photon_transfer.fit import snr_at
@@ -22,9 +22,9 @@ def rung_readings(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings
     """Gain and read noise by channel and over all, and the shadow's SNR."""
     source = found.read_noise_source or "nothing"
     how = {
-        "gain_e_per_dn": f"fit of noise against signal over {found.patches} patches"
+        Measurand.GAIN_E_PER_DN: f"fit of noise against signal over {found.patches} patches"
         + (" and the dark pair" if source == "darks" else ""),
-        "read_noise_dn": f"from {source}", "read_noise_e": f"noise from {source} × gain",
+        Measurand.READ_NOISE_DN: f"from {source}", Measurand.READ_NOISE_E: f"noise from {source} × gain",
     }  # fmt: skip
     readings = [
         Reading(None, channel, name, found.channels[channel].quantities[name], words)
@@ -33,11 +33,14 @@ def rung_readings(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings
     ]
     if found.every is not None:
         joined = {
-            "gain_e_per_dn": "channels weighted by 1/SE²", "read_noise_e": "root mean square of channels",
-            "read_noise_dn": "root mean square of channels",
+            Measurand.GAIN_E_PER_DN: "channels weighted by 1/SE²", Measurand.READ_NOISE_E: "root mean square of channels",
+            Measurand.READ_NOISE_DN: "root mean square of channels",
         }  # fmt: skip
         readings += [Reading(None, ALL, name, found.every.quantities[name], words) for name, words in joined.items()]
-    return [*readings, Reading(None, GREEN, "shadow_snr", _shadow_snr(patches, noise, found), _shadow_method(patches))]
+    return [
+        *readings,
+        Reading(None, GREEN, Measurand.SHADOW_SNR, _shadow_snr(patches, noise, found), _shadow_method(patches)),
+    ]
 
 
 def _shadow_method(patches: Sequence[PatchSpec]) -> str:
@@ -56,7 +59,9 @@ def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) 
     factors = []
     for channel in ("G1", "G2"):
         grey_noise, shadow_noise = known_noise(noise[grey.name, channel]), known_noise(noise[shadow.name, channel])
-        gain, read = (found.channels[channel].quantities[name] for name in ("gain_e_per_dn", "read_noise_dn"))
+        gain, read = (
+            found.channels[channel].quantities[name] for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN)
+        )
         if grey_noise is None or shadow_noise is None:
             return missing("the grey patch could not be measured on this rung")
         if gain.value is None or read.value is None:
@@ -72,18 +77,21 @@ def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) 
 def habits(found: ChannelFindings, sizes: Sequence[Size]) -> list[Reading]:
     """Clip point, saturation, range, spread of response, bands, and what neighbours and codes give away."""
     names = {
-        "clip_dn": "top code of the light frames, or where their noise vanishes", "saturation_e": "clip point less black × gain",
-        "prnu": "covariance of the pair in small tiles",
-    }  # fmt: skip
+        Measurand.CLIP_DN: "top code of the light frames, or where their noise vanishes",
+        Measurand.SATURATION_E: "clip point less black × gain",
+        Measurand.PRNU: "covariance of the pair in small tiles",
+    }
     readings = [Reading(None, ALL, name, found.quantities[name], how) for name, how in names.items()]
     readings += ranges_at_uses(found, sizes)
     engineering = "from saturation down to the read noise"
-    readings.append(Reading(None, ALL, "range_engineering", found.ranges["engineering"], engineering))
+    readings.append(Reading(None, ALL, Measurand.RANGE_ENGINEERING, found.ranges["engineering"], engineering))
     lines = "line means of the dark pair less what pixels explain"
     readings += [
-        Reading(None, ALL, "row_noise_dn", found.banding.row_dn, lines),
-        Reading(None, ALL, "column_noise_dn", found.banding.column_dn, lines),
-        Reading(None, ALL, "neighbour_correlation", _smoothing(found.cooked), "of the noise of patches and darks"),
+        Reading(None, ALL, Measurand.ROW_NOISE_DN, found.banding.row_dn, lines),
+        Reading(None, ALL, Measurand.COLUMN_NOISE_DN, found.banding.column_dn, lines),
+        Reading(
+            None, ALL, Measurand.NEIGHBOUR_CORRELATION, _smoothing(found.cooked), "of the noise of patches and darks"
+        ),
     ]
     return readings + [
         Reading(None, ALL, name, value, "histograms of all frames") for name, value in _codes(found.code_use)
@@ -97,14 +105,16 @@ def headroom(found: IsoFindings, patches: Sequence[PatchSpec], noise: Noise) -> 
     parts = []
     for channel in CHANNELS if grey else ():
         outcome = known_noise(noise[grey.name, channel]) if grey else None
-        top = found.channels[channel].quantities["saturation_dn"]
+        top = found.channels[channel].quantities[Measurand.SATURATION_DN]
         if outcome is None or not top.value or not outcome.signal.value or min(top.value, outcome.signal.value) <= 0:
-            return Reading(None, ALL, "headroom_stops", missing("the grey patch could not be read on this rung"), how)
+            return Reading(
+                None, ALL, Measurand.HEADROOM_STOPS, missing("the grey patch could not be read on this rung"), how
+            )
         relative = math.hypot(top.se / top.value, outcome.signal.se / outcome.signal.value) / math.log(2)
         parts.append(with_error(math.log2(top.value / outcome.signal.value), relative, outcome.n, top.reason))
     if not parts:
-        return Reading(None, ALL, "headroom_stops", missing("no grey patch: draw one"), how)
-    return Reading(None, ALL, "headroom_stops", min(parts, key=lambda part: part.value or math.inf), how)
+        return Reading(None, ALL, Measurand.HEADROOM_STOPS, missing("no grey patch: draw one"), how)
+    return Reading(None, ALL, Measurand.HEADROOM_STOPS, min(parts, key=lambda part: part.value or math.inf), how)
 
 
 def _smoothing(cooked: Cooked) -> Quantity:
@@ -112,13 +122,13 @@ def _smoothing(cooked: Cooked) -> Quantity:
     return replace(cooked.lag1, reason=SMOOTHED) if cooked.flag else cooked.lag1
 
 
-def _codes(use: CodeUse | None) -> list[tuple[str, Quantity]]:
+def _codes(use: CodeUse | None) -> list[tuple[Measurand, Quantity]]:
     if use is None:
         return []
     shares = {
-        "codes_empty": use.empty,
-        "codes_empty_low": use.empty_low,
-        "codes_empty_high": use.empty_high,
-        "codes_doubled": use.doubled,
+        Measurand.CODES_EMPTY: use.empty,
+        Measurand.CODES_EMPTY_LOW: use.empty_low,
+        Measurand.CODES_EMPTY_HIGH: use.empty_high,
+        Measurand.CODES_DOUBLED: use.doubled,
     }
     return [(name, Quantity(share, share, share, use.usable)) for name, share in shares.items()]

@@ -30,6 +30,7 @@ from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.limits.tolerance import LONG_CRITERIA
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.intervals import density
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask
 from yellowjacket.core.raw.reader import read_frame
 
@@ -83,7 +84,7 @@ class FoundDarks:
 
 
 def dark_task(
-    tasks: Sequence[IsoTask], models: Mapping[int, Mapping[str, Quantity]], temperatures: Mapping[str, float]
+    tasks: Sequence[IsoTask], models: Mapping[int, Mapping[Measurand, Quantity]], temperatures: Mapping[str, float]
 ) -> DarkTask | None:
     """The ISO with the most dark exposure times, three at least, or None. ``models``: gain_e_per_dn, read_noise_e and
     saturation_e by ISO; ``temperatures``: °C by file name."""
@@ -105,7 +106,10 @@ def dark_task(
             )
             nothing = Quantity(None, reason="no light frames at this ISO")
             model = models.get(task.iso, {})
-            gain, noise, full = (model.get(name, nothing) for name in ("gain_e_per_dn", "read_noise_e", "saturation_e"))
+            gain, noise, full = (
+                model.get(name, nothing)
+                for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_E, Measurand.SATURATION_E)
+            )
             best = DarkTask(task.iso, found, gain, noise, full, _some(task.light))
     return best
 

@@ -12,6 +12,7 @@ from yellowjacket.core.latitude.iso_invariance import Invariance, Penalty
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.noise.banding import Banding
 from yellowjacket.core.noise.smoothing import Cooked
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
@@ -26,7 +27,7 @@ from yellowjacket.core.survey.sort import digital_of, second_base_iso
 CHARACTERISATION, MEASUREMENT = "yellowjacket-characterisation/1", "yellowjacket-measurement/1"
 
 
-def _cooked(found: Cooked, corrected: Mapping[str, Quantity]) -> Document:
+def _cooked(found: Cooked, corrected: Mapping[Measurand, Quantity]) -> Document:
     document: Document = {
         "flag": found.flag, "lag1": quantity(found.lag1), "lag2": quantity(found.lag2),
         "lag1_rows": quantity(found.lag1_rows), "lag1_columns": quantity(found.lag1_columns),
@@ -59,7 +60,10 @@ def _findings(found: ChannelFindings, digital: DigitalIso, uses: Mapping[str, fl
     document["digital_iso"] = _digital(digital)
     document["banding"] = _banding(found.banding)
     if uses:
-        parts = [found.quantities[name] for name in ("saturation_dn", "gain_e_per_dn", "read_noise_dn")]
+        parts = [
+            found.quantities[name]
+            for name in (Measurand.SATURATION_DN, Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN)
+        ]
         document["uses"] = {
             name: {
                 f"snr{level}": quantity(dynamic_range_stops(level, parts[0], parts[1], parts[2], use_share=share))
@@ -103,7 +107,7 @@ def _avoid(rungs: Sequence[IsoFindings], digital: Mapping[int, DigitalIso], base
     """Settings to avoid or prefer, each with the reason."""
     marks = [
         MarkHabits(
-            rung.iso, rung.every.quantities["saturation_e"], bool(rung.every.cooked.flag),
+            rung.iso, rung.every.quantities[Measurand.SATURATION_E], bool(rung.every.cooked.flag),
             digital[rung.iso].reason if digital[rung.iso].flag else "",
         )
         for rung in rungs

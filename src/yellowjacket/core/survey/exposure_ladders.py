@@ -19,7 +19,7 @@ from yellowjacket.core.latitude.iso_invariance import (
 from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.metrology.measurands import Reading
+from yellowjacket.core.metrology.measurands import Measurand, Reading
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask, pairs_of
@@ -80,19 +80,20 @@ def exposure_ladder(task: IsoTask) -> FoundExposures | None:
     nominal = [math.log2(group.exposure_s / groups[reference].exposure_s) for group in groups]
     signals = _signals([result.readings for result in results], nominal, pair[0])
     related = relate_exposures(signals, reference, {patch.name: patch.role for patch in patches}, pair[0].xyz_to_camera)
-    steps = [_of(related[n], "step_stops") or missing("not measured") for n in range(len(groups))]
+    steps = [_of(related[n], Measurand.STEP_STOPS) or missing("not measured") for n in range(len(groups))]
     rungs = [
         ExposedRung(steps[n], f"{nominal[n]:+.1f}", _findings(results[n].readings, related[n]))
         for n in range(len(groups))
     ]
     highlight = next(
-        (one for one in related[reference] if one.quantity == "clips_at_stops" and one.patch == "highlight"), None
+        (one for one in related[reference] if one.quantity == Measurand.CLIPS_AT_STOPS and one.patch == "highlight"),
+        None,
     )
     profile = Profile("default", tuple(one for one in DEFAULT_CRITERIA if one.key not in ("saturation_kept", "detail")))
     return FoundExposures(
         task.iso,
         tuple((name, nominal[n], steps[n]) for n, group in enumerate(groups) for name in group.paths),
-        {one.channel: one.result for one in related[reference] if one.quantity == "black_error_dn"},
+        {one.channel: one.result for one in related[reference] if one.quantity == Measurand.BLACK_ERROR_DN},
         push_limits(rungs, profile),
         pull_limits(
             highlight.result if highlight else missing("no light area to pull back"), highlight.channel if highlight else "",
@@ -144,21 +145,22 @@ def _signals(readings: Sequence[Sequence[Reading]], nominal: Sequence[float], fr
         whole.append({(one.quantity, one.channel): one.result for one in rows if one.patch is None and not one.use})
         found: dict[str, dict[str, Quantity]] = {}
         for one in rows:
-            if one.patch is not None and one.quantity == "signal_dn":
+            if one.patch is not None and one.quantity == Measurand.SIGNAL_DN:
                 found.setdefault(one.patch, {})[one.channel] = one.result
         patches.append(found)
-    clips = [q for of in whole if (q := of.get(("clip_dn", "all"))) is not None and q.known]
+    clips = [q for of in whole if (q := of.get((Measurand.CLIP_DN, "all"))) is not None and q.known]
     white = Quantity(frame.white_dn, frame.white_dn, frame.white_dn, 0, "from the tag: no frame clips")
     signals = []
     for n, of in enumerate(whole):
-        prnu = of.get(("prnu", "all"))
+        prnu = of.get((Measurand.PRNU, "all"))
         noise = RungNoise(
-            {c: of[("gain_e_per_dn", c)] for c in CHANNELS if ("gain_e_per_dn", c) in of},
-            {c: of[("read_noise_dn", c)] for c in CHANNELS if ("read_noise_dn", c) in of},
+            {c: of[(Measurand.GAIN_E_PER_DN, c)] for c in CHANNELS if (Measurand.GAIN_E_PER_DN, c) in of},
+            {c: of[(Measurand.READ_NOISE_DN, c)] for c in CHANNELS if (Measurand.READ_NOISE_DN, c) in of},
             clips[0] if clips else white, (prnu.value if prnu else None) or 0.0,
         )  # fmt: skip
         black = {
-            c: (of[("black_dn", c)].value or 0.0) if ("black_dn", c) in of else frame.black_dn[c] for c in CHANNELS
+            c: (of[(Measurand.BLACK_DN, c)].value or 0.0) if (Measurand.BLACK_DN, c) in of else frame.black_dn[c]
+            for c in CHANNELS
         }
         signals.append(ExposureSignals(n, nominal[n], patches[n], black, dict(frame.black_dn), noise))
     return signals
@@ -171,9 +173,9 @@ def _of(readings: Sequence[Reading], quantity: str) -> Quantity | None:
 def _findings(measured: Sequence[Reading], related: Sequence[Reading]) -> dict[str, Quantity]:
     """Quantities by criterion, as far as a folder tells them."""
     found = {
-        "grey_snr": _first(measured, "snr", "grey", "G"), "shadow_snr": _first(measured, "shadow_snr", None, "G"),
-        "chroma_noise": _first(measured, "noise_chroma", "grey", "all"),
-        "neutral_drift": _first(related, "cast_de00", "grey", "all"),
+        "grey_snr": _first(measured, Measurand.SNR, "grey", "G"), "shadow_snr": _first(measured, Measurand.SHADOW_SNR, None, "G"),
+        "chroma_noise": _first(measured, Measurand.NOISE_CHROMA, "grey", "all"),
+        "neutral_drift": _first(related, Measurand.CAST_DE00, "grey", "all"),
     }  # fmt: skip
     return {key: value for key, value in found.items() if value is not None}
 

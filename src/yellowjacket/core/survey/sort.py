@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask
 from yellowjacket.core.photon_transfer.characterise import IsoFindings
 from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
@@ -92,8 +93,16 @@ def digital_of(rungs: Sequence[IsoFindings]) -> dict[int, DigitalIso]:
 
 def second_base_iso(rungs: Sequence[IsoFindings], digital: dict[int, DigitalIso]) -> Quantity:
     """The ISO from which a second conversion gain is in force, or the reason why none is seen."""
-    return second_base_of([
-        NoiseAt(rung.iso, *(rung.every.quantities[name] for name in ("gain_e_per_dn", "read_noise_dn", "read_noise_e")))
-        for rung in rungs
-        if rung.every is not None and not rung.every.cooked.flag and not digital[rung.iso].flag
-    ])  # fmt: skip
+    return second_base_of(
+        [
+            NoiseAt(
+                rung.iso,
+                *(
+                    rung.every.quantities[name]
+                    for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.READ_NOISE_E)
+                ),
+            )
+            for rung in rungs
+            if rung.every is not None and not rung.every.cooked.flag and not digital[rung.iso].flag
+        ]
+    )

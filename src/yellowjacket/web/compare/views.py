@@ -14,13 +14,14 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.compare import bodies, foreign_curves
-from yellowjacket.bench.compare.bodies import QUANTITIES, Comparison
+from yellowjacket.bench.compare.bodies import COMPARED, Comparison
 from yellowjacket.bench.models import ForeignCurve
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.foreign_curves import QUANTITIES as FOREIGN
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.sitting_page import carried_out
 
 _CHART_PX = (1040.0, 230.0)
@@ -77,30 +78,32 @@ def page(request: HttpRequest) -> HttpResponse:
     return render(request, "compare/page.html", context)
 
 
-def _foreign(found: Comparison, pixels: int | None) -> list[Line]:
-    """Curves from elsewhere that were given at this size, on the marks of the comparison."""
+def _foreign(found: Comparison, pixels: int | None) -> list[tuple[Measurand | None, Line]]:
+    """Curves from elsewhere that were given at this size, on the marks of the comparison, with what they may stand beside."""
     lines = []
     for curve in foreign_curves.known().filter(output_pixels=pixels or 0):
         values = {mark: value for mark, value in curve.points if mark in found.marks}
         if values:
             cells = [Quantity(values[mark]) if mark in values else None for mark in found.marks]
             known = FOREIGN[curve.quantity]
-            lines.append(Line(known.name, known.unit, curve.name, -1, cells, False, curve.source))
+            lines.append((known.beside, Line(known.name, known.unit, curve.name, -1, cells, False, curve.source)))
     return lines
 
 
-def _lines(found: Comparison, elsewhere: Sequence[Line]) -> list[Line]:
+def _lines(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]]) -> list[Line]:
     """Own readings by quantity, each with what others say of it below; then what only others say."""
     lines: list[Line] = []
-    for name, quantity, unit in QUANTITIES:
+    for quantity in COMPARED:
+        name, unit = quantity.described.words, quantity.described.short_unit
         rows = [(n, one, [one.at(mark, quantity) for mark in found.marks]) for n, one in enumerate(found.ladders)]
-        beside = [line for line in elsewhere if line.quantity == name]
+        beside = [line for own, line in elsewhere if own is quantity]
         if any(cell is not None and cell.value is not None for _, _, cells in rows for cell in cells):
             lines += [Line(name, unit, one.name, n, cells, n == 0) for n, one, cells in rows]
         elif beside:
             beside[0] = replace(beside[0], first=True)
         lines += beside
-    return lines
+    alone = [line for own, line in elsewhere if own is None]
+    return lines + [replace(line, first=n == 0) for n, line in enumerate(alone)]
 
 
 def _curves(found: Comparison) -> list[Curve]:
@@ -108,7 +111,7 @@ def _curves(found: Comparison) -> list[Curve]:
     for n, one in enumerate(found.ladders):
         points = []
         for mark in found.marks:
-            snr = one.at(mark, "shadow_snr")
+            snr = one.at(mark, Measurand.SHADOW_SNR)
             if snr is not None and snr.value is not None and snr.value > 0:
                 ends = [_y(end if end and end > 0 else snr.value) for end in (snr.high, snr.low)]
                 points.append(

@@ -3,101 +3,63 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
-from yellowjacket.bench.models import Patch, Reading, Rung
+from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
+from yellowjacket.core.metrology.measurands import REGISTRY, Measurand, Shown, Style
 from yellowjacket.web.sheet.charts import Spark, chart_of, spark_of
 from yellowjacket.web.sheet.lines import Readings, reading_cell
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.templatetags import values
 
-CHART, NUMBERS, FOLDED = "chart", "numbers", "folded"
-STATES = (CHART, NUMBERS, FOLDED)
+STATES = (Shown.CHART, Shown.NUMBERS, Shown.FOLDED)
 _SESSION_KEY = "measure-lines"
 _CHART_HEIGHT_PX = 150
-_CLIPPED_CHANNELS = ("R", "G1", "G2", "B")
 _ERROR_ALLOWED_STOPS = 1 / 6
 
 
-def _three(reading: Reading) -> str:
-    return values.number(reading.value)
-
-
-def two_text(reading: Reading) -> str:
-    """Two digits."""
-    return values.number(reading.value, 2)
-
-
-def share_text(reading: Reading) -> str:
-    """A share as per cent."""
-    return values.share(reading.value)
-
-
-def signed_text(reading: Reading) -> str:
-    """Stops with their sign."""
-    return values.stops_signed(reading.value)
-
-
-def _words(reading: Reading) -> str:
+def _remark(reading: Reading) -> str:
     return reading.reason if reading.value else ""
+
+
+_TEXTS: Mapping[Style, Callable[[Reading], str]] = {
+    Style.THREE_DIGITS: lambda reading: values.number(reading.value),
+    Style.TWO_DIGITS: lambda reading: values.number(reading.value, 2),
+    Style.PER_CENT: lambda reading: values.share(reading.value),
+    Style.STOPS: lambda reading: values.stops_signed(reading.value),
+    Style.REMARK: _remark,
+}
 
 
 @dataclass(frozen=True, slots=True)
 class LineKind:
-    """A line of findings: which reading it shows, how, and how it begins."""
+    """A line of findings: which reading it shows, and how."""
 
     key: str
     name: str
     sub: str
-    quantity: str
-    channel: str = "all"
-    role: str | None = None
-    text: Callable[[Reading], str] = field(default=_three)
-    begins: str = FOLDED
-    criterion: str = ""
-    linear: bool = False
-    # Whether it reads otherwise at the size of a use.
-    sized: bool = False
+    quantity: Measurand
+    channel: str
+    # Of the patch that is read; empty for the rung as a whole.
+    role: str
+    text: Callable[[Reading], str]
+
+    @classmethod
+    def of(
+        cls, quantity: Measurand, *, key: str = "", name: str = "", sub: str = "", role: str | None = None,
+        text: Callable[[Reading], str] | None = None,
+    ) -> LineKind:  # fmt: skip
+        """The line of a quantity, as the registry has it but for what is given."""
+        known = quantity.described
+        return cls(
+            key or quantity, name or known.words, sub or known.said_in, quantity, known.channel,
+            known.role if role is None else role, text or _TEXTS[known.style],
+        )  # fmt: skip
 
 
-KINDS: tuple[LineKind, ...] = (
-    LineKind("grey_snr", "Grey SNR", "green", "snr", "G", Patch.Role.GREY, begins=CHART, criterion="grey_snr", sized=True),
-    LineKind("shadow", "Shadow SNR", "3 stops under the grey", "shadow_snr", "G", begins=NUMBERS, criterion="shadow_snr",
-             sized=True),
-    LineKind("chroma", "Chroma noise", "σ of a*b*", "noise_chroma", role=Patch.Role.GREY, begins=NUMBERS,
-             criterion="chroma_noise", sized=True),
-    LineKind("luma", "Luma noise", "σ of L*", "noise_luma", role=Patch.Role.GREY, sized=True),
-    LineKind("grain", "Grain", "px wide", "grain_px", role=Patch.Role.GREY, text=two_text, sized=True),
-    LineKind("detail", "Detail", "of the base rung's", "detail_share", role=Patch.Role.TEXTURE, text=share_text, begins=NUMBERS,
-             criterion="detail", sized=True),
-    LineKind("lines", "Finest detail", "line pairs a height", "detail", role=Patch.Role.TEXTURE, sized=True),
-    LineKind("colour-detail", "Colour detail", "of the base rung's", "colour_detail_share", role=Patch.Role.COLOUR_TEXTURE,
-             text=share_text, sized=True),
-    LineKind("range", "Range", "stops to SNR 1", "range_snr1", begins=NUMBERS, sized=True),
-    LineKind("wedge", "Wedge", "stops to SNR 1, seen", "wedge_snr1", "G"),
-    LineKind("floor", "Wedge floor", "stops to stray light", "wedge_floor", "G"),
-    LineKind("headroom", "Headroom", "stops over the grey", "headroom_stops", linear=True),
-    LineKind("read", "Read noise", "e⁻, all channels", "read_noise_e", begins=NUMBERS),
-    LineKind("gain", "Gain", "e⁻/DN", "gain_e_per_dn"),
-    LineKind("saturation", "Saturation", "e⁻, mean of channels", "saturation_e"),
-    LineKind("rows", "Row noise", "DN, in the darks", "row_noise_dn", text=two_text),
-    LineKind("columns", "Column noise", "DN, in the darks", "column_noise_dn", text=two_text),
-    LineKind("flags", "Watch out", "findings in the raw file", "flags", text=_words, begins=NUMBERS),
-    LineKind("error", "Exposure error", "stops, ±1/6 allowed", "exposure_error_stops", text=signed_text, begins=NUMBERS,
-             linear=True),
-    LineKind("drift", "Neutral drift", "ΔE00 from base", "neutral_drift_de00", text=two_text, begins=NUMBERS,
-             criterion="neutral_drift"),
-    LineKind("drift-red", "Red drift", "stops against green", "drift_red_stops", text=signed_text, linear=True),
-    LineKind("drift-blue", "Blue drift", "stops against green", "drift_blue_stops", text=signed_text, linear=True),
-    LineKind("colours", "Colour patches", "mean ΔE00 from base", "colour_de00", text=two_text),
-    LineKind("saturation-kept", "Saturation kept", "of the base rung's", "saturation_kept", text=share_text, begins=NUMBERS,
-             criterion="saturation_kept"),
-    LineKind("blacks", "Black lift", "L* from base", "black_lift", text=two_text, linear=True),
-    LineKind("clipped", "Clipped", "share of the grey patch", "clipped_share", role=Patch.Role.GREY, text=share_text,
-             linear=True),
-)  # fmt: skip
+KINDS = tuple(LineKind.of(quantity) for quantity, known in REGISTRY.items() if known.shown is not Shown.NOWHERE)
 BY_KEY = {kind.key: kind for kind in KINDS}
 
 
@@ -124,11 +86,11 @@ def finding_lines(page: SittingPage, readings: Readings, column_px: int) -> tupl
     folded: list[Folded] = []
     for kind in KINDS:
         found = [_reading(readings, rung, kind) for rung in page.rungs]
-        if not any(found) or (kind.text is _words and not any(reading and reading.value for reading in found)):
+        if not any(found) or (kind.text is _remark and not any(reading and reading.value for reading in found)):
             continue
-        state = states.get(kind.key, kind.begins)
-        line = _chart_line(page, kind, found, column_px) if state == CHART else None
-        if state == FOLDED:
+        state = states.get(kind.key, kind.quantity.described.shown)
+        line = _chart_line(page, kind, found, column_px) if state == Shown.CHART else None
+        if state == Shown.FOLDED:
             quantities = [reading.result if reading else None for reading in found]
             folded.append(Folded(kind.key, kind.name, _sub(page, kind), spark_of(quantities)))
         else:
@@ -137,13 +99,13 @@ def finding_lines(page: SittingPage, readings: Readings, column_px: int) -> tupl
 
 
 def _reading(readings: Readings, rung: Rung, kind: LineKind) -> Reading | None:
-    if kind.quantity == "clipped_share":
-        return readings.worst_share(rung, kind.role or Patch.Role.GREY)
-    return readings.get(rung, kind.quantity, kind.channel, kind.role)
+    if kind.quantity == Measurand.CLIPPED_SHARE:
+        return readings.worst_share(rung, kind.role)
+    return readings.get(rung, kind.quantity, kind.channel, kind.role or None)
 
 
 def _sub(page: SittingPage, kind: LineKind) -> str:
-    return f"{kind.sub}, {page.size_short}" if kind.sized else kind.sub
+    return f"{kind.sub}, {page.size_short}" if kind.quantity.described.sized else kind.sub
 
 
 def fixed_lines(page: SittingPage, readings: Readings, kinds: Sequence[LineKind]) -> list[Line]:
@@ -160,7 +122,7 @@ def fixed_lines(page: SittingPage, readings: Readings, kinds: Sequence[LineKind]
 def _number_line(page: SittingPage, kind: LineKind, found: Sequence[Reading | None]) -> Line:
     cells = [_cell(kind, reading) for reading in found]
     # Words make no chart.
-    unfolds_to = "" if kind.text is _words else CHART
+    unfolds_to = "" if kind.text is _remark else Shown.CHART
     return Line(kind.key, kind.name, _sub(page, kind), cells=cells, unfolds_to=unfolds_to, folds=True)
 
 
@@ -173,9 +135,9 @@ def _cell(kind: LineKind, reading: Reading | None) -> Cell:
 
 def _stands_out(kind: LineKind, reading: Reading) -> bool:
     value = reading.value or 0.0
-    if kind.text is _words or kind.quantity == "clipped_share":
+    if kind.text is _remark or kind.quantity == Measurand.CLIPPED_SHARE:
         return bool(value)
-    return kind.quantity == "exposure_error_stops" and abs(value) > _ERROR_ALLOWED_STOPS
+    return kind.quantity == Measurand.EXPOSURE_ERROR_STOPS and abs(value) > _ERROR_ALLOWED_STOPS
 
 
 def _chart_line(page: SittingPage, kind: LineKind, found: Sequence[Reading | None], column_px: int) -> Line | None:
@@ -189,14 +151,14 @@ def _chart_line(page: SittingPage, kind: LineKind, found: Sequence[Reading | Non
     ]
     thresholds = [(level, criterion.threshold(level)) for level in LEVELS] if criterion else []
     chart = chart_of(
-        quantities, labels, thresholds, column_px=column_px, height=_CHART_HEIGHT_PX, linear=kind.linear,
+        quantities, labels, thresholds, column_px=column_px, height=_CHART_HEIGHT_PX, linear=kind.quantity.described.linear,
         title=f"{kind.name} of {page.ladder.body}, {_sub(page, kind)}",
         reading_ids=[reading.pk if reading else None for reading in found],
     )  # fmt: skip
     if chart is None:
         return None
-    return Line(kind.key, kind.name, _sub(page, kind), "chart", chart=chart, unfolds_to=NUMBERS, folds=True)
+    return Line(kind.key, kind.name, _sub(page, kind), "chart", chart=chart, unfolds_to=Shown.NUMBERS, folds=True)
 
 
 def _criterion(page: SittingPage, kind: LineKind) -> Criterion | None:
-    return next((one for one in page.sitting.profile.criteria.criteria if one.key == kind.criterion), None)
+    return next((one for one in page.sitting.profile.criteria.criteria if one.quantity == kind.quantity), None)

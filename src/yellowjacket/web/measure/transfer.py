@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Reading, Rung
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.web.sheet.charts import Tick
 
@@ -55,7 +56,7 @@ class TransferPlot:
 
 def transfer_plot(rung: Rung) -> TransferPlot | None:
     """The plot of a rung from its stored readings; None when it has no fit."""
-    names = ("signal_dn", "noise_dn", "gain_e_per_dn", "read_noise_dn")
+    names = (Measurand.SIGNAL_DN, Measurand.NOISE_DN, Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN)
     readings = Reading.objects.filter(rung=rung, quantity__in=names, value__isnull=False).select_related("patch")
     fits: dict[str, dict[str, Reading]] = {}
     patches: dict[tuple[int, str], dict[str, Reading]] = {}
@@ -64,11 +65,13 @@ def transfer_plot(rung: Rung) -> TransferPlot | None:
             (reading.patch_id, reading.channel), {}
         )  # fmt: skip
         place[reading.quantity] = reading
-    fits = {channel: fit for channel, fit in fits.items() if channel != "all" and "gain_e_per_dn" in fit}
+    fits = {channel: fit for channel, fit in fits.items() if channel != "all" and Measurand.GAIN_E_PER_DN in fit}
     found = [
-        (channel, pair["signal_dn"], pair["noise_dn"])
+        (channel, pair[Measurand.SIGNAL_DN], pair[Measurand.NOISE_DN])
         for (_, channel), pair in patches.items()
-        if channel in fits and {"signal_dn", "noise_dn"} <= pair.keys() and (pair["signal_dn"].value or 0) > 0
+        if channel in fits
+        and {Measurand.SIGNAL_DN, Measurand.NOISE_DN} <= pair.keys()
+        and (pair[Measurand.SIGNAL_DN].value or 0) > 0
     ]
     if not found:
         return None
@@ -80,7 +83,7 @@ def transfer_plot(rung: Rung) -> TransferPlot | None:
     marks = [_mark(channel, signal, noise, fits[channel], x_axis, y_axis) for channel, signal, noise in found]
     lines = [(channel, _line(fit, x_axis, y_axis)) for channel, fit in sorted(fits.items())]
     rows = [
-        ChannelRow(channel, fits[channel]["gain_e_per_dn"], fits[channel].get("read_noise_dn"))
+        ChannelRow(channel, fits[channel][Measurand.GAIN_E_PER_DN], fits[channel].get(Measurand.READ_NOISE_DN))
         for channel in CHANNELS
         if channel in fits
     ]
@@ -115,8 +118,8 @@ class _LogAxis:
 
 
 def _model(fit: dict[str, Reading], signal: float) -> float:
-    noise = fit.get("read_noise_dn")
-    gain = fit["gain_e_per_dn"].value or math.inf
+    noise = fit.get(Measurand.READ_NOISE_DN)
+    gain = fit[Measurand.GAIN_E_PER_DN].value or math.inf
     return ((noise.value or 0.0) ** 2 if noise else 0.0) + signal / gain
 
 

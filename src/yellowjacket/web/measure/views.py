@@ -17,6 +17,7 @@ from yellowjacket.bench.models.queries import ladders
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.measure import noise_pictures, sheet
@@ -170,11 +171,11 @@ def _picture(page: SittingPage) -> dict[str, object] | None:
 def _foot(page: SittingPage) -> dict[str, object]:
     readings = Readings([page.rung], page.size_use, every_channel=True)
     return {
-        "snr": readings.get(page.rung, "snr", "G", Patch.Role.GREY),
+        "snr": readings.get(page.rung, Measurand.SNR, "G", Patch.Role.GREY),
         "size": page.size_words,
-        "gain": readings.get(page.rung, "gain_e_per_dn"),
-        "signal": readings.get(page.rung, "signal_dn", "G1", Patch.Role.GREY),
-        "noise": readings.get(page.rung, "noise_dn", "G1", Patch.Role.GREY),
+        "gain": readings.get(page.rung, Measurand.GAIN_E_PER_DN),
+        "signal": readings.get(page.rung, Measurand.SIGNAL_DN, "G1", Patch.Role.GREY),
+        "noise": readings.get(page.rung, Measurand.NOISE_DN, "G1", Patch.Role.GREY),
     }
 
 
@@ -239,7 +240,7 @@ def grid(request: HttpRequest, sitting_id: int) -> HttpResponse:
         at = _numbers(request, names, "A grid needs four corners, x and y of each in pixels.")
         rows, columns, step = _numbers(
             request,
-            ("rows", "columns", "step_stops"),
+            ("rows", "columns", Measurand.STEP_STOPS),
             "A grid needs its rows, its columns, and for a wedge its step in stops.",
         )
         corners = [(at[n], at[n + 1]) for n in range(0, 8, 2)]

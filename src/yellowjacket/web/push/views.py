@@ -15,16 +15,17 @@ from yellowjacket.bench.typed import decimal
 from yellowjacket.core.latitude.iso_invariance import ALLOWED_STOPS, MEASURED, Penalty
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.readings.raw_modes import AREA, LANCZOS, OWN
-from yellowjacket.web.measure.sheet import LineKind, fixed_lines, share_text, signed_text, two_text
+from yellowjacket.web.measure.sheet import LineKind, fixed_lines
 from yellowjacket.web.push.brackets import brackets_of
 from yellowjacket.web.sheet.lines import CROP_HEIGHT_PX, Crops, Readings
 from yellowjacket.web.sheet.stave import Cell, Line, Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
 
 _DEFAULT_LEVEL = "usable"
-_SAME_NAMES = (("same_luma", "Luma noise, σ of L*"), ("same_chroma", "Chroma noise, σ of a*b*"),
-               ("same_detail", "Detail, line pairs a height"))  # fmt: skip
+_SAME_NAMES = ((Measurand.SAME_LUMA, "Luma noise, σ of L*"), (Measurand.SAME_CHROMA, "Chroma noise, σ of a*b*"),
+               (Measurand.SAME_DETAIL, "Detail, line pairs a height"))  # fmt: skip
 _STEP_OFF_STOPS = 1 / 6
 
 
@@ -34,18 +35,17 @@ def _direction(reading: Reading) -> str:
 
 
 KINDS = (
-    LineKind("shadow", "Shadow SNR", "3 stops under the grey", "shadow_snr", "G", sized=True),
-    LineKind("cast", "Cast", "ΔE00 of the grey", "cast_de00", role=Patch.Role.GREY, text=two_text),
-    LineKind("towards", "Towards", "direction of the cast", "cast_de00", role=Patch.Role.GREY, text=_direction),
-    LineKind("cast-shadow", "Cast in the shadow", "ΔE00", "cast_de00", role=Patch.Role.SHADOW, text=two_text),
-    LineKind("cast-corrected", "Black corrected", "cast of the grey, ΔE00", "cast_corrected_de00", role=Patch.Role.GREY,
-             text=two_text),
-    LineKind("saturation-kept", "Saturation kept", "of the correct frame's", "saturation_kept", text=share_text),
-    LineKind("chroma", "Chroma noise", "σ of a*b*", "noise_chroma", role=Patch.Role.GREY, sized=True),
-    LineKind("bands", "Row noise", "share of the grey", "row_noise_share", text=share_text),
-    LineKind("clipped", "Clipped", "share of the highlight", "clipped_share", role=Patch.Role.HIGHLIGHT, text=share_text),
-    LineKind("linearity", "Deviation from linear", "bright patches", "linearity", text=share_text),
-)  # fmt: skip
+    LineKind.of(Measurand.SHADOW_SNR),
+    LineKind.of(Measurand.CAST_DE00),
+    LineKind.of(Measurand.CAST_DE00, key="towards", name="Towards", sub="direction of the cast", text=_direction),
+    LineKind.of(Measurand.CAST_DE00, key="cast-shadow", name="Cast in the shadow", sub="ΔE00", role=Patch.Role.SHADOW),
+    LineKind.of(Measurand.CAST_CORRECTED_DE00),
+    LineKind.of(Measurand.SATURATION_KEPT, sub="of the correct frame's"),
+    LineKind.of(Measurand.NOISE_CHROMA),
+    LineKind.of(Measurand.ROW_NOISE_SHARE),
+    LineKind.of(Measurand.CLIPPED_SHARE, sub="share of the highlight", role=Patch.Role.HIGHLIGHT),
+    LineKind.of(Measurand.LINEARITY),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +94,7 @@ def _exposure(page: SittingPage) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     stave = Stave(page.ladder, columns)
     readings = Readings(page.rungs, page.size_use)
-    steps = {rung.pk: readings.get(rung, "step_stops") for rung in page.rungs}
+    steps = {rung.pk: readings.get(rung, Measurand.STEP_STOPS) for rung in page.rungs}
     crops = Crops.of(page)
     lines = _strips(page, crops, stave.column_px)
     if readings:
@@ -102,11 +102,15 @@ def _exposure(page: SittingPage) -> dict[str, object]:
         lines += fixed_lines(page, readings, KINDS)
     reference = next(rung for rung in page.rungs if rung.pk == crops.developing.reference_id)
     on_reference = Reading.objects.filter(rung=reference)
-    clips = on_reference.filter(quantity="clips_at_stops").exclude(patch__role=Patch.Role.FIELD).select_related("patch")
+    clips = (
+        on_reference.filter(quantity=Measurand.CLIPS_AT_STOPS)
+        .exclude(patch__role=Patch.Role.FIELD)
+        .select_related("patch")
+    )
     return {
         "stave": Stave(page.ladder, columns, lines),
         "measured": any(one is not None and one.value is not None for one in steps.values()),
-        "black": list(on_reference.filter(quantity="black_error_dn")),
+        "black": list(on_reference.filter(quantity=Measurand.BLACK_ERROR_DN)),
         "clips": sorted(clips, key=lambda one: (one.value is None, one.value or 0.0)),
     }
 
@@ -126,7 +130,7 @@ def _strips(page: SittingPage, crops: Crops, column_px: int) -> list[Line]:
 
 
 def _step_line(page: SittingPage, steps: Mapping[int, Reading | None]) -> Line:
-    kind = LineKind("step", "Exposure", "stops, as measured", "step_stops", text=signed_text)
+    kind = LineKind.of(Measurand.STEP_STOPS, key="step", name="Exposure", sub="stops, as measured")
     (line,) = fixed_lines(page, Readings(page.rungs), [kind]) or [Line("step", kind.name, kind.sub)]
     cells = []
     for rung, cell in zip(page.rungs, line.cells or [Cell()] * len(page.rungs), strict=True):

@@ -14,7 +14,7 @@ from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, Image, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from yellowjacket import __version__
-from yellowjacket.bench.compare.bodies import QUANTITIES
+from yellowjacket.bench.compare.bodies import COMPARED
 from yellowjacket.bench.models import Record, Sitting
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.record.plots import as_drawing, latin
@@ -114,9 +114,9 @@ def _part(part: LadderPart) -> Iterator[Flowable]:
         yield _in_rows([_crop(one) for one in shown], _CROPS_A_ROW)
     if any(q is not None and q.value is not None for one in part.rungs for q in one.readings):
         yield _text("Readings per pixel, with 95 % intervals", _SUB)
-        heads = ["Rung", *(f"{name} {unit}".strip() for name, _, unit in QUANTITIES)]
+        heads = ["Rung", *(f"{one.described.words} {one.described.short_unit}".strip() for one in COMPARED)]
         readings = [[one.rung.label, *(_reading(q) for q in one.readings)] for one in part.rungs]
-        yield _table([heads, *readings], [2.2, *([3] * len(QUANTITIES))], _SMALL)
+        yield _table([heads, *readings], [2.2, *([3] * len(COMPARED))], _SMALL)
     if part.frames:
         yield _text("Frames", _SUB)
         frames = [("File", "Shot", "SHA-256")]

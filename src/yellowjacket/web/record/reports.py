@@ -12,7 +12,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from yellowjacket import __version__
 from yellowjacket.bench.compare import bodies
-from yellowjacket.bench.compare.bodies import QUANTITIES
+from yellowjacket.bench.compare.bodies import COMPARED
 from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Ladder, Record, Rung, Sitting
 from yellowjacket.bench.record import evidence, other_limits
@@ -73,7 +73,13 @@ def report_html(sitting: Sitting) -> str:
     parts = parts_of(sitting)
     page = render_to_string(
         "record/report.html",
-        {"sitting": sitting, "parts": parts, "quantities": QUANTITIES, "version": __version__, "methods": METHODS},
+        {
+            "sitting": sitting,
+            "parts": parts,
+            "quantities": [quantity.described for quantity in COMPARED],
+            "version": __version__,
+            "methods": METHODS,
+        },
     )
     # The page's own style comes into the file, as nothing lies beside it when it is kept.
     return page.replace("</head>", f"<style>\n{_STYLE.read_text(encoding='utf-8')}</style></head>", 1)
@@ -96,7 +102,7 @@ def _ladder(ladder: Ladder, sitting: Sitting) -> LadderPart:
     shown = [
         RungPart(
             rung, _crop(first.get(rung.pk), rung, ladder, developing),
-            [found.get(rung.pk, {}).get(quantity) for _, quantity, _ in QUANTITIES],
+            [found.get(rung.pk, {}).get(quantity) for quantity in COMPARED],
         )
         for rung in rungs
     ]  # fmt: skip
@@ -112,8 +118,9 @@ def _plots(rungs: Sequence[RungPart]) -> list[Plot]:
     """Every quantity that two rungs and more have."""
     labels = [one.rung.label.removeprefix("ISO ") for one in rungs]
     found = []
-    for n, (name, _, unit) in enumerate(QUANTITIES):
-        plot = plots.plot_of(f"{name}, {unit}" if unit else name, labels, [one.readings[n] for one in rungs])
+    for n, quantity in enumerate(COMPARED):
+        words, unit = quantity.described.words, quantity.described.short_unit
+        plot = plots.plot_of(f"{words}, {unit}" if unit else words, labels, [one.readings[n] for one in rungs])
         if plot is not None:
             found.append(plot)
     return found

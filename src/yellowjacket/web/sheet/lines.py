@@ -13,6 +13,7 @@ from yellowjacket.bench.models.queries.grades import current_grades
 from yellowjacket.bench.record.proposals import Proposal
 from yellowjacket.core.colour.colorimetry import NOT_DISTINGUISHABLE
 from yellowjacket.core.limits.iso_limits import Limit
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web import pictures
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
@@ -98,7 +99,9 @@ class Readings:
         rows = Reading.objects.filter(Q(use=None) | Q(use=use), rung__in=rungs).exclude(patch__role__in=many)
         if not every_channel:
             # The sheet shows what stands for all channels; clipping is the worst of them.
-            rows = rows.filter(Q(channel__in=("G", "all")) | Q(quantity="clipped_share", patch__role__in=_CLIPPING))
+            rows = rows.filter(
+                Q(channel__in=("G", "all")) | Q(quantity=Measurand.CLIPPED_SHARE, patch__role__in=_CLIPPING)
+            )
         self._found: dict[tuple[int, str | None, str, str], Reading] = {}
         # A patch has hundreds of readings: its role is asked for once.
         roles = dict(Patch.objects.filter(ladder__rungs__in=rungs).values_list("pk", "role"))
@@ -116,7 +119,7 @@ class Readings:
 
     def worst_share(self, rung: Rung, role: str) -> Reading | None:
         """The largest clipped share of a patch over its channels."""
-        rows = [self.get(rung, "clipped_share", channel, role) for channel in ("R", "G1", "G2", "B")]
+        rows = [self.get(rung, Measurand.CLIPPED_SHARE, channel, role) for channel in ("R", "G1", "G2", "B")]
         known = [row for row in rows if row is not None]
         return max(known, key=lambda row: row.value or 0.0) if known else None
 
@@ -142,7 +145,7 @@ def error_line(page: SittingPage, readings: Readings) -> Line:
     """Exposure error of each rung in stops; beyond a sixth it stands out."""
 
     def cell(rung: Rung) -> Cell:
-        reading = readings.get(rung, "exposure_error_stops")
+        reading = readings.get(rung, Measurand.EXPOSURE_ERROR_STOPS)
         text = values.stops_signed(reading.value) if reading else ""
         return reading_cell(reading, text, strong=bool(reading and reading.value and abs(reading.value) > 1 / 6))
 

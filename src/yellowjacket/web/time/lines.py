@@ -11,6 +11,7 @@ from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.lenr import LenrTime
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.sheet.charts import chart_of
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
@@ -47,18 +48,37 @@ def lines_of(view: TimeView, column_px: int) -> list[Line]:
     found = [
         _warmth(view),
         _hot(view, column_px, readings),
-        _numbers(view, "repaired", "After repair", f"hot per megapixel, {view.size_words}", readings, "hot_repaired_per_mpix",
-                 lambda one: view.found.whole.hot_per_mpix(one, view.factor, repaired=True)),
+        _numbers(
+            view,
+            "repaired",
+            "After repair",
+            f"hot per megapixel, {view.size_words}",
+            readings,
+            Measurand.HOT_REPAIRED_PER_MPIX,
+            lambda one: view.found.whole.hot_per_mpix(one, view.factor, repaired=True),
+        ),
         _lenr(view, "lenr", "With LENR", f"points per megapixel, {view.size_words}", lenr, lambda one: one.on),
-        _numbers(view, "signal", "Dark signal", "e⁻, ordinary pixels", readings, "dark_signal_e", view.found.whole.signal_e),
-        _numbers(view, "noise", "Noise", "DN, ordinary pixels", readings, "dark_noise_dn", lambda one: one.noise_dn),
+        _numbers(
+            view,
+            "signal",
+            "Dark signal",
+            "e⁻, ordinary pixels",
+            readings,
+            Measurand.DARK_SIGNAL_E,
+            view.found.whole.signal_e,
+        ),
+        _numbers(
+            view, "noise", "Noise", "DN, ordinary pixels", readings, Measurand.DARK_NOISE_DN, lambda one: one.noise_dn
+        ),
         _lenr(view, "noise-ratio", "Noise with LENR", "times that without", lenr, lambda one: one.noise_ratio),
         _snr(view, readings),
         _scene(view),
-        _numbers(view, "rows", "Row noise", "DN", readings, "dark_rows_dn", lambda one: one.rows_dn),
-        _numbers(view, "columns", "Column noise", "DN", readings, "dark_columns_dn", lambda one: one.columns_dn),
+        _numbers(view, "rows", "Row noise", "DN", readings, Measurand.DARK_ROWS_DN, lambda one: one.rows_dn),
+        _numbers(
+            view, "columns", "Column noise", "DN", readings, Measurand.DARK_COLUMNS_DN, lambda one: one.columns_dn
+        ),
         _faults(view),
-    ]  # fmt: skip
+    ]
     return [line for line in found if line is not None and (line.chart or any(cell.text for cell in line.cells))]
 
 
@@ -104,7 +124,7 @@ def _hot(view: TimeView, column_px: int, readings: Mapping[tuple[int, str], int]
     chart = chart_of(
         found, labels, [(level, criterion.threshold(level)) for level in LEVELS], column_px=column_px,
         height=_CHART_HEIGHT_PX, title=f"{name} of {view.page.ladder.body}, {sub}",
-        reading_ids=[readings.get((rung.pk, "hot_per_mpix")) if view.factor == 1.0 else None for rung in view.rungs],
+        reading_ids=[readings.get((rung.pk, Measurand.HOT_PER_MPIX)) if view.factor == 1.0 else None for rung in view.rungs],
     )  # fmt: skip
     cells = [_quantity_cell(one, None) for one in found]
     return Line("hot", name, sub, "chart" if chart else "text", cells, chart)
@@ -129,7 +149,7 @@ def _snr(view: TimeView, readings: Mapping[tuple[int, str], int]) -> Line | None
         return None
     cells = [
         _quantity_cell(
-            one, readings.get((rung.pk, "lifted_shadow_snr")) if view.factor == 1.0 else None,
+            one, readings.get((rung.pk, Measurand.LIFTED_SHADOW_SNR)) if view.factor == 1.0 else None,
             strong=one.value is not None and not criterion.holds(one.value, "usable"),
         )
         for rung, one in zip(view.rungs, found, strict=True)
@@ -140,7 +160,7 @@ def _snr(view: TimeView, readings: Mapping[tuple[int, str], int]) -> Line | None
 def _scene(view: TimeView) -> Line:
     """What the scene's own shadow has, where light frames of the ladder were measured."""
     rows = Reading.objects.filter(
-        rung__in=view.rungs, use=None, quantity="shadow_snr", channel="G", value__isnull=False
+        rung__in=view.rungs, use=None, quantity=Measurand.SHADOW_SNR, channel="G", value__isnull=False
     )
     found = {row.rung_id: row for row in rows}
     cells = [_quantity_cell(found[r.pk].result, found[r.pk].pk) if r.pk in found else Cell() for r in view.rungs]
