@@ -153,7 +153,8 @@ def _casts(
                     {c: _less(q, black.get(c) or 0.0) for c, q in side.get(name, {}).items()} for side in (levels, base)
                 ]
                 cast, word = cast_of(parts[0], parts[1], xyz_to_camera)
-            how = f"{'fitted black' if quantity is Measurand.CAST_CORRECTED_DE00 else 'black as the file says'}, brought to equal brightness"
+            black_used = "fitted black" if quantity is Measurand.CAST_CORRECTED_DE00 else "black as the file says"
+            how = f"{black_used}, brought to equal brightness"
             yield Reading(name, ALL, quantity, cast, f"towards {word}; {how}" if word else how)
 
 
