@@ -128,8 +128,10 @@ def test_others_come_in_only_once_there_is_an_account_and_then_by_signing_in(tmp
 def test_where_to_listen_is_checked_first(arguments, words, tmp_path, monkeypatch, capsys):
     """203.0.113.0/24 is for documentation (RFC 5737) and no machine's address."""
     monkeypatch.setenv(data_folder.HOME_VARIABLE, str(tmp_path))
+    before = dict(os.environ)
     assert main(["serve", "--port", str(free_port()), *arguments]) == 1
     assert words in capsys.readouterr().err
+    assert dict(os.environ) == before
 
 
 def test_a_killed_supervisor_leaves_no_server_on_the_port(served):

@@ -100,13 +100,13 @@ def _serve(arguments: argparse.Namespace) -> int:
     from yellowjacket import serving
 
     door = serving.door(arguments.port, arguments.host, arguments.name, arguments.certificate, arguments.key)
-    # Before the settings are read.
-    os.environ.update(door.environment)
     data_folder.prepare(data_folder.data_folder())
     with data_folder.only_here(data_folder.data_folder()) as lock:
         # Only now: children of a server that was killed a moment ago hold its port as long as its lock.
         listening = serving.listen(door)
         serving.take_over(data_folder.data_folder())
+        # Before the settings are read, and not before the door is held: one that is refused leaves no trace.
+        os.environ.update(door.environment)
         data_folder.set_up_django()
         return serving.serve(door, listening, lock)
 
