@@ -44,3 +44,41 @@ def test_sittings_of_the_first_version_keep_their_plan():
     in_order = Shot.objects.order_by("order").values_list("kind", "rung__iso", "repeat")
     assert list(in_order)[:3] == [("light", 100, 1), ("light", 100, 2), ("light", 200, 1)]
     assert len(set(Shot.objects.values_list("order", flat=True))) == 8
+
+
+@pytest.mark.django_db(transaction=True)
+def test_words_of_old_readings_become_typed_notes():
+    executor = MigrationExecutor(connection)
+    newest = [node for node in executor.loader.graph.leaf_nodes() if node[0] == "bench"]
+    before = [("bench", "0014_originals_and_seen_files")]
+    executor.migrate(before)
+    old = executor.loader.project_state(before).apps
+    body = old.get_model("bench", "Body").objects.create(
+        make="Ostrel", model="Heath", pixel_width=100, pixel_height=100, lowest_iso=100, native_lowest_iso=100,
+        native_highest_iso=200, highest_iso=200, fastest_shutter_s=1 / 8000,
+    )  # fmt: skip
+    profile = old.get_model("bench", "ToleranceProfile").objects.create(name="Old")
+    sitting = old.get_model("bench", "Sitting").objects.create(
+        name="Old", scene="x", question="x", expectation="x", held_on="2026-03-14", profile=profile
+    )
+    ladder = old.get_model("bench", "Ladder").objects.create(
+        sitting=sitting, body=body, metered_iso=100, metered_exposure_s=0.125, f_number=8
+    )
+    rung = old.get_model("bench", "Rung").objects.create(ladder=ladder, position=0, iso=100, exposure_s=0.125)
+    told = {
+        "flags": "second base, smoothed", "noise_dn": "limited by rounding", "prnu": "told in words of its own", "snr": "",
+    }  # fmt: skip
+    for quantity, reason in told.items():
+        old.get_model("bench", "Reading").objects.create(
+            rung=rung, channel="all", quantity=quantity, value=2.0, reason=reason
+        )
+    executor = MigrationExecutor(connection)
+    executor.migrate(newest)
+
+    from yellowjacket.bench.models import Reading
+    from yellowjacket.core.metrology.notes import Remark
+
+    new = {row.quantity: row for row in Reading.objects.all()}
+    assert [note.kind for note in new["flags"].result.notes] == [Remark.SECOND_BASE, Remark.SMOOTHED_HERE]
+    assert new["noise_dn"].result.has(Remark.ROUNDING)
+    assert (new["prnu"].reason, new["snr"].result.notes) == ("told in words of its own", ())

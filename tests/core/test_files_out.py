@@ -13,6 +13,7 @@ from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.limits.tolerance_file import ProfileFileError, profile_document, read_profile
 from yellowjacket.core.metrology.document import quantity
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.fits import MASK_BITS, image_bytes, mask_of, read_image, table_bytes
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
@@ -57,7 +58,7 @@ def test_a_body_without_readings_and_a_file_that_failed_are_told(tmp_path):
     assert json.dumps(document, allow_nan=False)
     told = problem(FrameError(tmp_path / "a.dng", "empty", "is empty.", "Copy it again."))
     assert (told["file"].endswith("a.dng"), told["code"]) == (True, "empty")
-    assert quantity(missing("no pair"))["reason"] == "no pair"
+    assert quantity(missing(Missing.CLIPPED))["reason"] == "clipped"
 
 
 def test_a_profile_comes_back_as_it_was_and_nonsense_does_not():

@@ -13,6 +13,7 @@ from yellowjacket.core.darks.dark_current import THERMOMETER_C, dark_current, da
 from yellowjacket.core.darks.exposure_group import DarkGroup, measured
 from yellowjacket.core.darks.hot_pixels import HOT, TRANSIENT, hot_pixels
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.survey.dark_series import DarkTask, conclude
 from yellowjacket.simcam.bodies import HEATH, TARN
@@ -63,7 +64,7 @@ def test_dark_current_doubles_as_the_body_does(heath):
 
 
 def test_without_light_frames_dark_electrons_tell_the_gain(heath):
-    found = dark_current(heath[29.0], missing("no light frames"), 29.0)
+    found = dark_current(heath[29.0], missing(Missing.NO_LIGHT_FRAMES_MEASURED), 29.0)
     truth = HEATH.dark_current_e_per_s * 2 ** (9 / DOUBLING_C)
     assert found.current.low < truth < found.current.high
 
@@ -117,7 +118,9 @@ def test_one_dark_is_not_enough(tmp_path):
 @pytest.mark.parametrize(("true_s", "expected"), [((15.0, 30.0), 15.0), ((16.0, 32.0), 16.0)])
 def test_marks_are_told_from_true_times(rng, true_s, expected):
     """15 s on the dial is 16 s on a body that keeps to powers of two; timers keep to 15 s."""
-    task = DarkTask(800, (), with_relative_error(0.5, 0.002, 1000), missing("none"), missing("none"))
+    task = DarkTask(
+        800, (), with_relative_error(0.5, 0.002, 1000), missing(Missing.NOT_MEASURED), missing(Missing.NOT_MEASURED)
+    )
     measured_times = []
     for printed, true in ((1.0, 1.0), (15.0, true_s[0]), (30.0, true_s[1]), (60.0, 60.0), (120.0, 120.0)):
         frames = made.frames(rng, seconds=true, rate_e=0.5)

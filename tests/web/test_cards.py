@@ -11,6 +11,7 @@ from yellowjacket.bench.models import Frame, Reading
 from yellowjacket.bench.record import record as record_
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import missing, with_error
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.web.record import plots
 from yellowjacket.web.templatetags.values import number
 
@@ -108,7 +109,7 @@ def text_of(data: bytes) -> str:
 
 
 def test_a_plot_breaks_where_nothing_was_measured():
-    values = [with_error(8.0, 0.1, 9), missing("no pair"), with_error(2.0, 0.1, 9), with_error(1.0, 0.1, 9)]
+    values = [with_error(8.0, 0.1, 9), missing(Missing.NO_PAIR), with_error(2.0, 0.1, 9), with_error(1.0, 0.1, 9)]
     plot = plots.plot_of("SNR", ["100", "200", "400", "800"], values)
     assert [len(run) for run in plot.runs] == [1, 2]
     # Stops are equal steps: from 8 to 2 twice as far as from 2 to 1.

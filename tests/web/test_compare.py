@@ -59,9 +59,7 @@ def test_without_measured_ladders_the_way_to_them_is_shown(client, sitting):
 
 def test_smoothed_raw_makes_a_comparison_unfair(client, two):  # noqa: F811
     rung = two.ladders.last().rungs.get(iso=400)
-    Reading.objects.create(
-        rung=rung, channel="all", quantity="flags", value=1, n=1, reason="smoothed: the raw is smoothed here"
-    )
+    Reading.objects.create(rung=rung, channel="all", quantity="flags", value=1, n=1, notes=[["SMOOTHED_HERE"]])
     assert "Moor smooths its raw at ISO 400" in client.get(address(two)).content.decode()
 
 

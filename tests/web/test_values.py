@@ -4,6 +4,7 @@ import pytest
 
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.web.sheet.charts import chart_of
 from yellowjacket.web.templatetags import values
 
@@ -52,10 +53,10 @@ def test_chart_points_stand_in_the_middle_of_their_columns():
 
 
 def test_a_missing_value_breaks_the_line():
-    found = chart([Quantity(80, 78, 82), Quantity(60, 59, 61), missing("clipped"), Quantity(20, 19, 21), None])
+    found = chart([Quantity(80, 78, 82), Quantity(60, 59, 61), missing(Missing.CLIPPED), Quantity(20, 19, 21), None])
     assert len(found.runs) == 1
     assert len(found.points) == 3
-    assert chart([missing("x"), None]) is None
+    assert chart([missing(Missing.NOT_MEASURED), None]) is None
 
 
 @pytest.mark.parametrize(

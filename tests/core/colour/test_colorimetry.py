@@ -6,7 +6,6 @@ import pytest
 
 from tests import making
 from yellowjacket.core.colour.colorimetry import (
-    NOT_DISTINGUISHABLE,
     SRGB_TO_XYZ,
     ChannelMeans,
     PatchColour,
@@ -16,6 +15,7 @@ from yellowjacket.core.colour.colorimetry import (
     neutral_drift,
     neutral_drift_duv,
 )
+from yellowjacket.core.metrology.notes import Remark
 
 GREY = np.array([1100.0, 2000.0, 2000.0, 1400.0])
 
@@ -31,7 +31,7 @@ def drift(patch, reference=None):
 
 def test_brightness_alone_is_no_drift():
     found = drift(means((0.25,) * 4))
-    assert found.reason == NOT_DISTINGUISHABLE
+    assert found.has(Remark.NOT_DISTINGUISHABLE)
     assert found.low == 0.0
 
 
@@ -79,7 +79,7 @@ def shifts(patches, grey=None, seed=1):
 
 def test_a_rung_that_only_got_less_light_keeps_its_colours():
     found = shifts([patch(c, scale=0.6) for c in COLOURS], patch(GREY, scale=0.6))
-    assert {one.reason for one in found.de00} == {NOT_DISTINGUISHABLE}
+    assert all(one.has(Remark.NOT_DISTINGUISHABLE) for one in found.de00)
     assert found.mean_de00.low == 0.0
     assert found.saturation_kept.value == pytest.approx(1.0, abs=1e-6)
 
@@ -141,7 +141,7 @@ def test_drift_in_chromaticity_is_that_of_the_reference_library():
         means((1.08, 1, 1, 0.95), 1e-6), means(relative_se=1e-6), making.MATRIX, np.random.default_rng(4)
     )
     assert found.value == pytest.approx(float(np.hypot(*(places[0] - places[1]))), rel=1e-4)
-    assert neutral_drift_duv(means(), means(), making.MATRIX, np.random.default_rng(4)).reason == NOT_DISTINGUISHABLE
+    assert neutral_drift_duv(means(), means(), making.MATRIX, np.random.default_rng(4)).has(Remark.NOT_DISTINGUISHABLE)
 
 
 def test_the_colour_library_leaves_no_stand_ins_behind():

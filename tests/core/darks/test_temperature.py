@@ -9,6 +9,7 @@ from yellowjacket.core.darks.exposure_group import DarkGroup, measured
 from yellowjacket.core.darks.faults import faults_of
 from yellowjacket.core.darks.temperature import at_temperature, dark_law, warmed_s
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.frame import FrameError
 
 TIMES = (1.0, 8.0, 30.0, 60.0, 120.0, 240.0)
@@ -60,12 +61,12 @@ def test_six_degrees_double_the_signal():
     warmer = at_temperature(current, 20.0, 26.0, with_relative_error(6.0, 0.02, 4))
     assert warmer.value == pytest.approx(1.0)
     assert warmer.low < 1.0 < warmer.high
-    usual = at_temperature(current, 20.0, 32.0, missing("one temperature"))
+    usual = at_temperature(current, 20.0, 32.0, missing(Missing.NOT_MEASURED))
     assert usual.value == pytest.approx(2.0)
     assert "usual doubling" in usual.reason
     # Further away is less sure.
     assert usual.high / usual.low > warmer.high / warmer.low
-    assert at_temperature(missing("no darks"), 20.0, 26.0, usual).reason == "no darks"
+    assert at_temperature(missing(Missing.NO_DARK_PAIR), 20.0, 26.0, usual).has(Missing.NO_DARK_PAIR)
 
 
 def faults(rng, spoil=None, spoiled_s=60.0):

@@ -5,6 +5,7 @@ import pytest
 
 from yellowjacket.core.latitude.exposure_steps import RungLevels, fit_steps
 from yellowjacket.core.metrology.estimate import missing, with_error
+from yellowjacket.core.metrology.notes import Missing
 
 TRUE_STEPS = {-5: -5.02, -4: -3.97, -3: -2.7, -2: -2.0, -1: -1.03, 0: 0.0, 1: 0.98, 2: 2.05}
 BLACK_ERROR = {"R": 1.6, "G1": -0.7, "G2": -0.7, "B": 1.1}
@@ -24,7 +25,7 @@ def ladder(rng, patches=45, pixels=1500, spread=0.0, steps=None):
             for channel, response in RESPONSE.items():
                 signal = strength * response * 2.0**true
                 if signal > CLIP_DN:
-                    levels[f"p{p}"][channel] = missing("clipped")
+                    levels[f"p{p}"][channel] = missing(Missing.CLIPPED)
                     continue
                 se = np.sqrt((signal / GAIN + READ**2) / (2 * pixels))
                 mean = 512 + BLACK_ERROR[channel] + signal + rng.normal(0, se)
@@ -89,7 +90,7 @@ def test_a_bent_response_shows_as_departure_from_the_line():
 
 def test_a_rung_where_everything_clips_says_so():
     rungs = ladder(np.random.default_rng(6), steps={-1: -1.0, 0: 0.0})
-    blind = RungLevels(5, 5.0, {name: dict.fromkeys(RESPONSE, missing("clipped")) for name in rungs[0].levels})
+    blind = RungLevels(5, 5.0, {name: dict.fromkeys(RESPONSE, missing(Missing.CLIPPED)) for name in rungs[0].levels})
     found = fit_steps([*rungs, blind], 0, TAG)
     assert "every patch clips" in found.steps[5].reason
     assert found.steps[-1].known

@@ -18,6 +18,7 @@ from yellowjacket.core.latitude.push_pull import (
 )
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.notes import Missing
 
 PROFILE = Profile("Default")
 
@@ -99,8 +100,18 @@ def test_the_first_channel_to_clip_decides():
     found, name = first_to_clip({"R": part(800.0), "G1": part(1600.0), "B": part(1200.0)})
     assert name == "G1"
     assert found.value == clips_at(part(1600.0)).value
-    nothing, name = first_to_clip({"R": PatchChannel(missing("x"), missing("clipped"), missing(""), missing(""), 1.0)})
-    assert nothing.reason == "clipped"
+    nothing, name = first_to_clip(
+        {
+            "R": PatchChannel(
+                missing(Missing.NOT_MEASURED),
+                missing(Missing.CLIPPED),
+                missing(Missing.NOT_MEASURED),
+                missing(Missing.NOT_MEASURED),
+                1.0,
+            )
+        }
+    )
+    assert nothing.has(Missing.CLIPPED)
 
 
 def test_pulls_end_at_the_highlight_or_at_a_cast_before_it():
@@ -134,7 +145,7 @@ def test_a_push_without_black_error_has_no_cast():
     found, direction = cast_of(levels(1 / 16), levels(), making.MATRIX)
     assert "not distinguishable" in found.reason
     assert direction == ""
-    assert cast_of({"R": missing("clipped")}, levels(), making.MATRIX)[0].reason == "clipped"
+    assert cast_of({"R": missing(Missing.CLIPPED)}, levels(), making.MATRIX)[0].has(Missing.CLIPPED)
 
 
 def noise(iso, read_e, full=48000.0, patches=()):

@@ -7,6 +7,7 @@ import pytest
 from yellowjacket.core.limits.crossing import Point, first_failure
 from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing
 
 PROFILE = profile_from("own", {})
 CRITERION = PROFILE.criteria[0]
@@ -14,7 +15,7 @@ CRITERION = PROFILE.criteria[0]
 
 def along(values, key=CRITERION.key):
     return [
-        Point(float(n), str(n), {key: Quantity(v, v * 0.9, v * 1.1, 10) if v is not None else missing("no pair")})
+        Point(float(n), str(n), {key: Quantity(v, v * 0.9, v * 1.1, 10) if v is not None else missing(Missing.NO_PAIR)})
         for n, v in enumerate(values)
     ]
 

@@ -21,6 +21,7 @@ from yellowjacket.core.limits.exposure_advice import (
 )
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.estimate import Quantity, with_error
+from yellowjacket.core.metrology.notes import Note, Remark
 from yellowjacket.simcam.bodies import BODIES, HEATH
 from yellowjacket.simcam.sensor import Lamp, neutral_response
 
@@ -69,7 +70,7 @@ def test_held_out_rungs_are_predicted_within_a_tenth_of_a_stop(key):
         for name, n in (("grey_snr", 0.127 * saturation), ("shadow_snr", 0.127 * saturation / 8)):
             truth = n / math.sqrt(n + read**2 + (body.prnu * n) ** 2)
             assert abs(math.log2(getattr(got, name).value / truth)) < 0.1, (mark, name)
-        assert "between" in got.remarks[0]
+        assert got.remarks[0].kind is Remark.BETWEEN
 
 
 def test_brightening_changes_no_snr_where_read_noise_does_not_matter():
@@ -94,14 +95,14 @@ def test_long_exposures_add_their_dark_signal_or_say_that_it_is_unknown():
     known = BodyFindings(findings(HEATH).marks, dark_e_per_s=5.0)
     short, long = predicted(known, 800, 800, 0.1), predicted(known, 800, 800, 240)
     assert long.shadow_snr.value < 0.9 * short.shadow_snr.value
-    assert "without dark signal" in predicted(findings(HEATH), 800, 800, 60).remarks[0]
+    assert predicted(findings(HEATH), 800, 800, 60).remarks == (Note(Remark.WITHOUT_DARK_SIGNAL),)
 
 
 def test_extrapolation_is_said_and_ends():
     body = findings(HEATH, marks=(800, 1600))
     found, remarks = at_iso(body, 3200)
     assert found is not None
-    assert "extrapolated by 1.0 stop from ISO 1600" in remarks[0]
+    assert str(remarks[0]) == "extrapolated by 1.0 stop from ISO 1600"
     got = predicted(body, 25600, 25600)
     assert got.grey_snr.value is None
     assert "stops beyond ISO 1600" in got.grey_snr.reason
@@ -111,7 +112,7 @@ def test_extrapolation_is_said_and_ends():
 def test_a_smoothed_mark_is_pointed_out():
     mark = findings(HEATH, marks=(800,)).marks[0]
     body = BodyFindings([MarkFindings(mark.mark, mark.iso, mark.read_noise_e, mark.saturation_e, 0.0, True)])
-    assert "smoothed" in predicted(body, 800, 800).remarks[0]
+    assert predicted(body, 800, 800).remarks[0].kind is Remark.SMOOTHED_THERE
 
 
 def test_levels_follow_the_profile():

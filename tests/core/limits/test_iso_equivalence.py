@@ -14,6 +14,7 @@ from yellowjacket.core.limits.iso_equivalence import (
     verdicts_in_words,
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing
 
 MARKS = (100, 200, 400, 800, 1600, 3200, 6400)
 
@@ -47,7 +48,7 @@ def test_nothing_is_extrapolated():
     assert "cleaner than the other's lowest rung, ISO 100" in found[0].ahead_stops.reason
     found = matched_rungs(ladder(20), ladder(40, marks=(100, 200)))
     assert "noisier than the other's highest rung" in found[-1].ahead_stops.reason
-    blank = [Seen(100, 0.0, missing("not measured"))]
+    blank = [Seen(100, 0.0, missing(Missing.NOT_MEASURED))]
     assert matched_rungs(blank, ladder(40))[0].ahead_stops.reason == "not measured"
     assert "fewer than two" in matched_rungs(ladder(40), blank)[0].ahead_stops.reason
 
@@ -60,7 +61,7 @@ def test_the_finding_is_said_as_a_tester_says_it():
     assert said.startswith("level to ISO 800, Heath better from ISO 1600, most at ISO ")
     assert ahead_in_words("Heath", "Tarn", matched_rungs(one, ladder(40))) == "level throughout"
     assert ahead_in_words("Heath", "Tarn", matched_rungs(one, ladder(90))).startswith("Tarn better throughout")
-    assert "not measured" in ahead_in_words("a", "b", matched_rungs([Seen(1, 0, missing("not measured"))], one))
+    assert "not measured" in ahead_in_words("a", "b", matched_rungs([Seen(1, 0, missing(Missing.NOT_MEASURED))], one))
 
 
 def test_verdicts_are_said_rung_by_rung():

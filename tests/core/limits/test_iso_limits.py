@@ -14,6 +14,7 @@ from yellowjacket.core.limits.iso_limits import (
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile, profile_from
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.notes import Missing
 
 PROFILE = Profile("Default")
 ISOS = [100 * 2**n for n in range(8)]
@@ -33,7 +34,7 @@ def rungs(grey, shadow=None, drift=None, **others):
 
 
 def _known(value):
-    return missing("clipped") if value is None else with_relative_error(value, 0.01, 1000)
+    return missing(Missing.CLIPPED) if value is None else with_relative_error(value, 0.01, 1000)
 
 
 def test_the_limit_is_the_last_mark_that_holds_and_names_what_failed():

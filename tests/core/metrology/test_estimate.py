@@ -5,6 +5,7 @@ import math
 import pytest
 
 from yellowjacket.core.metrology.estimate import Z95, difference, missing, ratio, with_error
+from yellowjacket.core.metrology.notes import Missing
 
 
 def test_a_ratio_and_a_difference_carry_both_errors():
@@ -19,6 +20,6 @@ def test_a_ratio_and_a_difference_carry_both_errors():
 
 
 def test_of_what_is_not_known_the_reason_comes_along():
-    assert ratio(missing("no darks"), with_error(1.0, 0.1, 2)).reason == "no darks"
-    assert difference(with_error(1.0, 0.1, 2), missing("clipped")).reason == "clipped"
+    assert ratio(missing(Missing.NO_DARK_PAIR), with_error(1.0, 0.1, 2)).has(Missing.NO_DARK_PAIR)
+    assert difference(with_error(1.0, 0.1, 2), missing(Missing.CLIPPED)).has(Missing.CLIPPED)
     assert ratio(with_error(1.0, 0.1, 2), with_error(0.0, 0.1, 2)).value is None

@@ -5,6 +5,7 @@ import pytest
 from scipy.ndimage import convolve1d
 
 from yellowjacket.core.metrology.estimate import missing, with_error
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.noise.autocorrelation import lag_sums
 from yellowjacket.core.noise.smoothing import (
     correlation_of,
@@ -40,7 +41,7 @@ def test_closed_forms_and_their_ends():
     assert correlation_of(0.25) == pytest.approx(2 / 3)
     assert share_of(-0.1) == 0.0
     assert share_of(0.9) == pytest.approx(0.25, abs=1e-6)
-    assert noise_hidden_stops(missing("no pair")).reason == "no pair"
+    assert noise_hidden_stops(missing(Missing.NO_PAIR)).has(Missing.NO_PAIR)
 
 
 def test_the_part_of_a_difference_that_is_smoothing():
@@ -53,5 +54,5 @@ def test_the_part_of_a_difference_that_is_smoothing():
     )
     assert difference.value == pytest.approx(gained)
     assert part.low - 0.02 < gained < part.high + 0.02
-    nothing, _ = processing_part(missing("no darks"), with_error(12, 0.1, 9), rho, rho)
-    assert nothing.reason == "no darks"
+    nothing, _ = processing_part(missing(Missing.NO_DARK_PAIR), with_error(12, 0.1, 9), rho, rho)
+    assert nothing.has(Missing.NO_DARK_PAIR)

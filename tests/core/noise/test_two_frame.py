@@ -2,6 +2,7 @@ import numpy as np
 import pytest
 
 from tests.making import photon_mosaic
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.metrology.robust import robust_sigma, without_plane
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.raw.clipping import clipped_share
@@ -55,7 +56,7 @@ def test_one_frame_copied_is_no_pair(rng):
 
 def test_clipped_patches_are_not_measured(rng):
     a, b = (np.minimum(frame, 1300) for frame in pair(rng))
-    assert pair_noise(a, b, BLACK, clip_dn=1300).noise.reason == "clipped"
+    assert pair_noise(a, b, BLACK, clip_dn=1300).noise.has(Missing.CLIPPED)
 
 
 def test_noise_cut_off_at_zero_is_not_measured(rng):

@@ -3,6 +3,7 @@
 import pytest
 
 from yellowjacket.core.metrology.estimate import missing, with_error
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
 
 
@@ -35,6 +36,6 @@ def test_a_drop_within_the_uncertainty_is_none():
 
 @pytest.mark.parametrize("known", [0, 1])
 def test_too_few_settings_are_said(known):
-    nothing = missing("x")
+    nothing = missing(Missing.NOT_MEASURED)
     ladder = [rung(100, 3.0)] * known + [NoiseAt(200, nothing, nothing, nothing)]
     assert "fewer than two" in second_base_of(ladder).reason

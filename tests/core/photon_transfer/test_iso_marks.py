@@ -1,9 +1,10 @@
 """Marks to avoid or prefer along ISO."""
 
 from yellowjacket.core.metrology.estimate import missing, with_relative_error
+from yellowjacket.core.metrology.notes import Missing, Remark
 from yellowjacket.core.photon_transfer.iso_marks import AVOID, PREFER, MarkHabits, advice_on
 
-NONE = missing("no second base ISO is seen")
+NONE = missing(Missing.NOT_MEASURED)
 
 
 def mark(iso, saturation_e, **habits):
@@ -17,12 +18,12 @@ def test_a_ladder_of_true_marks_has_nothing_to_mind():
 def test_a_low_mark_that_holds_no_more_light_is_extended():
     # Common practice, no source: the mark under base is base overexposed and pulled back.
     (found,) = advice_on([mark(50, 48100), mark(100, 48000), mark(200, 24000)], NONE)
-    assert (found.iso, found.advice, found.word) == (50, AVOID, "low extended")
+    assert (found.iso, found.advice, found.habit) == (50, AVOID, Remark.LOW_EXTENDED)
     assert found.reason == "holds no more light than ISO 100"
 
 
 def test_what_was_not_measured_is_not_judged():
-    unknown = MarkHabits(50, missing("no light frame"))
+    unknown = MarkHabits(50, missing(Missing.NO_LIGHT_FRAME))
     assert advice_on([unknown, mark(100, 48000)], NONE) == ()
 
 
@@ -33,5 +34,5 @@ def test_a_second_base_is_preferred_and_the_mark_below_it_avoided():
 
 def test_smoothed_and_digital_marks_are_avoided_with_the_reason():
     found = advice_on([mark(6400, 900, smoothed=True), mark(12800, 450, digital="× 2.0")], NONE)
-    assert {(one.iso, one.word) for one in found} == {(6400, "smoothed"), (12800, "digital")}
-    assert "× 2.0" in next(one.reason for one in found if one.word == "digital")
+    assert {(one.iso, one.habit) for one in found} == {(6400, Remark.SMOOTHED_HERE), (12800, Remark.DIGITAL)}
+    assert "× 2.0" in next(one.reason for one in found if one.habit is Remark.DIGITAL)

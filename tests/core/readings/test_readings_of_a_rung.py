@@ -11,6 +11,7 @@ from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.latitude.exposure_ladder import ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
@@ -146,5 +147,5 @@ def test_dark_current_and_shadow_follow_from_darks_of_several_times():
     assert signal.value == pytest.approx(rate_e * 119, rel=0.05)
     assert ladder.reference_c == 20.0
     assert ladder.faults == ()
-    nothing = DarkLadder(times, Known(missing("no pair"), missing("no pair"), missing("no pair")))
+    nothing = DarkLadder(times, Known(missing(Missing.NO_PAIR), missing(Missing.NO_PAIR), missing(Missing.NO_PAIR)))
     assert nothing.gain.value is None or nothing.gain.value == pytest.approx(darks.GAIN, rel=0.2)

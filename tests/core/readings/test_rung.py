@@ -5,7 +5,7 @@ import pytest
 
 from tests import making
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
-from yellowjacket.core.metrology.measurands import SMOOTHED
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.planning.ladder import Exposure
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.ladder import RungHabits, RungSignals, relate_habits, relate_rungs
@@ -95,7 +95,7 @@ def test_clipping_is_counted_where_it_is(tmp_path):
     result = measure_rung(RungTask(1, names, (), (PatchSpec("bright", "grey", Rect(8, 8, 64, 64)),)))
     assert reading(result, "clipped_share", "G1", "bright").value == 1.0
     assert reading(result, "clipped_share", "R", "bright").value == 0.0
-    assert reading(result, "snr", "G", "bright").reason == "clipped"
+    assert reading(result, "snr", "G", "bright").has(Missing.CLIPPED)
 
 
 def signals(key, stops=0.0, red=1.0, expected=0.0):
@@ -126,7 +126,7 @@ def test_a_cast_is_a_drift_and_brightness_is_not():
 
 
 def test_a_rung_without_a_grey_signal_says_why():
-    blind = RungSignals(2, {c: missing("clipped") for c in ("R", "G1", "G2", "B")}, 0.0)
+    blind = RungSignals(2, {c: missing(Missing.CLIPPED) for c in ("R", "G1", "G2", "B")}, 0.0)
     related = relate_rungs([signals(1), blind], 1, making.MATRIX)
     assert {r.quantity for r in related[2]} == {
         "exposure_error_stops", "neutral_drift_de00", "neutral_drift_duv", "drift_red_stops", "drift_blue_stops",
@@ -141,7 +141,7 @@ def habits(iso, *, noise_dn, gain, empty=0.0, cooked=False):
         name: Quantity(empty, empty, empty, 500) for name in ("codes_empty", "codes_empty_low", "codes_empty_high")
     }
     readings["codes_doubled"] = Quantity(0.0, 0.0, 0.0, 500)
-    readings["neighbour_correlation"] = Quantity(0.0, -0.001, 0.001, 99, SMOOTHED if cooked else "")
+    readings["neighbour_correlation"] = Quantity(0.0, -0.001, 0.001, 99, (Note(Remark.SMOOTHED),) if cooked else ())
     return RungHabits(iso, iso, readings)
 
 

@@ -23,6 +23,7 @@ from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Missing, Remark
 
 # A ladder of so many marks says as much as any.
 _MARKS_ENOUGH = 8
@@ -54,8 +55,8 @@ def known_of(body: Body, celsius: float | None = None) -> Known | None:
     marks = []
     for rung in Rung.objects.filter(pk__in=models[best.pk]).order_by("iso"):
         parts = models[best.pk][rung.pk]
-        smoothed = "smoothed" in parts[Measurand.FLAGS].reason if Measurand.FLAGS in parts else False
-        nothing = missing("not measured")
+        smoothed = Measurand.FLAGS in parts and parts[Measurand.FLAGS].has(Remark.SMOOTHED_HERE)
+        nothing = missing(Missing.NOT_MEASURED)
         marks.append(
             MarkFindings(
                 rung.iso,
@@ -122,7 +123,7 @@ def cast_of(body: Body, use: Use, push_stops: float) -> Cast | None:
         rows = [
             (-rung.stops.value, rung.findings[latitude.CAST])
             for rung in latitude.exposed(ladder, use).plain
-            if rung.stops.value is not None and rung.findings.get(latitude.CAST, missing("")).known
+            if rung.stops.value is not None and rung.findings.get(latitude.CAST, missing(Missing.NOT_MEASURED)).known
         ]
         rows.sort(key=lambda row: row[0])
         for (low, one), (high, other) in pairwise(rows):

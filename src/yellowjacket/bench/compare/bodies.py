@@ -13,6 +13,7 @@ from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.iso_equivalence import MatchedRung, Seen, ahead_in_words, matched_rungs
 from yellowjacket.core.metrology.estimate import Quantity, difference, missing, ratio
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Missing, Remark
 
 FEWEST, MOST = 2, 6
 # What is compared, in the order of the sheet.
@@ -154,8 +155,8 @@ def _names(ladders: Sequence[Ladder]) -> list[str]:
 
 def _of(ladder: Ladder, name: str, output_pixels: int | None) -> Compared:
     rungs = list(ladder.rungs.all())
-    flags = Reading.objects.filter(rung__in=rungs, quantity=Measurand.FLAGS, reason__contains="smoothed")
-    smoothed = set(flags.values_list("rung_id", flat=True))
+    flags = Reading.objects.filter(rung__in=rungs, quantity=Measurand.FLAGS)
+    smoothed = {row.rung_id for row in flags if row.result.has(Remark.SMOOTHED_HERE)}
     marks = [rung.iso for rung in rungs if rung.pk in smoothed]
     return Compared(ladder, name, rungs, findings_of(ladder, output_pixels), marks)
 
@@ -178,7 +179,7 @@ def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[str
 
 
 def _seen(one: Compared) -> list[Seen]:
-    nothing = missing("not measured")
+    nothing = missing(Missing.NOT_MEASURED)
     return [
         Seen(rung.iso, stops_of(rung), one.findings.get(rung.pk, {}).get(Measurand.SHADOW_SNR, nothing))
         for rung in one.rungs

@@ -28,6 +28,7 @@ from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
+from yellowjacket.core.metrology.notes import Missing
 
 # Raise with every change of how darks are measured.
 METHOD_VERSION = f"{__version__}/4"
@@ -136,7 +137,7 @@ def known_of(ladder: Ladder) -> Known:
         quantity__in=names, value__isnull=False,
     ).order_by("pk")  # fmt: skip
     found = {row.quantity: row.result for row in rows}
-    nothing = missing(f"no light frames of ISO {ladder.metered_iso} were measured on this body")
+    nothing = missing(Missing.NO_LIGHT_FRAMES_OF_ISO, ladder.metered_iso)
     return Known(*(found.get(name, nothing) for name in names))
 
 
@@ -215,7 +216,7 @@ def store_readings(ladder: Ladder) -> None:
         }
         rows += [
             Reading(rung_id=rung_id, channel="all", quantity=name, value=q.value, low=q.low, high=q.high, n=q.n,
-                    reason=q.reason[:300], method=method)
+                    notes=[note.plain for note in q.notes], method=method)
             for name, (q, method) in values.items()
         ]  # fmt: skip
     Reading.objects.bulk_create(rows)
@@ -232,7 +233,7 @@ def persistence(ladder: Ladder, found: MeasuredDarks) -> list[tuple[Ladder, Quan
         theirs = measured(other)
         tables = [one.pixels for one in theirs.whole.off if one.pixels is not None] if theirs else []
         same = [table for table in tables if table.size == own.size]
-        rows.append((other, also_in(own, same) if same else missing("frames of another size")))
+        rows.append((other, also_in(own, same) if same else missing(Missing.ANOTHER_SIZE)))
     return rows
 
 

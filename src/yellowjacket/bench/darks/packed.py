@@ -32,8 +32,8 @@ def packed(found: TimeFindings) -> bytes:
     group = found.group
     facts = {
         "exposure_s": group.exposure_s, "temperature_c": group.temperature_c, "paths": group.paths, "lenr": group.lenr,
-        "noise_dn": _quantity(found.noise_dn), "rows_dn": _quantity(found.rows_dn),
-        "columns_dn": _quantity(found.columns_dn), "frames": found.frames, "range_dn": found.range_dn,
+        "noise_dn": found.noise_dn.plain, "rows_dn": found.rows_dn.plain,
+        "columns_dn": found.columns_dn.plain, "frames": found.frames, "range_dn": found.range_dn,
         "size": found.pixels.size if found.pixels else None, "clip_dn": found.pixels.clip_dn if found.pixels else None,
     }  # fmt: skip
     arrays["facts"] = np.frombuffer(json.dumps(facts).encode(), np.uint8)
@@ -57,7 +57,7 @@ def unpacked(data: bytes, temperature_c: float | None) -> TimeFindings:
         if "pixels" in arrays:
             pixels = PixelTable(arrays["pixels"], (facts["size"][0], facts["size"][1]), facts["clip_dn"])
     group = DarkGroup(facts["exposure_s"], temperature_c, tuple(facts["paths"]), facts["lenr"])
-    noise, rows, columns = (Quantity(*facts[name]) for name in ("noise_dn", "rows_dn", "columns_dn"))
+    noise, rows, columns = (Quantity.from_plain(facts[name]) for name in ("noise_dn", "rows_dn", "columns_dn"))
     return TimeFindings(group, tiles, pixels, noise, rows, columns, facts["frames"], facts["range_dn"])
 
 
@@ -76,7 +76,3 @@ def _require_sizes(data: bytes) -> None:
                 shape, _, kind = read(member)
                 if math.prod(shape) * kind.itemsize > info.file_size or kind.hasobject:
                     raise ValueError(f"{info.filename} says it is larger than it is")
-
-
-def _quantity(one: Quantity) -> list[object]:
-    return [one.value, one.low, one.high, one.n, one.reason]

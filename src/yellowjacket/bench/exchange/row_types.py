@@ -20,8 +20,19 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, 
 from typing_extensions import TypedDict
 
 from yellowjacket.bench.darks.packed import unpacked
-from yellowjacket.bench.models import Body, Frame, JurySheet, Ladder, LanePicture, Record, Rung, ToleranceProfile
+from yellowjacket.bench.models import (
+    Body,
+    Frame,
+    JurySheet,
+    Ladder,
+    LanePicture,
+    Reading,
+    Record,
+    Rung,
+    ToleranceProfile,
+)
 from yellowjacket.core.limits.tolerance import profile_from
+from yellowjacket.core.metrology.notes import Note
 from yellowjacket.core.planning.plan_file import spec_from
 from yellowjacket.core.raw.frame_report import report_from
 
@@ -77,6 +88,10 @@ Short = Annotated[str, Field(max_length=400), AfterValidator(_plain)]
 Number = Annotated[float, Field(ge=-_MOST, le=_MOST)]
 Pixel = Annotated[int, Field(ge=0, le=_PIXELS[1])]
 Positive = Annotated[float, Field(gt=0, le=_MOST)]
+
+
+# A remark or a reason as core.metrology.notes keeps it, or mere words, as older versions wrote them.
+_Note = Text | list[Text | Number | int]
 
 
 class _Mode(TypedDict):
@@ -226,6 +241,22 @@ def _darks(data: bytes) -> bytes:
     return data
 
 
+def _notes(notes: list[Any]) -> list[Any]:
+    try:
+        for one in notes:
+            str(Note.from_plain(one))
+    except (KeyError, IndexError, ValueError) as error:
+        raise ValueError("is no remark this version knows") from error
+    return notes
+
+
+def _effect(effect: dict[str, Any]) -> dict[str, Any]:
+    for one in effect.values():
+        if isinstance(one[4], list):
+            _notes(one[4])
+    return effect
+
+
 Channel = Annotated[str, Field(pattern=r"^(R|G|G1|G2|B|M)$")]
 # Shapes inside JSON, and what else a column must be.
 _SHAPES: dict[tuple[type[models.Model], str], Any] = {
@@ -238,7 +269,11 @@ _SHAPES: dict[tuple[type[models.Model], str], Any] = {
     (Rung, "warnings"): Annotated[list[_Warning], Field(max_length=200)],
     (Rung, "measured_patches"): dict[Short, Short],
     (JurySheet, "slips"): Annotated[list[_Slip], Field(max_length=_MOST_ITEMS)],
-    (LanePicture, "effect"): dict[Short, Annotated[list[Number | int | Text | None], Field(min_length=5, max_length=5)]],
+    (Reading, "notes"): Annotated[list[_Note], AfterValidator(_notes), Field(max_length=50)],
+    (LanePicture, "effect"): Annotated[
+        dict[Short, Annotated[list[Number | int | Text | list[_Note] | None], Field(min_length=5, max_length=5)]],
+        AfterValidator(_effect),
+    ],
     (Frame, "black_dn"): dict[Channel, Number],
     (Frame, "offsets"): dict[Channel, Annotated[list[Annotated[int, Field(ge=0, le=1)]], Field(min_length=2, max_length=2)]],
     (Frame, "matrix"): Annotated[list[Annotated[list[Number], Field(min_length=3, max_length=3)]],
@@ -337,6 +372,9 @@ def checked(model: type[models.Model], row: object) -> dict[str, Any]:
     if not isinstance(row, Mapping):
         raise RowError("is no row")
     try:
+        if model is Reading and row.get("reason") and "notes" not in row:
+            # Older versions kept the words alone.
+            row = {**row, "notes": [row["reason"]]}
         found = _row_type(model).model_validate(dict(row))
         if model is Record and found.evidence:  # type: ignore[attr-defined]
             _EVIDENCE.validate_python(found.evidence)  # type: ignore[attr-defined]

@@ -18,8 +18,9 @@ from yellowjacket.core.limits.iso_equivalence import (
     matched_rungs,
     verdicts_in_words,
 )
-from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing, unknown
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.rendering.develop import PLAIN
 
 # Noise is seen first in the shadows.
@@ -113,13 +114,15 @@ def _middle(rungs: Sequence[MatchedRung]) -> Quantity:
     known = sorted(
         (rung.ahead_stops for rung in rungs if rung.ahead_stops.value is not None), key=lambda q: q.value or 0.0
     )
-    return known[len(known) // 2] if known else missing(rungs[0].ahead_stops.reason if rungs else "no rungs")
+    return (
+        known[len(known) // 2] if known else unknown(*(rung.ahead_stops for rung in rungs), otherwise=Missing.NO_RUNGS)
+    )
 
 
 def _seen(ladder: Ladder, use: Use) -> list[Seen]:
     rungs = list(ladder.rungs.all())
     findings = findings_by_use(rungs)
-    nothing = missing("not measured")
+    nothing = missing(Missing.NOT_MEASURED)
 
     def snr(rung: Rung) -> Quantity:
         levels: Sequence[Mapping[str, Quantity]] = [findings.get(pk, {}).get(rung.pk, {}) for pk in (use.pk, None)]

@@ -25,6 +25,7 @@ from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import UNIFORM
 from yellowjacket.core.registration.similarity import Similarity, scaled_to
@@ -257,9 +258,9 @@ def _rect(patch: Patch) -> Rect:
 
 def effect_of(picture: LanePicture) -> Mapping[str, Quantity]:
     """What the lane did to a picture's rung, by field of core.finish.Effect."""
-    nothing = missing("not measured: no raw frame belongs to it")
+    nothing = missing(Missing.NO_RAW_FRAME_OF_IT)
     fields = ("luma_as_is", "luma", "chroma_as_is", "chroma", "colour_de00", "detail_kept")
-    return {name: Quantity(*picture.effect[name]) if name in picture.effect else nothing for name in fields}
+    return {name: Quantity.from_plain(picture.effect[name]) if name in picture.effect else nothing for name in fields}
 
 
 def remove(lane: Lane) -> None:

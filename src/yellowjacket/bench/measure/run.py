@@ -28,8 +28,9 @@ from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, SMOOTHED, Measurand
+from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.measurands import Reading as CoreReading
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.raw.rect import even_rect
 from yellowjacket.core.readings.ladder import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
 from yellowjacket.core.readings.output_size import UseSize
@@ -242,7 +243,7 @@ def _known(rungs: Sequence[int]) -> dict[int, Known]:
             whole[rung].get(name) for name in (Measurand.PRNU, Measurand.CLIP_DN, Measurand.NEIGHBOUR_CORRELATION)
         )
         top = clip.value - black[rung].get("G1", 0.0) if clip is not None and clip.value is not None else None
-        smoothed = lag is not None and lag.reason == SMOOTHED
+        smoothed = lag is not None and lag.result.has(Remark.SMOOTHED)
         found[rung] = Known(black[rung], grey[rung], prnu.value if prnu else None, top, smoothed)
     return found
 
@@ -275,7 +276,8 @@ def _store_readings(rung: Rung, readings: Iterable[CoreReading]) -> None:
         Reading(
             rung=rung, patch_id=patches[r.patch] if r.patch else None, use_id=int(r.use) if r.use else None,
             channel=r.channel, quantity=r.quantity,
-            value=r.result.value, low=r.result.low, high=r.result.high, n=r.result.n, reason=r.result.reason[:300],
+            value=r.result.value, low=r.result.low, high=r.result.high, n=r.result.n,
+            notes=[note.plain for note in r.result.notes],
             method=r.method[:200], excluded=r.excluded,
         )
         for r in readings
@@ -383,7 +385,7 @@ def _exposures(ladder: Ladder, rungs: Sequence[Rung]) -> list[ExposureSignals]:
         white = max(white, top)
     # A frame that clips shows where all of the ladder would.
     clips = [q for of in whole.values() if (q := of.get((Measurand.CLIP_DN, "all"))) is not None and q.known]
-    clip = clips[0] if clips else Quantity(white, white, white, 0, "from the tag: no frame clips")
+    clip = clips[0] if clips else Quantity(white, white, white, 0, (Note(Remark.FROM_TAG),))
     metered = reference_rung(ladder, rungs).settings(ladder.f_number).level_stops
     found = []
     for rung in rungs:
@@ -395,7 +397,7 @@ def _exposures(ladder: Ladder, rungs: Sequence[Rung]) -> list[ExposureSignals]:
         prnu = of.get((Measurand.PRNU, "all"))
         noise = RungNoise(
             by_channel(Measurand.GAIN_E_PER_DN), by_channel(Measurand.READ_NOISE_DN), clip,
-            (prnu.value if prnu else None) or 0.0, of.get((Measurand.ROW_NOISE_DN, "all"), missing("no dark pair")),
+            (prnu.value if prnu else None) or 0.0, of.get((Measurand.ROW_NOISE_DN, "all"), missing(Missing.NO_DARK_PAIR)),
         )  # fmt: skip
         black = {channel: q.value or 0.0 for channel, q in by_channel(Measurand.BLACK_DN).items()}
         nominal = rung.settings(ladder.f_number).level_stops - metered

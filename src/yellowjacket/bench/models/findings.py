@@ -74,7 +74,8 @@ class Reading(models.Model):
     high = models.FloatField(null=True)
     n = models.PositiveBigIntegerField(default=0)
     excluded = models.PositiveIntegerField(default=0)
-    reason = models.CharField(max_length=300, blank=True)
+    # What is said of the value, or why there is none: see core.metrology.notes.
+    notes = models.JSONField(default=list, blank=True)
     method = models.CharField(max_length=200, blank=True)
 
     class Meta:
@@ -97,4 +98,9 @@ class Reading(models.Model):
     @property
     def result(self) -> Quantity:
         """The value as the core knows it."""
-        return Quantity(self.value, self.low, self.high, self.n, self.reason)
+        return Quantity.from_plain([self.value, self.low, self.high, self.n, self.notes])
+
+    @property
+    def reason(self) -> str:
+        """The notes in words."""
+        return self.result.reason

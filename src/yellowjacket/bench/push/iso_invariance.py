@@ -6,6 +6,7 @@ from yellowjacket.bench.models import Body, Reading, Sitting
 from yellowjacket.bench.push.latitude import IsoAgainstPush, _iso_noise
 from yellowjacket.core.latitude.iso_invariance import highlight_gained, invariant_from, penalties
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Remark
 
 
 def iso_against_push(sitting: Sitting, body: Body) -> IsoAgainstPush | None:
@@ -25,6 +26,6 @@ def iso_against_push(sitting: Sitting, body: Body) -> IsoAgainstPush | None:
 def second_base_of(sitting: Sitting, body: Body) -> int | None:
     """The ISO from which a second conversion gain was seen on the body's ladders, if any."""
     flags = Reading.objects.filter(
-        rung__ladder__sitting=sitting, rung__ladder__body=body, quantity=Measurand.FLAGS, reason__contains="second base"
-    )
-    return flags.values_list("rung__iso", flat=True).first()
+        rung__ladder__sitting=sitting, rung__ladder__body=body, quantity=Measurand.FLAGS
+    ).select_related("rung")
+    return next((row.rung.iso for row in flags if row.result.has(Remark.SECOND_BASE)), None)

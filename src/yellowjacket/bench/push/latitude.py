@@ -17,11 +17,11 @@ from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_li
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.readings.raw_modes import AREA, OWN
 
 # The cast of the neutral stands for neutral drift along an exposure ladder.
 CAST = "neutral_drift"
-_NO_HIGHLIGHT = "no highlight patch: draw one on the Measure page, on the brightest part that must keep its shape"
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +60,7 @@ def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
     clips = Reading.objects.filter(
         rung__in=rungs, quantity=Measurand.CLIPS_AT_STOPS, patch__role=Patch.Role.HIGHLIGHT
     ).first()
-    highlight, channel = clips.result if clips else missing(_NO_HIGHLIGHT), clips.channel if clips else ""
+    highlight, channel = clips.result if clips else missing(Missing.NO_HIGHLIGHT_PATCH), clips.channel if clips else ""
     found = {}
     for use in uses:
         plain, corrected = (
@@ -79,7 +79,7 @@ def _exposed_rung(
     found.pop(CAST, None)
     if cast in own:
         found[CAST] = own[cast].result
-    step = own[Measurand.STEP_STOPS].result if Measurand.STEP_STOPS in own else missing("not measured yet")
+    step = own[Measurand.STEP_STOPS].result if Measurand.STEP_STOPS in own else missing(Missing.NOT_MEASURED_YET)
     return ExposedRung(step, rung.label, found)
 
 
@@ -133,9 +133,9 @@ def _iso_noise(sitting: Sitting, body: Body) -> list[IsoNoise]:
     )
     uniform = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK, Patch.Role.FIELD, Patch.Role.WEDGE)
     # Thousands of rows: plain values, not models.
-    fields = ("rung_id", "patch__name", "channel", "quantity", "value", "low", "high", "n", "reason")
+    fields = ("rung_id", "patch__name", "channel", "quantity", "value", "low", "high", "n", "notes")
     for rung_id, name, channel, quantity, *numbers in lit.filter(patch__role__in=uniform).values_list(*fields):
-        patches[rung_id].setdefault((name, channel), {})[quantity] = Quantity(*numbers)
+        patches[rung_id].setdefault((name, channel), {})[quantity] = Quantity.from_plain(numbers)
     found: dict[int, IsoNoise] = {}
     for pk, rung in sorted(rungs.items(), key=lambda item: item[1].ladder_id not in fixed):
         parts = whole[pk]
@@ -188,9 +188,11 @@ class SamePixels:
         """The mode against the full frame averaged down, in per cent."""
         found = {}
         for name, pictures in self.rows.items():
-            share = ratio(pictures.get(OWN, missing("")), pictures.get(AREA, missing("")))
+            share = ratio(
+                pictures.get(OWN, missing(Missing.NOT_MEASURED)), pictures.get(AREA, missing(Missing.NOT_MEASURED))
+            )
             value, low, high = (None if q is None else 100 * (q - 1) for q in (share.value, share.low, share.high))
-            found[name] = Quantity(value, low, high, share.n, share.reason)
+            found[name] = Quantity(value, low, high, share.n, share.notes)
         return found
 
 

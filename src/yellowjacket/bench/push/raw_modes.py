@@ -10,6 +10,7 @@ from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Sitti
 from yellowjacket.bench.push.latitude import Equalised, SamePixels, SettingEffect
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.noise.smoothing import noise_hidden_stops, processing_part
 from yellowjacket.core.readings.raw_modes import SAME
 
@@ -26,7 +27,7 @@ def setting_effects(ladder: Ladder) -> list[SettingEffect]:
     for row in rows:
         found[row.rung_id].setdefault(row.quantity, row.result)
     sizes = dict(Frame.objects.filter(shot__rung__in=rungs).values_list("shot__rung_id", "size_bytes"))
-    nothing = missing("not measured")
+    nothing = missing(Missing.NOT_MEASURED)
     effects = []
     for rung in rungs:
         own, first = found[rung.pk], found[rungs[0].pk]
@@ -34,7 +35,7 @@ def setting_effects(ladder: Ladder) -> list[SettingEffect]:
         effects.append(
             SettingEffect(
                 rung, ratio(first.get(Measurand.SNR, nothing), own.get(Measurand.SNR, nothing)), correlation,
-                own.get(Measurand.DETAIL_SHARE, missing("no texture: mark one on the Measure page")),
+                own.get(Measurand.DETAIL_SHARE, missing(Missing.NO_TEXTURE)),
                 own.get(Measurand.RANGE_ENGINEERING, nothing), noise_hidden_stops(correlation),
                 sizes[rung.pk] / 1e6 if rung.pk in sizes else None,
             )

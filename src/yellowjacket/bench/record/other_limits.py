@@ -20,6 +20,7 @@ from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import in_words
 
 _NOT_SHOT = "not shot in this sitting"
 
@@ -126,8 +127,11 @@ def _of_iso(sitting: Sitting, body: Body) -> list[OtherLimit]:
 
 def marks_to_mind(ladder: Ladder) -> list[tuple[int, str]]:
     """Marks of an ISO ladder to avoid or prefer, with the reason."""
-    rows = Reading.objects.filter(rung__ladder=ladder, quantity=Measurand.FLAGS, value__gt=0).exclude(reason="")
-    return [(row.rung.iso, row.reason) for row in rows.select_related("rung").order_by("rung__position")]
+    rows = Reading.objects.filter(rung__ladder=ladder, quantity=Measurand.FLAGS, value__gt=0)
+    return [
+        (row.rung.iso, in_words(row.result.notes, ", "))
+        for row in rows.select_related("rung").order_by("rung__position")
+    ]
 
 
 def as_evidence(found: Sequence[OtherLimit]) -> list[dict[str, str]]:

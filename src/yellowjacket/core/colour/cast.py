@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb, means_of, neutral_drift
-from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, unknown
+from yellowjacket.core.metrology.notes import Missing
 
 # Hue angles in CIELAB, degrees, of a little more of a primary of the display on grey, or a little less of it.
 _DIRECTIONS = {
@@ -29,11 +30,10 @@ def cast_of(
     """
     means = means_of(own), means_of(reference)
     if means[0] is None or means[1] is None:
-        reason = next((q.reason for part in (own, reference) for q in part.values() if not q.known and q.reason), "")
-        return missing(reason or "the neutral patch has no reading here"), ""
+        return unknown(*own.values(), *reference.values(), otherwise=Missing.NO_NEUTRAL_READING), ""
     rng = np.random.default_rng(zlib.crc32(repr(means).encode()))
     drift = neutral_drift(means[0], means[1], xyz_to_camera, rng)
-    if drift.value is None or drift.reason or drift.value == 0:
+    if drift.value is None or drift.notes or drift.value == 0:
         return drift, ""
     return drift, _direction(np.array(means[0].mean_dn), np.array(means[1].mean_dn), xyz_to_camera)
 

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 # Linear sRGB → XYZ, D65 (IEC 61966-2-1; from memory).
 SRGB_TO_XYZ = np.array(
@@ -29,7 +30,6 @@ _LEAST_CHROMA = 8.0
 # Colour temperatures that can be told, K, and where lamps end and daylight begins.
 KELVIN_RANGE = (1700, 25000)
 _DAYLIGHT_FROM = 4000.0
-NOT_DISTINGUISHABLE = "not distinguishable from none"
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,7 +144,7 @@ def neutral_drift(
     """
     first, second = np.array(patch.mean_dn), np.array(reference.mean_dn)
     if (first <= 0).any() or (second <= 0).any():
-        return missing("a channel of the grey patch has no signal above black")
+        return missing(Missing.GREY_CHANNEL_DARK)
     matrix = camera_to_srgb(xyz_to_camera)
     value = float(_drift(first[None], second[None], second, matrix)[0])
     noise_first = rng.normal(0.0, patch.se_dn, (_DRAWS, 4))
@@ -208,7 +208,7 @@ def colour_shifts(
     """
     balance = np.array(grey.reference.mean_dn)
     if (balance <= 0).any() or _green(np.array(grey.own.mean_dn)) <= 0:
-        nothing = missing("a channel of the grey patch has no signal above black")
+        nothing = missing(Missing.GREY_CHANNEL_DARK)
         return ColourShifts((nothing,) * len(patches), nothing, nothing)
     matrix = camera_to_srgb(xyz_to_camera)
     own, own_errors = _stacked([patch.own for patch in patches])
@@ -240,7 +240,7 @@ def _saturation_kept(
     chroma = [np.hypot(lab[..., 1], lab[..., 2]) for lab in (value, base, drawn, drawn_base)]
     coloured = chroma[1] > _LEAST_CHROMA
     if not coloured.any():
-        return missing("no coloured patch: lay a grid over the colour patches")
+        return missing(Missing.NO_COLOUR_PATCH)
     kept = [part[..., coloured].mean(axis=-1) for part in chroma]
     low, high = (float(q) for q in np.quantile(kept[2] / kept[3], (0.025, 0.975)))
     found = float(kept[0] / kept[1])
@@ -253,7 +253,7 @@ def neutral_drift_duv(
     """Δu′v′ (CIE 1976 uniform chromaticity) of a grey patch against the reference rung, white-balanced there."""
     first, second = np.array(patch.mean_dn), np.array(reference.mean_dn)
     if (first <= 0).any() or (second <= 0).any():
-        return missing("a channel of the grey patch has no signal above black")
+        return missing(Missing.GREY_CHANNEL_DARK)
     matrix = SRGB_TO_XYZ @ camera_to_srgb(xyz_to_camera)
 
     def chromaticity(channels: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -275,7 +275,7 @@ def lightness_change(patch: PatchColour, grey: PatchColour, rng: np.random.Gener
     """Change of L* of a patch against the reference rung, both brought to the same grey: how far blacks are lifted."""
     balance = np.array(grey.reference.mean_dn)
     if (balance <= 0).any() or _green(np.array(grey.own.mean_dn)) <= 0:
-        return missing("a channel of the grey patch has no signal above black")
+        return missing(Missing.GREY_CHANNEL_DARK)
     ratio = _green(balance) / _green(np.array(grey.own.mean_dn))
     own, reference = (np.array(means.mean_dn)[None] for means in (patch.own, patch.reference))
     errors = [rng.normal(0.0, means.se_dn, (_SHIFT_DRAWS, 4)) for means in (patch.own, patch.reference)]
@@ -325,5 +325,5 @@ def _shift(value: float, drawn: NDArray[np.float64], alone: NDArray[np.float64],
     within = float(np.quantile(alone, 0.95))
     low, high = (max(0.0, 2 * value - float(q)) for q in np.quantile(drawn, (0.975, 0.025)))
     if value <= within:
-        return Quantity(value, 0.0, max(high, within), n, NOT_DISTINGUISHABLE)
+        return Quantity(value, 0.0, max(high, within), n, (Note(Remark.NOT_DISTINGUISHABLE),))
     return Quantity(value, min(low, value), max(high, value), n)

@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.darks.pixel_statistics import ordinary_tiles
-from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, unknown, with_error, with_relative_error
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 
@@ -69,7 +70,7 @@ class DarkCurrent:
     glow: Quantity
     hidden: bool = False
     # What the electrons are told by: the gain that was given, or the darks' own.
-    gain: Quantity = field(default_factory=lambda: missing("not told"))
+    gain: Quantity = field(default_factory=lambda: missing(Missing.NOT_TOLD))
     # Growth of every tile over the channels in e⁻/s, shape (rows, columns); empty when not known.
     surface: Array = field(default_factory=lambda: np.zeros((0, 0)))
 
@@ -81,7 +82,7 @@ def dark_current(times: Sequence[DarkTiles], gain: Quantity, temperature_c: floa
     """
     ordered = sorted(times, key=lambda one: one.exposure_s)
     if len({one.exposure_s for one in ordered}) < FEWEST_TIMES:
-        nothing = missing(f"darks of at least {FEWEST_TIMES} exposure times are needed")
+        nothing = missing(Missing.FEW_DARK_TIMES, FEWEST_TIMES)
         return DarkCurrent(temperature_c, nothing, dict.fromkeys(CHANNELS, nothing), nothing, nothing)
     seconds = np.array([one.exposure_s for one in ordered])
     # Slope in DN/s of every tile and channel; bright times scatter more, so the line is weighted by their variance.
@@ -93,7 +94,7 @@ def dark_current(times: Sequence[DarkTiles], gain: Quantity, temperature_c: floa
     if not gain.known:
         gain = _gain_of(plain, noisy)
     if gain.value is None:
-        nothing = missing(gain.reason)
+        nothing = unknown(gain)
         return DarkCurrent(temperature_c, nothing, dict.fromkeys(CHANNELS, nothing), nothing, nothing)
     by_channel = {c: _times(_jackknifed(plain[n]), gain) for n, c in enumerate(CHANNELS)}
     current = _times(_jackknifed(plain.mean(axis=0)), gain)
@@ -154,7 +155,7 @@ def _gain_of(slopes: Array, noise: Array) -> Quantity:
     mean, mean_se = _jackknifed(slopes.mean(axis=0))
     variance, variance_se = _jackknifed(noise.mean(axis=0))
     if mean <= 3 * mean_se or variance <= 3 * variance_se:
-        return missing("the dark signal is too small to tell the gain: add light frames of this ISO")
+        return missing(Missing.DARK_SIGNAL_SMALL)
     relative = math.hypot(mean_se / mean, variance_se / variance)
     return with_relative_error(mean / variance, relative, int(slopes.size))
 
@@ -162,7 +163,7 @@ def _gain_of(slopes: Array, noise: Array) -> Quantity:
 def _glow(slopes: Array, glowing: NDArray[np.bool_], gain: Quantity) -> Quantity:
     every = slopes.mean(axis=0)
     if not glowing.any():
-        return Quantity(0.0, 0.0, 0.0, int(every.size), "no tile glows")
+        return Quantity(0.0, 0.0, 0.0, int(every.size), (Note(Remark.NO_GLOW),))
     plain = float(np.median(every[~glowing])) if (~glowing).any() else 0.0
     strongest = float(every.max()) - plain
     factor = gain.value or 0.0
@@ -179,13 +180,13 @@ def doubling_c(currents: Sequence[DarkCurrent]) -> Quantity:
         and (one.current.low or 0.0) > 0
     ]  # fmt: skip
     if len({temperature for temperature, _ in known}) < 2:
-        return missing("dark current clear of zero at two temperatures is needed")
+        return missing(Missing.FEW_TEMPERATURES)
     degrees = np.array([temperature for temperature, _ in known])
     logs = np.array([math.log2(current.value or 1.0) for _, current in known])
     centred = degrees - degrees.mean()
     slope = float(centred @ logs) / float(centred @ centred)
     if slope <= 0:
-        return missing("dark current does not grow with the temperatures given: check them")
+        return missing(Missing.NO_GROWTH_WITH_TEMPERATURE)
     # Errors of the logarithm, and of the temperatures on the slope they stand on.
     errors = np.array([current.se / (current.value or 1.0) / math.log(2) for _, current in known])
     thermometer = slope * THERMOMETER_C / Z95

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from yellowjacket.core.darks.dark_current import DarkTiles, dark_tiles
 from yellowjacket.core.darks.hot_pixels import PixelTable, hot_pixels
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.noise.banding import banding_of
 from yellowjacket.core.raw.dark_or_light import looks_dark
@@ -169,10 +170,10 @@ def noise_of(variances: Sequence[NDArray[np.float64]]) -> Quantity:
     scatter."""
     every = np.concatenate([one.ravel() for one in variances])
     if not every.size or not np.isfinite(every).all():
-        return missing("one dark alone: its noise needs a second one")
+        return missing(Missing.ONE_DARK_NOISE)
     middle = float(np.median(every))
     if middle <= 0:
-        return missing("both darks are equal")
+        return missing(Missing.EQUAL_DARKS)
     spread = SIGMA_PER_MAD * float(np.median(np.abs(every - middle)))
     relative = 1.2533 * spread / middle / math.sqrt(every.size)
     return with_relative_error(math.sqrt(middle), max(relative / 2, 1e-4), every.size)
@@ -181,7 +182,7 @@ def noise_of(variances: Sequence[NDArray[np.float64]]) -> Quantity:
 def _bands(frames: Sequence[RawFrame]) -> tuple[Quantity, Quantity]:
     """Row and column noise of the channel that has most."""
     if len(frames) < 2:
-        nothing = missing("one dark alone: bands need a second one")
+        nothing = missing(Missing.ONE_DARK_BANDS)
         return nothing, nothing
     found = []
     for channel in CHANNELS:

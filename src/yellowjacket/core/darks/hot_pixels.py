@@ -25,8 +25,9 @@ from yellowjacket.core.darks.pixel_statistics import (
     spread_at,
     spreads,
 )
-from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.intervals import proportion
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 
 # In the order of their codes in an array of pixels.
@@ -270,7 +271,7 @@ def also_in(table: PixelTable, others: Iterable[PixelTable]) -> Quantity:
     """
     own = _places(table.of(LASTING))
     if not own.size:
-        return Quantity(None, reason="no hot pixel to look for")
+        return missing(Missing.NO_HOT_PIXEL_TO_FIND)
     there = np.isin(own, np.concatenate([_places(other.of((*LASTING, WARM))) for other in others] or [_NONE]))
     return proportion(float(there.mean()), own.size)
 

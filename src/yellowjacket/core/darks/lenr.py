@@ -12,6 +12,7 @@ from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, ratio
 from yellowjacket.core.metrology.intervals import density
+from yellowjacket.core.metrology.notes import Missing
 
 # LENR that leaves so much of the hot pixels was not at work.
 _LEFT_IDLE = 0.8
@@ -81,7 +82,7 @@ def _apart(off: TimeFindings, on: TimeFindings) -> float | None:
 
 def _removed(before: float, after: float) -> Quantity:
     if not before:
-        return missing("no hot pixel to remove")
+        return missing(Missing.NO_HOT_PIXEL_TO_REMOVE)
     share = 1 - after / before
     half = Z95 * math.sqrt(max(after, 1) / before**2 * (1 + after / before))
     return Quantity(share, max(share - half, -1.0), min(share + half, 1.0), round(before))

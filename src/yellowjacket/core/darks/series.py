@@ -27,8 +27,9 @@ from yellowjacket.core.darks.usable_exposure import (
     longest,
 )
 from yellowjacket.core.limits.tolerance import Criterion
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_error
 from yellowjacket.core.metrology.intervals import density
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 
 _USUAL_SE_C = 0.9
@@ -43,7 +44,7 @@ class Known:
     saturation_e: Quantity
 
 
-NOTHING_KNOWN = Known(*[missing("no light frames of this ISO were measured")] * 3)
+NOTHING_KNOWN = Known(*[missing(Missing.NO_LIGHT_FRAMES_MEASURED)] * 3)
 
 
 class DarkLadder:
@@ -111,7 +112,7 @@ class DarkLadder:
 
     def _signal_e(self, one: TimeFindings, channels: Sequence[str]) -> Quantity:
         if self.gain.value is None:
-            return missing(self.gain.reason)
+            return unknown(self.gain)
         level = float(np.mean([one.tiles.medians[channel] - self._bias_dn[channel] for channel in channels]))
         means = np.mean([one.tiles.means[channel] for channel in channels], axis=0)
         spread = SIGMA_PER_MAD * float(np.median(np.abs(means - np.median(means)))) / math.sqrt(means.size)
@@ -165,7 +166,7 @@ class DarkLadder:
     def current_at(self, celsius: float) -> Quantity:
         """Dark current predicted for a temperature, e⁻/s."""
         if self.reference_c is None:
-            return missing("the temperature of these darks is not known")
+            return missing(Missing.DARK_TEMPERATURE_UNKNOWN)
         return at_temperature(self.current.current, self.reference_c, celsius, self.doubling)
 
     def lenr(self, factor: float = 1.0) -> list[LenrTime]:
@@ -185,13 +186,13 @@ class DarkLadder:
     def hot_per_mpix(self, one: TimeFindings, factor: float = 1.0, *, repaired: bool = False) -> Quantity:
         """Lasting pixels of a time that stand out, per megapixel of the sensor."""
         if one.pixels is None:
-            return missing("hot pixels are told from two darks of a time or more")
+            return missing(Missing.FEW_DARKS_FOR_HOT_PIXELS)
         return density(standing_at(one.pixels, factor, repaired=repaired), one.pixels.megapixels)
 
     def snr(self, one: TimeFindings, factor: float = 1.0) -> Quantity:
         """SNR of the lifted shadow after a time, with LENR where the time had it."""
         if self.shadow is None:
-            return missing("no gain is known: measure light frames of this ISO, or more times")
+            return missing(Missing.GAIN_UNKNOWN_OF_DARKS)
         darks = 1.0 if one.group.lenr else 0.0
         value, low, high = (self.shadow.snr(self.warmed(one), factor, darks, end) for end in ("value", "low", "high"))
         return Quantity(value, min(low, value), max(high, value), len(self.off))

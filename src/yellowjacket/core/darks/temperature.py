@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
 from yellowjacket.core.darks.dark_current import THERMOMETER_C, DarkCurrent, DarkTiles, dark_current
-from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, unknown, with_relative_error
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 
 # Roughly doubles every so many degrees (common practice, no source): what serves where the darks do not tell.
@@ -23,7 +24,6 @@ _USUAL_SE = 0.15
 # Less warmth apart than this, or a less certain result, says nothing.
 _LEAST_APART_C, _MOST_RELATIVE_SE = 3.0, 0.3
 _ROUNDS = 3
-_NOT_KNOWN = "the temperature of the darks is not known: enter it, or import a CSV of file and temperature"
 
 
 def warmed_s(seconds: float, celsius: float, reference_c: float, doubling_c: float) -> float:
@@ -40,7 +40,7 @@ def dark_law(
     """
     known = [one for one in temperatures if one is not None]
     if len(known) < len(times) or not times:
-        return dark_current(times, gain), missing(_NOT_KNOWN)
+        return dark_current(times, gain), missing(Missing.TEMPERATURE_TO_ENTER)
     degrees = np.array(known)
     reference = round(float(np.median(degrees)), 1)
     doubling = _doubling(times, degrees, reference)
@@ -55,11 +55,9 @@ def dark_law(
 
 def _doubling(times: Sequence[DarkTiles], degrees: NDArray[np.float64], reference: float) -> Quantity:
     if float(degrees.max() - degrees.min()) < _LEAST_APART_C:
-        return missing(
-            f"the darks differ by less than {_LEAST_APART_C:g} °C: shoot the ladder warmer or cooler as well"
-        )
+        return missing(Missing.TEMPERATURES_TOO_CLOSE, _LEAST_APART_C)
     if len(times) < 4:
-        return missing("darks of at least four times or temperatures are needed")
+        return missing(Missing.FEW_TIMES_OR_TEMPERATURES)
     seconds = np.array([one.exposure_s for one in times])
     # The middle tile stands for all: glow and outliers count little.
     levels = np.array([float(np.median(np.mean(list(one.means.values()), axis=0))) for one in times])
@@ -81,12 +79,12 @@ def _doubling(times: Sequence[DarkTiles], degrees: NDArray[np.float64], referenc
         jacobian = np.asarray(fit.jac)
         covariance = np.linalg.inv(jacobian.T @ jacobian)
     except np.linalg.LinAlgError:
-        return missing("times and temperatures go together: shoot some times both warm and cool")
+        return missing(Missing.TIMES_FOLLOW_TEMPERATURES)
     se = math.sqrt(max(float(covariance[2, 2]), 0.0))
     if rate <= 0 or fit.x[1] <= 0:
-        return missing("dark current does not grow with the temperatures given: check them")
+        return missing(Missing.NO_GROWTH_WITH_TEMPERATURE)
     if se / rate > _MOST_RELATIVE_SE:
-        return missing("these temperatures do not settle it: shoot the ladder clearly warmer or cooler as well")
+        return missing(Missing.TEMPERATURES_DO_NOT_SETTLE)
     return with_relative_error(1 / rate, se / rate, len(times))
 
 
@@ -103,12 +101,12 @@ def at_temperature(current: Quantity, reference_c: float, celsius: float, doubli
     Where the doubling temperature was not measured the usual 6 °C serve, less surely.
     """
     if current.value is None or current.value <= 0:
-        return missing(current.reason or "no dark current above zero was measured")
+        return unknown(current, otherwise=Missing.NO_DARK_CURRENT)
     value, relative = (
         (doubling.value, doubling.se / doubling.value) if doubling.value else (USUAL_DOUBLING_C, _USUAL_SE)
     )
     apart = celsius - reference_c
     growth = math.log(2) * apart / value
     se = math.hypot(current.se / current.value, growth * relative)
-    remark = "" if doubling.value or not apart else f"with the usual doubling every {USUAL_DOUBLING_C:g} °C"
-    return with_relative_error(current.value * math.exp(growth), se, current.n, remark)
+    remarks = () if doubling.value or not apart else (Note(Remark.USUAL_DOUBLING, (USUAL_DOUBLING_C,)),)
+    return with_relative_error(current.value * math.exp(growth), se, current.n, *remarks)

@@ -22,6 +22,7 @@ from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
 from yellowjacket.core.metrology.intervals import density
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.raw.frame import CHANNELS
 
 AS_SHOT, REPAIRED, WITH_LENR, WITH_MASTER = ANSWERS = ("as shot", "single-pixel repair", "LENR", "master dark")
@@ -34,7 +35,6 @@ _SHORTEST_S, _LONGEST_S = 1 / 8, 8 * 3600.0
 _BISECTIONS = 40
 # A course beyond the darks that were shot is uncertain by this factor a stop of time.
 _BEYOND_PER_STOP = 1.15
-_NO_COURSE = "darks of two exposure times at least are needed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,15 +164,21 @@ class Longest:
     criterion: str = ""
     beyond: bool = False
     predicted: bool = False
-    reason: str = ""
+    why: Remark | Missing | None = None
 
     @property
     def quantity(self) -> Quantity:
         """As a quantity in seconds; its remark names what ends it."""
-        words = [self.reason, f"limited by {self.criterion}" if self.criterion else ""]
-        words += ["past the longest dark that was shot"] if self.beyond else []
-        words += ["predicted from frames without it"] if self.predicted else []
-        return Quantity(self.seconds, self.low, self.high, 0, "; ".join(word for word in words if word))
+        notes = [Note(self.why)] if self.why else []
+        notes += [Note(Remark.LIMITED_BY, (self.criterion,))] if self.criterion else []
+        notes += [Note(Remark.PAST_THE_LONGEST_DARK)] if self.beyond else []
+        notes += [Note(Remark.PREDICTED)] if self.predicted else []
+        return Quantity(self.seconds, self.low, self.high, 0, tuple(notes))
+
+    @property
+    def reason(self) -> str:
+        """Why there is no limit, in words; empty where it has one."""
+        return self.why.value if self.why else ""
 
 
 def longest(
@@ -186,7 +192,7 @@ def longest(
     the course was read; the same when either is None.
     """
     if len(course.points) < 2:
-        return Longest(None, reason=_NO_COURSE)
+        return Longest(None, why=Missing.ONE_DARK_TIME)
     apart = 0.0 if celsius is None or reference_c is None else celsius - reference_c
     darks = {WITH_LENR: 1.0, WITH_MASTER: float(MASTER_FRAMES)}.get(answer, 0.0)
 
@@ -212,9 +218,9 @@ def longest(
     predicted = not course.measured
     last = course.points[-1].warmed_s / 2.0 ** (apart / doubling_c)
     if middle < _SHORTEST_S:
-        return Longest(None, criterion=label, predicted=predicted, reason="already over the limit at 1/8 s")
+        return Longest(None, criterion=label, predicted=predicted, why=Missing.OVER_AT_ONCE)
     if middle > _LONGEST_S:
-        return Longest(last, min(low, last), _LONGEST_S, "", True, predicted, "at least: nothing fails in any night")
+        return Longest(last, min(low, last), _LONGEST_S, "", True, predicted, Remark.NOTHING_FAILS)
     return Longest(middle, min(low, middle), min(max(high, middle), _LONGEST_S), label, middle > last, predicted)
 
 
@@ -243,7 +249,7 @@ def growth(course: Course) -> Growth:
     """Power law through the counts of a course, weighted by their Poisson errors."""
     points = [one for one in course.points if one.per_mpix.n > 0 and one.per_mpix.value]
     if len(points) < 3:
-        return Growth(missing("hot pixels at three exposure times at least are needed"), None)
+        return Growth(missing(Missing.FEW_HOT_PIXEL_TIMES), None)
     x = np.log2([one.warmed_s for one in points])
     y = np.log2([one.per_mpix.value or 1.0 for one in points])
     weights = np.array([float(one.per_mpix.n) for one in points])
@@ -264,7 +270,7 @@ def growth(course: Course) -> Growth:
 def per_area(per_mpix: Quantity, pixel_pitch_um: float | None) -> Quantity:
     """Per mm² of sensor instead of per megapixel: a megapixel covers pitch² mm²."""
     if not pixel_pitch_um:
-        return missing("the size of the sensor is not in the register")
+        return missing(Missing.SENSOR_SIZE_UNKNOWN)
     return per_mpix.scaled(1 / pixel_pitch_um**2)
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.two_frame import PairNoise
 
 # Neighbouring steps are told apart when their difference is above so many standard errors of it.
@@ -19,7 +20,6 @@ _APART_SE = 2.0
 # A step that falls by less than this share of what its density says is lit by stray light.
 _FALLING = 0.5
 FEWEST_STEPS = 3
-_TOO_FEW = f"a wedge of at least {FEWEST_STEPS} steps is needed: lay a grid over it and call it a wedge"
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ def wedge_range(steps: Sequence[PairNoise], step_stops: float, wanted: Sequence[
         seen = seen[1:]
     seen = seen[: next((n for n, one in enumerate(seen) if not one.signal.known), len(seen))]
     if len(seen) < FEWEST_STEPS:
-        nothing = missing(_TOO_FEW)
+        nothing = missing(Missing.FEW_WEDGE_STEPS, FEWEST_STEPS)
         return WedgeRange(dict.fromkeys(wanted, nothing), nothing, nothing)
     return WedgeRange(
         {snr: _down_to(seen, snr) for snr in wanted}, _told_apart(seen, step_stops), _floor(seen, step_stops)
@@ -77,18 +77,18 @@ def _down_to(steps: Sequence[PairNoise], snr: float) -> Quantity:
     for above, below in pairwise(steps):
         first, second = _snr(above), _snr(below)
         if first < snr:
-            return missing(f"the lightest step has no SNR of {snr:g}")
+            return missing(Missing.LIGHTEST_STEP_TOO_NOISY, snr)
         if second >= snr:
             continue
         begin = _depth(steps[0], above)
         if second <= 0:
-            return Quantity(begin, begin, begin, n, "the next step is not clear of black")
+            return Quantity(begin, begin, begin, n, (Note(Remark.NEXT_STEP_IN_BLACK),))
         slope = math.log2(first / second) / math.log2((above.signal.value or 0.0) / (below.signal.value or 1.0))
         value = begin + math.log2(first / snr) / slope
         error = math.hypot(_relative_error(above), _relative_error(below)) / math.sqrt(2) / math.log(2) / slope
         return with_error(value, math.hypot(error, steps[0].signal.se / (steps[0].signal.value or 1.0)), n)
     depth = _depth(steps[0], steps[-1])
-    return Quantity(depth, depth, depth, n, "at least: the darkest step of the wedge is still above it")
+    return Quantity(depth, depth, depth, n, (Note(Remark.AT_LEAST_DARKEST_STEP),))
 
 
 def _told_apart(steps: Sequence[PairNoise], step_stops: float) -> Quantity:
@@ -103,7 +103,7 @@ def _told_apart(steps: Sequence[PairNoise], step_stops: float) -> Quantity:
     # A count has no scatter of its own: the next step is the interval's end.
     return Quantity(
         value, value, value if whole else value + step_stops, sum(step.n for step in steps),
-        "at least: every step of the wedge" if whole else "",
+        (Note(Remark.AT_LEAST_EVERY_STEP),) if whole else (),
     )  # fmt: skip
 
 
@@ -117,10 +117,10 @@ def _floor(steps: Sequence[PairNoise], step_stops: float) -> Quantity:
         fall = math.log2((first.value or 0.0) / (second.value or 1.0))
         error = math.hypot(first.se / (first.value or 1.0), second.se / (second.value or 1.0)) / math.log(2)
         if fall + Z95 * error < _FALLING * step_stops:
-            return with_error(_depth(top, below), error, below.n, "stray light: darker steps fall no further")
+            return with_error(_depth(top, below), error, below.n, Note(Remark.STRAY_LIGHT))
         last = below
     else:
         depth = _depth(top, last)
-        return Quantity(depth, depth, depth, last.n, "at least: the steps fall to the end of the wedge")
+        return Quantity(depth, depth, depth, last.n, (Note(Remark.AT_LEAST_TO_THE_END),))
     depth = _depth(top, above)
-    return Quantity(depth, depth, depth, above.n, "at least: noise hides what lies deeper")
+    return Quantity(depth, depth, depth, above.n, (Note(Remark.AT_LEAST_NOISE_HIDES),))

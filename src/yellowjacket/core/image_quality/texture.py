@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import without_plane
 
 # Channel pixels along the shorter side of a patch below which rings hold too few frequencies.
@@ -51,22 +52,20 @@ def finest_detail(pairs: Sequence[tuple[Field, Field]], fixed_dn2: Sequence[floa
     """
     shortest = min(min(first.shape) for first, _ in pairs)
     if shortest < LEAST_SIDE_PX:
-        return missing(
-            f"the textured patch has {shortest} pixels of a channel along its short side: make it {LEAST_SIDE_PX}"
-        )
+        return missing(Missing.TEXTURE_TOO_NARROW, shortest, LEAST_SIDE_PX)
     sums = _ring_sums(pairs, fixed_dn2)
     n = pairs[0][0].size * len(pairs)
     whole = _crossing(_coherence(sums, None))
     if whole is None:
         top = _coherence(sums, None).frequency[-1]
-        return Quantity(NYQUIST, float(top), NYQUIST, n, "at least: detail beyond what a channel can show")
+        return Quantity(NYQUIST, float(top), NYQUIST, n, (Note(Remark.AT_LEAST_A_CHANNEL),))
     parts = [_crossing(_coherence(sums, left_out)) for left_out in range(_GROUPS)]
     # A course that never falls without a sector stands at the end of the scale.
     values = np.array([NYQUIST if part is None else part for part in parts])
     se = math.sqrt((_GROUPS - 1) / _GROUPS * float(np.sum((values - values.mean()) ** 2)))
     low, high = max(0.0, whole - _T95 * se), min(NYQUIST, whole + _T95 * se)
-    remark = "no detail clear of noise" if whole == 0.0 else ""
-    return Quantity(whole, low, high, n, remark)
+    remarks = (Note(Remark.NO_DETAIL),) if whole == 0.0 else ()
+    return Quantity(whole, low, high, n, remarks)
 
 
 def _ring_sums(pairs: Sequence[tuple[Field, Field]], fixed_dn2: Sequence[float]) -> NDArray[np.float64]:

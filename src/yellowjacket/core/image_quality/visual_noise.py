@@ -16,12 +16,12 @@ from numpy.typing import NDArray
 
 from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.noise.autocorrelation import LAGS, LagSums, lag_sums
 
 # Fewest output pixels along a side of a patch that tell noise at a size; coarser sizes go on as white noise.
 _FEWEST_BLOCKS = 8
-_AS_WHITE = "the patch is small: beyond {0} × {0} cells the noise is taken as white"
 # Half of the autocorrelation's height, where the width of a grain is read.
 _HALF = 0.5
 
@@ -41,9 +41,9 @@ class Appearance:
     grain: Quantity
 
 
-def unseen(reason: str) -> Appearance:
+def unseen(*notes: Note) -> Appearance:
     """An appearance that could not be read."""
-    nothing = missing(reason)
+    nothing = Quantity(None, notes=notes)
     return Appearance(nothing, nothing, nothing)
 
 
@@ -67,11 +67,11 @@ def appearance(a: Cells, b: Cells, how: Rendering, cells_per_output: float) -> A
     one, other = (_linear(planes, how) for planes in (a, b))
     most = min(one.shape[:2]) // _FEWEST_BLOCKS
     if most < 1:
-        return unseen(f"the patch is under {2 * _FEWEST_BLOCKS} px: make it larger")
+        return unseen(Note(Missing.PATCH_UNDER, (2 * _FEWEST_BLOCKS,)))
     lower = min(int(side), most)
     finer = _at(one, other, lower)
     if side > most:
-        white, remark = lower / side, _AS_WHITE.format(lower)
+        white, remark = lower / side, Note(Remark.AS_WHITE, (lower,))
         luma, chroma = (_noted(q.scaled(white), remark) for q in (finer.luma, finer.chroma))
         return Appearance(luma, chroma, finer.grain)
     if side == lower or lower == most:
@@ -135,7 +135,7 @@ def _root(power: NDArray[np.float64], lags: LagSums) -> Quantity:
     n = power.size
     value = float(power.sum()) / (n - 3)
     if value <= 0:
-        return missing("both frames are constant here")
+        return missing(Missing.CONSTANT_FRAMES)
     # Neighbours that vary together are fewer than they seem: Σρ² over the lags seen.
     together = 2 * float(np.sum(lags.correlation**2)) - 1
     alike = max(1.0, together - 2 * lags.correlation.size / n)
@@ -151,7 +151,7 @@ def _grain(lags: LagSums) -> Quantity:
         steps = [1.0, *(float(rho) + taken for rho in course[1:])]
         widths.append(_width(steps))
     if None in widths:
-        return missing(f"grain wider than {2 * LAGS} output pixels: not told from so small a patch")
+        return missing(Missing.GRAIN_TOO_WIDE, 2 * LAGS)
     width = sum(w or 0.0 for w in widths) / 2
     # d width / d ρ₁ = width² near white noise; two directions are averaged.
     return with_error(width, width * width / math.sqrt(2 * lags.n), lags.n)
@@ -172,5 +172,5 @@ def _between(finer: Quantity, coarser: Quantity, share: float) -> Quantity:
     return with_relative_error(value, relative, coarser.n)
 
 
-def _noted(quantity: Quantity, remark: str) -> Quantity:
-    return Quantity(quantity.value, quantity.low, quantity.high, quantity.n, quantity.reason or remark)
+def _noted(quantity: Quantity, remark: Note) -> Quantity:
+    return Quantity(quantity.value, quantity.low, quantity.high, quantity.n, quantity.notes or (remark,))

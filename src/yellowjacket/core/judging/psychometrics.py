@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from scipy.stats import binomtest
 
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
+from yellowjacket.core.metrology.notes import Missing
 
 # Fewer answers say too little.
 FEWEST_TRIALS = 20
@@ -97,11 +98,11 @@ def fitted(noise_log2: Sequence[float], accepted: Sequence[bool], stimuli: Seque
     steady = _consistency(stimuli or [round(1000 * one) for one in noise_log2], accepted)
     count = len(accepted)
     if count < FEWEST_TRIALS:
-        nothing = missing(f"not enough grades: {count} of {FEWEST_TRIALS} at least")
+        nothing = missing(Missing.FEW_GRADES, count, FEWEST_TRIALS)
         return Threshold(nothing, nothing, steady)
     if len(set(accepted)) < 2:
         word = "everything" if accepted[0] else "nothing"
-        nothing = missing(f"not enough grades: {word} was accepted, so the line lies outside what was shown")
+        nothing = missing(Missing.LINE_OUTSIDE, word)
         return Threshold(nothing, nothing, steady)
     x = np.asarray(noise_log2, np.float64)
     y = np.asarray(accepted, np.bool_)
@@ -142,7 +143,7 @@ def _consistency(stimuli: Sequence[int], accepted: Sequence[bool]) -> Quantity:
         else:
             first[stimulus] = answer
     if not same:
-        return missing("no picture was shown twice")
+        return missing(Missing.NO_REPEATS)
     interval = binomtest(sum(same), len(same)).proportion_ci(0.95)
     return Quantity(sum(same) / len(same), float(interval.low), float(interval.high), len(same))
 
@@ -168,7 +169,7 @@ def kappa(one: Sequence[int], other: Sequence[int], grades: int = 5, *, weighted
         raise ValueError("both must have graded the same pictures")
     count = len(one)
     if count < 2:
-        return missing("two people must have graded two rungs in common at least")
+        return missing(Missing.FEW_COMMON_GRADES)
     table = np.zeros((grades, grades))
     for a, b in zip(one, other, strict=True):
         table[a - 1, b - 1] += 1
@@ -179,7 +180,7 @@ def kappa(one: Sequence[int], other: Sequence[int], grades: int = 5, *, weighted
     agree = 1 - apart if weighted else np.eye(grades)
     seen, expected = float((agree * share).sum()), float((agree * np.outer(rows, columns)).sum())
     if math.isclose(expected, 1.0):
-        return missing("both gave the same grade throughout: agreement cannot be told from habit")
+        return missing(Missing.ONE_GRADE_THROUGHOUT)
     value = (seen - expected) / (1 - expected)
     mean_rows, mean_columns = agree @ columns, agree.T @ rows
     spread = share * (agree - (mean_rows[:, None] + mean_columns[None, :]) * (1 - value)) ** 2

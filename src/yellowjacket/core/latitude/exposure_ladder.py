@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from yellowjacket.core.colour.cast import cast_of
 from yellowjacket.core.latitude.exposure_steps import RungLevels, StepFit, fit_steps
 from yellowjacket.core.latitude.push_pull import PatchChannel, first_to_clip
-from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing, unknown
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.raw.frame import CHANNELS
 
 # What relating exposures reads: stored anew every time.
@@ -38,9 +39,9 @@ class RungNoise:
 
     gain: Mapping[str, Quantity] = field(default_factory=dict)
     read_noise_dn: Mapping[str, Quantity] = field(default_factory=dict)
-    clip_dn: Quantity = field(default_factory=lambda: missing("no clip point"))
+    clip_dn: Quantity = field(default_factory=lambda: missing(Missing.NO_CLIP_POINT))
     prnu: float = 0.0
-    row_noise_dn: Quantity = field(default_factory=lambda: missing("no dark pair"))
+    row_noise_dn: Quantity = field(default_factory=lambda: missing(Missing.NO_DARK_PAIR))
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +95,7 @@ def _below_clip(rung: ExposureSignals) -> ExposureSignals:
         return rung
     signals = {
         name: {
-            channel: missing("clipped")
+            channel: missing(Missing.CLIPPED)
             if quantity.value is not None
             and quantity.value > _CLEAR_SHARE * (clip.value - rung.black_dn.get(channel, 0.0))
             else quantity
@@ -116,16 +117,16 @@ def _with_black(rung: ExposureSignals) -> dict[str, dict[str, Quantity]]:
 def _less(quantity: Quantity, offset: float) -> Quantity:
     """The quantity less an exact number."""
     value, low, high = (None if q is None else q - offset for q in (quantity.value, quantity.low, quantity.high))
-    return Quantity(value, low, high, quantity.n, quantity.reason)
+    return Quantity(value, low, high, quantity.n, quantity.notes)
 
 
 def _bands(rung: ExposureSignals, roles: Mapping[str, str]) -> Quantity:
     """Row noise as a share of the grey patch: a push makes both larger by as much."""
     grey = next((name for name, role in roles.items() if role == "grey"), "")
-    signal = rung.signals.get(grey, {}).get("G1", missing("no grey patch"))
+    signal = rung.signals.get(grey, {}).get("G1", missing(Missing.NO_GREY_PATCH))
     rows = rung.noise.row_noise_dn
     if rows.value is None or not signal.value or signal.value <= 0:
-        return missing(rows.reason if rows.value is None else signal.reason or "the grey patch has no signal")
+        return unknown(rows, signal, otherwise=Missing.GREY_DARK)
     return rows.scaled(1 / signal.value)
 
 
@@ -145,9 +146,9 @@ def _casts(
         }
         for quantity, black in blacks.items():
             if rung.key == reference.key:
-                cast, word = Quantity(0.0, 0.0, 0.0, 0, "the reference rung"), ""
+                cast, word = Quantity(0.0, 0.0, 0.0, 0, (Note(Remark.REFERENCE_RUNG),)), ""
             elif None in black.values():
-                cast, word = missing(next(iter(fit.black_dn.values())).reason), ""
+                cast, word = unknown(*fit.black_dn.values()), ""
             else:
                 parts = [
                     {c: _less(q, black.get(c) or 0.0) for c, q in side.get(name, {}).items()} for side in (levels, base)
@@ -171,7 +172,7 @@ def _clipping(rungs: Sequence[ExposureSignals], fit: StepFit) -> Iterator[Readin
             part = next((p for rung in by_light if (p := _whole(rung, name, channel, fit)) is not None), None)
             if part is not None:
                 parts[channel] = part
-        stops, first = first_to_clip(parts) if parts else (missing("it clips on every rung, or was never read"), "")
+        stops, first = first_to_clip(parts) if parts else (missing(Missing.CLIPS_EVERYWHERE), "")
         yield Reading(
             name, first or ALL, Measurand.CLIPS_AT_STOPS, stops, "0.1 % of its pixels clip, by the noise model"
         )

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 Array = NDArray[np.float64]
 
@@ -60,8 +61,8 @@ def fit_steps(rungs: Sequence[RungLevels], reference: int, black_dn: Mapping[str
     channels = tuple(black_dn)
     names = [name for name in rungs[place].levels if any(q.known for q in rungs[place].levels[name].values())]
     if len(names) < _FEWEST_PATCHES or len(rungs) < 2:
-        reason = f"{len(names)} patches can be read on the correct frame; at least {_FEWEST_PATCHES} are needed"
-        return _nothing(rungs, channels, reason if len(rungs) > 1 else "a ladder of at least two rungs is needed")
+        few = Note(Missing.FEW_PATCHES_ON_CORRECT, (len(names), _FEWEST_PATCHES))
+        return _nothing(rungs, channels, few if len(rungs) > 1 else Note(Missing.ONE_RUNG))
     means, weights = _gathered(rungs, names, channels)
     begin = np.array([black_dn[channel] for channel in channels])
     first = _first_guess(means, weights, begin, place, [rung.nominal_stops for rung in rungs])
@@ -79,24 +80,24 @@ def fit_steps(rungs: Sequence[RungLevels], reference: int, black_dn: Mapping[str
     found: dict[int, Quantity] = {}
     for k, rung in enumerate(rungs):
         if k == place:
-            found[rung.key] = Quantity(0.0, 0.0, 0.0, n, "the reference rung")
+            found[rung.key] = Quantity(0.0, 0.0, 0.0, n, (Note(Remark.REFERENCE_RUNG),))
         elif seen[k]:
             found[rung.key] = _within(steps[k], se[k], count, n)
         else:
-            found[rung.key] = missing("every patch clips here or is lost in noise")
+            found[rung.key] = missing(Missing.NO_USABLE_PATCH)
     blacks = {c: _within(black[k], se[len(rungs) + k], count, n) for k, c in enumerate(channels)}
     return StepFit(found, blacks, _linearity(rungs, means, weights, steps, black), len(names))
 
 
 def _within(value: float, se: float, count: int, n: int) -> Quantity:
     if not (math.isfinite(value) and math.isfinite(se)):
-        return missing("the fit gave no finite result")
+        return missing(Missing.FIT_NOT_FINITE)
     half = _T95[count] * se
     return Quantity(float(value), float(value - half), float(value + half), n)
 
 
-def _nothing(rungs: Sequence[RungLevels], channels: Sequence[str], reason: str) -> StepFit:
-    nothing = missing(reason)
+def _nothing(rungs: Sequence[RungLevels], channels: Sequence[str], reason: Note) -> StepFit:
+    nothing = Quantity(None, notes=(reason,))
     every = {rung.key: nothing for rung in rungs}
     return StepFit(every, dict.fromkeys(channels, nothing), dict(every), 0)
 
@@ -173,7 +174,7 @@ def _linearity(
     for n, rung in enumerate(rungs):
         bright = (weights[n] > 0) & (expected[n] * np.sqrt(weights[n]) > 5 * _CLEAR_SE)
         if not bright.any():
-            found[rung.key] = missing("no patch is bright enough here")
+            found[rung.key] = missing(Missing.NO_BRIGHT_PATCH)
             continue
         shares = (means[n] - black - expected[n])[bright] / expected[n][bright]
         value = float(np.sqrt(np.mean(shares**2)))

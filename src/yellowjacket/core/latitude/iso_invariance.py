@@ -12,7 +12,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_error
+from yellowjacket.core.metrology.notes import Missing
 
 # The shadow judged lies so many stops under mid-grey of the wanted ISO.
 SHADOW_STOPS = 4.0
@@ -79,7 +80,7 @@ def _shadow_level(wanted: IsoNoise) -> float | None:
 def _predicted(shot: IsoNoise, wanted: IsoNoise, level: float) -> Quantity:
     one, other = shot.read_noise_e, wanted.read_noise_e
     if one.value is None or other.value is None:
-        return missing(one.reason or other.reason or "the read noise is not known")
+        return unknown(one, other, otherwise=Missing.READ_NOISE_UNKNOWN)
     value = 0.5 * math.log2((one.value**2 + level) / (other.value**2 + level))
     errors = [q.value * q.se / (q.value**2 + level) / math.log(2) for q in (one, other) if q.value is not None]
     return with_error(value, math.hypot(*errors), min(one.n, other.n))
@@ -149,12 +150,12 @@ def invariant_from(
 ) -> Invariance:
     """The lowest ISO from which every higher rung costs less than ``allowed_stops``, interval included."""
     ordered = sorted(rungs, key=lambda rung: rung.iso)
-    nothing = missing("no rung: every push costs more than allowed")
+    nothing = missing(Missing.EVERY_PUSH_COSTS)
     undecided = False
     for shot in ordered[:-1]:
         own = [one for one in found if one.shot_iso == shot.iso and one.stops.value is not None]
         if len(own) < len([rung for rung in ordered if rung.iso > shot.iso]):
-            nothing = missing("a rung has no noise model: measure every ISO with darks")
+            nothing = missing(Missing.RUNG_WITHOUT_MODEL)
             continue
         worst = max(own, key=lambda one: one.stops.value or 0.0)
         if all((one.stops.high or one.stops.value or 0.0) < allowed_stops for one in own):
@@ -164,14 +165,14 @@ def invariant_from(
             )
         if all((one.stops.low or one.stops.value or 0.0) < allowed_stops for one in own):
             undecided = True
-            nothing = missing(f"undecided: the cost from ISO {shot.iso} lies on either side of the bar")
-    return Invariance(nothing, undecided, missing(nothing.reason), missing(nothing.reason))
+            nothing = missing(Missing.COST_UNDECIDED, shot.iso)
+    return Invariance(nothing, undecided, unknown(nothing), unknown(nothing))
 
 
 def highlight_gained(shot: IsoNoise, wanted: IsoNoise) -> Quantity:
     """Stops of highlights kept by shooting at the lower ISO."""
     one, other = shot.saturation_e, wanted.saturation_e
     if not one.value or not other.value:
-        return missing(one.reason or other.reason or "saturation is not known")
+        return unknown(one, other, otherwise=Missing.SATURATION_UNKNOWN)
     error = math.hypot(one.se / one.value, other.se / other.value) / math.log(2)
     return with_error(math.log2(one.value / other.value), error, min(one.n, other.n))

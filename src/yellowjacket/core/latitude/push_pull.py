@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 from yellowjacket.core.limits.crossing import Point, first_failure
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
-from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Z95, Quantity, unknown, with_error
+from yellowjacket.core.metrology.notes import Missing, Remark
 
 # A highlight is lost when more than this share of its pixels clip; so many σ over the mean lies that share.
 CLIPPED_SHARE = 1e-3
@@ -96,16 +97,16 @@ def clips_at(part: PatchChannel) -> Quantity:
     """
     signal, clip = part.signal_dn, part.clip_dn
     if part.stops.value is None or not signal.value or signal.value <= 0 or not clip.value or clip.value <= 0:
-        return missing(signal.reason or clip.reason or "no unclipped reading of this patch")
+        return unknown(signal, clip, otherwise=Missing.NO_UNCLIPPED_READING)
     if not part.gain.value:
-        return missing(part.gain.reason or "the gain is not known")
+        return unknown(part.gain, otherwise=Missing.GAIN_UNKNOWN)
     x = _solved(signal.value, clip.value, part)
     relative = math.hypot(signal.se / signal.value, clip.se / clip.value)
     # The noise takes part with its own small uncertainty: half the gain's on its share of the distance.
     top = signal.value * 2.0**x
     noisy = _SHARE_SIGMAS * _sigma(top, part) / top
     error = math.hypot(relative, noisy * part.gain.se / part.gain.value / 2) / math.log(2)
-    return with_error(part.stops.value + x, math.hypot(error, part.stops.se), signal.n, clip.reason)
+    return with_error(part.stops.value + x, math.hypot(error, part.stops.se), signal.n, *clip.notes)
 
 
 def _sigma(signal_dn: float, part: PatchChannel) -> float:
@@ -127,7 +128,7 @@ def first_to_clip(channels: Mapping[str, PatchChannel]) -> tuple[Quantity, str]:
     found = {name: clips_at(part) for name, part in channels.items()}
     known = {name: q for name, q in found.items() if q.value is not None}
     if not known:
-        return missing(next((q.reason for q in found.values() if q.reason), "no unclipped reading of this patch")), ""
+        return unknown(*found.values(), otherwise=Missing.NO_UNCLIPPED_READING), ""
     name = min(known, key=lambda one: known[one].value or 0.0)
     return known[name], name
 
@@ -164,8 +165,7 @@ def _pull(level: str, highlight: Quantity, channel: str, colour: float | None, c
         )
     if colour is not None and colour < highlight.value:
         return StopLimit(level, colour, colour, colour, criterion=criterion)
-    at_least = highlight.reason != ""
     return StopLimit(
-        level, highlight.value, highlight.low, highlight.high, at_least=at_least and "tag" in highlight.reason,
+        level, highlight.value, highlight.low, highlight.high, at_least=highlight.has(Remark.FROM_TAG),
         criterion=f"highlight clips in {channel}",
     )  # fmt: skip

@@ -13,7 +13,8 @@ from itertools import pairwise
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
-from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, unknown
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 SHADOW_STOPS = 3.0
 # Incident-light constant of a meter (ISO 2720; from memory): lux at ISO 100 for N² / t = 1.
@@ -53,7 +54,7 @@ class Prediction:
     grey_snr: Quantity
     shadow_snr: Quantity
     highlight_stops: Quantity
-    remarks: tuple[str, ...] = ()
+    remarks: tuple[Note, ...] = ()
 
 
 def ev100_of_lux(lux: float) -> float:
@@ -70,7 +71,7 @@ def iso_for(f_number: float, exposure_s: float, ev100: float) -> float:
     return 100 * 2.0 ** (math.log2(f_number**2 / exposure_s) - ev100)
 
 
-def at_iso(body: BodyFindings, iso: float) -> tuple[MarkFindings | None, tuple[str, ...]]:
+def at_iso(body: BodyFindings, iso: float) -> tuple[MarkFindings | None, tuple[Note, ...]]:
     """Findings at any ISO: those of a mark, or between two marks straight in logarithms; remarks say what was done.
 
     Up to BEYOND_STOPS outside the marks the nearest stands in, with saturation following ISO; further out, None.
@@ -79,7 +80,7 @@ def at_iso(body: BodyFindings, iso: float) -> tuple[MarkFindings | None, tuple[s
         (one for one in body.marks if one.read_noise_e.value and one.saturation_e.value), key=lambda one: one.iso
     )
     if not known:
-        return None, ("no ISO of this body has gain and read noise",)
+        return None, (Note(Missing.NO_ISO_WITH_MODEL),)
     nearest = min(known, key=lambda one: abs(math.log2(one.iso / iso)))
     if abs(math.log2(nearest.iso / iso)) < 0.02:
         return nearest, ()
@@ -91,13 +92,13 @@ def at_iso(body: BodyFindings, iso: float) -> tuple[MarkFindings | None, tuple[s
                 _between(low.saturation_e, high.saturation_e, share),
                 low.prnu + share * (high.prnu - low.prnu), low.smoothed or high.smoothed,
             )  # fmt: skip
-            return between, (f"between ISO {low.mark} and {high.mark}",)
+            return between, (Note(Remark.BETWEEN, (low.mark, high.mark)),)
     away = abs(math.log2(nearest.iso / iso))
     if away > BEYOND_STOPS:
-        return None, (f"{away:.1f} stops beyond ISO {nearest.mark}, the last that was measured",)
+        return None, (Note(Missing.BEYOND_MEASURED, (away, nearest.mark)),)
     saturation = nearest.saturation_e.scaled(nearest.iso / iso)
     return replace(nearest, mark=round(iso), iso=iso, saturation_e=saturation), (
-        f"extrapolated by {away:.1f} stop from ISO {nearest.mark}",
+        Note(Remark.EXTRAPOLATED, (away, nearest.mark)),
     )
 
 
@@ -109,7 +110,7 @@ def _between(one: Quantity, other: Quantity, share: float) -> Quantity:
 
     value = mix(one.value, other.value)
     if value is None:
-        return missing(one.reason or other.reason or "not measured")
+        return unknown(one, other)
     return Quantity(value, mix(one.low, other.low), mix(one.high, other.high), min(one.n, other.n))
 
 
@@ -124,14 +125,14 @@ def predicted(
         raise ValueError("ISO must be positive")
     found, remarks = at_iso(body, iso)
     if found is None:
-        nothing = missing(remarks[0])
+        nothing = Quantity(None, notes=remarks)
         return Prediction(nothing, nothing, nothing, remarks)
     saturation, read = found.saturation_e, found.read_noise_e
     dark = (body.dark_e_per_s or 0.0) * exposure_s
     if exposure_s > 1 and body.dark_e_per_s is None:
-        remarks += ("without dark signal: no darks of this body were measured",)
+        remarks += (Note(Remark.WITHOUT_DARK_SIGNAL),)
     if found.smoothed:
-        remarks += ("the raw is smoothed there: noise reads too good",)
+        remarks += (Note(Remark.SMOOTHED_THERE),)
     grey = grey_e(body, wanted_iso)
     return Prediction(
         _snr(grey, read, found.prnu, dark, noise_factor),
@@ -183,7 +184,7 @@ def grey_e(body: BodyFindings, wanted_iso: float) -> Quantity:
         key=lambda product: product.value or 0.0,
     )
     if not known:
-        return missing("no ISO of this body has a saturation")
+        return missing(Missing.NO_SATURATION_OF_BODY)
     return known[len(known) // 2].scaled(MID_GREY_SHARE / wanted_iso)
 
 

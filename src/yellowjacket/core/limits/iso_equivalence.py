@@ -10,7 +10,8 @@ from itertools import groupby, pairwise
 import numpy as np
 
 from yellowjacket.core.exposure.dial import exact_iso, iso_mark
-from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
+from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, unknown
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 # Closer than this two bodies are called level: a third of a stop, the finest mark of a dial.
 LEVEL_STOPS = 1 / 3
@@ -58,9 +59,9 @@ def _usable(seen: Seen) -> bool:
 
 def _ahead(seen: Seen, curve: Sequence[Seen]) -> Quantity:
     if not _usable(seen):
-        return missing(seen.snr.reason or "not measured")
+        return unknown(seen.snr)
     if len(curve) < 2:
-        return missing("the other body has fewer than two measured rungs")
+        return missing(Missing.OTHER_BODY_FEW_RUNGS)
     level = _log(seen)
     for before, after in pairwise(curve):
         if _log(before) >= level >= _log(after) and _log(before) > _log(after):
@@ -72,8 +73,8 @@ def _ahead(seen: Seen, curve: Sequence[Seen]) -> Quantity:
             ahead = place - seen.stops
             return Quantity(ahead, ahead - Z95 * error, ahead + Z95 * error, seen.snr.n)
     if level > _log(curve[0]):
-        return missing(f"cleaner than the other's lowest rung, ISO {curve[0].mark}")
-    return missing(f"noisier than the other's highest rung, ISO {curve[-1].mark}")
+        return missing(Missing.CLEANER_THAN_ALL, curve[0].mark)
+    return missing(Missing.NOISIER_THAN_ALL, curve[-1].mark)
 
 
 def _log(seen: Seen) -> float:
@@ -101,21 +102,21 @@ def level_shift(verdicts: Sequence[Verdict]) -> Quantity:
     Unknown with a reason where the verdicts do not enclose it.
     """
     if len(verdicts) < _FEWEST_VERDICTS:
-        return missing(f"{len(verdicts)} of {_FEWEST_VERDICTS} verdicts at least")
+        return missing(Missing.FEW_VERDICTS, len(verdicts), _FEWEST_VERDICTS)
     apart = np.array([one.apart_stops for one in verdicts], np.float64)
     score = np.array([one.score for one in verdicts], np.float64)
     if len(set(apart.tolist())) < 2:
         if not score.any():
             value = float(apart[0])
-            return Quantity(value, value - LEVEL_STOPS, value + LEVEL_STOPS, len(verdicts), "all called equal")
-        return missing("all at one shift: slide the other body and judge again")
+            return Quantity(value, value - LEVEL_STOPS, value + LEVEL_STOPS, len(verdicts), (Note(Remark.ALL_EQUAL),))
+        return missing(Missing.ONE_SHIFT)
     if score.min() > 0 or score.max() < 0:
         better = "one" if score.min() > 0 else "other"
-        return missing(f"the {better} is better at every shift judged so far: slide further")
+        return missing(Missing.BETTER_AT_EVERY_SHIFT, better)
     middle = apart.mean()
     slope = float(((apart - middle) * score).sum() / ((apart - middle) ** 2).sum())
     if slope <= 0:
-        return missing("the verdicts do not follow the shift: judge more pairs")
+        return missing(Missing.VERDICTS_WITHOUT_TREND)
     value = float(middle - score.mean() / slope)
     left = score - slope * (apart - value)
     spread = math.sqrt(float((left**2).sum()) / max(len(verdicts) - 2, 1))

@@ -313,7 +313,6 @@ DARK_MEASURANDS = (
     Measurand.DARK_SIGNAL_E, Measurand.DARK_NOISE_DN, Measurand.HOT_PER_MPIX, Measurand.HOT_REPAIRED_PER_MPIX,
     Measurand.LIFTED_SHADOW_SNR, Measurand.DARK_ROWS_DN, Measurand.DARK_COLUMNS_DN,
 )  # fmt: skip
-SMOOTHED = "the raw is smoothed: noise and range read too good"
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 _FEWEST_LINES = 16
 
@@ -29,7 +30,7 @@ def banding_of(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> Banding:
     variance = float(np.var(difference, ddof=1))
     sigma = math.sqrt(variance)
     if min(difference.shape) < _FEWEST_LINES or sigma == 0:
-        nothing = missing(f"fewer than {_FEWEST_LINES} lines to compare")
+        nothing = missing(Missing.FEW_LINES, _FEWEST_LINES)
         return Banding(nothing, nothing, nothing, nothing)
     rows, columns = (
         _line_noise(difference.mean(axis=1 - axis), variance, difference.shape[1 - axis]) for axis in (0, 1)
@@ -46,6 +47,6 @@ def _line_noise(means: NDArray[np.float64], variance: float, per_line: int) -> Q
     se = seen * math.sqrt(3 / max(means.size - 1, 1))
     upper = math.sqrt(max(excess, 0.0) + Z95 * se)
     if excess <= Z95 * se:
-        return Quantity(0.0, 0.0, upper, means.size, f"not significant: below {upper:.2g} DN")
+        return Quantity(0.0, 0.0, upper, means.size, (Note(Remark.NOT_SIGNIFICANT, (upper,)),))
     value = math.sqrt(excess)
     return Quantity(value, math.sqrt(max(excess - Z95 * se, 0.0)), upper, means.size)

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.raw.histograms import SUM_A, SUM_AA, SUM_AB, SUM_B, SUM_BB, TILE_PX, tile_sums
 
 # Patches dimmer than this share of the brightest say nothing about response.
@@ -48,11 +49,11 @@ def fixed_pattern(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> FixedPattern:
 def prnu(patches: Sequence[tuple[float, FixedPattern]], dark: FixedPattern | None) -> Quantity:
     """Relative spread of response p from (signal in DN, pattern) of uniform patches: p² = (σ²(S) − σ²(dark))/S²."""
     if dark is None:
-        return missing("the fixed pattern of the darks is needed: shoot a dark pair")
+        return missing(Missing.DARK_PATTERN_NEEDED)
     top = max((signal for signal, _ in patches), default=0.0)
     bright = [(signal, found) for signal, found in patches if signal > _BRIGHT_SHARE * top > 0]
     if len(bright) < _FEWEST:
-        return missing(f"{len(bright)} bright uniform patches; at least {_FEWEST} are needed")
+        return missing(Missing.FEW_BRIGHT_PATCHES, len(bright), _FEWEST)
     signals = np.array([signal for signal, _ in bright])
     values = np.array([found.variance_dn2 - dark.variance_dn2 for _, found in bright]) / signals**2
     errors = _errors(bright, dark, max(float(np.median(values)), 0.0))
@@ -65,12 +66,12 @@ def prnu(patches: Sequence[tuple[float, FixedPattern]], dark: FixedPattern | Non
     weights = 1 / errors[kept] ** 2
     square = float(np.average(values[kept], weights=weights))
     if square > 0 and float(np.quantile(errors, 0.25)) * _TELLING > square:
-        return missing("too noisy here to tell response from structure of the scene: take it from a lower ISO")
+        return missing(Missing.TOO_NOISY_FOR_PRNU)
     chi2 = float(np.sum(weights * (values[kept] - square) ** 2)) / max(int(kept.sum()) - 1, 1)
     se = math.sqrt(max(1.0, chi2) / float(weights.sum()))
     n = sum(found.n for (_, found), keep in zip(bright, kept, strict=True) if keep)
     if square <= 2 * se:
-        return Quantity(0.0, 0.0, math.sqrt(max(square, 0.0) + 2 * se), n, "not clear of zero")
+        return Quantity(0.0, 0.0, math.sqrt(max(square, 0.0) + 2 * se), n, (Note(Remark.NOT_CLEAR_OF_ZERO),))
     return with_relative_error(math.sqrt(square), se / (2 * square), n)
 
 

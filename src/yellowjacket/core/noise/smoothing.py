@@ -10,7 +10,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from yellowjacket.core.metrology.estimate import Quantity, difference, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, difference, missing, unknown, with_error
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.noise.autocorrelation import _SIDE, LAGS, LagSums
 
 # Beyond this and so many standard errors the raw is called cooked.
@@ -32,7 +33,7 @@ class Cooked:
 def verdict(sums: LagSums | None) -> Cooked:
     """Cooked or not, from the pooled autocovariances of a rung."""
     if sums is None:
-        nothing = missing("no pair to compare neighbours in")
+        nothing = missing(Missing.NO_PAIR_FOR_NEIGHBOURS)
         return Cooked(None, nothing, nothing, nothing, nothing, nothing.reason)
     se = 1 / math.sqrt(sums.n)
     along, down = _given_back(sums)
@@ -108,7 +109,7 @@ def share_of(correlation: float) -> float:
 def noise_hidden_stops(correlation: Quantity) -> Quantity:
     """Stops by which smoothing makes noise read too low, from the correlation of neighbours along rows and columns."""
     if correlation.value is None:
-        return missing(correlation.reason)
+        return unknown(correlation)
 
     def stops(rho: float) -> float:
         # σ falls by the root of the variance along each of two directions: by all of it.
@@ -128,10 +129,10 @@ def processing_part(
     takes from the difference.
     """
     if range_one.value is None or range_other.value is None:
-        nothing = missing(range_one.reason or range_other.reason or "a range is missing")
+        nothing = unknown(range_one, range_other, otherwise=Missing.NO_RANGE)
         return nothing, nothing
     apart = difference(range_one, range_other)
     one, other = noise_hidden_stops(rho_one), noise_hidden_stops(rho_other)
     if one.value is None or other.value is None:
-        return apart, missing(one.reason or other.reason or "the correlation of neighbours is missing")
+        return apart, unknown(one, other, otherwise=Missing.NO_CORRELATION)
     return apart, difference(one, other)

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import robust_sigma, without_plane
 from yellowjacket.core.noise.autocorrelation import LAGS, LagSums, lag_sums, pooled
 from yellowjacket.core.raw.clipping import Plane
@@ -75,21 +76,21 @@ def pair_noise(a: Plane, b: Plane, black_dn: float, *, clip_dn: float | None = N
     if a.shape != b.shape or a.ndim != 2:
         raise ValueError(f"a pair needs two 2-D arrays of one shape, got {a.shape} and {b.shape}")
     if a.size < MIN_PIXELS:
-        return unmeasured(f"the patch has {a.size} pixels of this channel, at least {MIN_PIXELS} are needed", a.size)
+        return unmeasured(Note(Missing.PATCH_TOO_SMALL, (a.size, MIN_PIXELS)), a.size)
     first = a.astype(np.float64) - black_dn
     second = b.astype(np.float64) - black_dn
     mean_a, mean_b = float(first.mean()), float(second.mean())
     rough_sigma = robust_sigma(first - second) / math.sqrt(2)
     if rough_sigma < ROUNDING_BOUND_DN and np.array_equal(a, b) and a.min() != a.max():
-        return unmeasured("both frames hold the same numbers: one frame copied, not a pair", a.size)
+        return unmeasured(Note(Missing.ONE_FRAME_COPIED), a.size)
     top_mean = max(mean_a, mean_b)
     if clip_dn is not None and top_mean + _CLIP_MARGIN_SIGMAS * rough_sigma >= clip_dn - black_dn:
-        return unmeasured("clipped", a.size)
+        return unmeasured(Note(Missing.CLIPPED), a.size)
     if rough_sigma > ROUNDING_LIMITED_DN and min(mean_a, mean_b) + black_dn < _FLOOR_MARGIN_SIGMAS * rough_sigma:
-        return unmeasured("noise is cut off at code 0, so it would read too low", a.size)
+        return unmeasured(Note(Missing.NOISE_CUT_AT_ZERO), a.size)
     k, change = (1.0, 0.0) if dark else _light_ratio(mean_a, mean_b, rough_sigma, a.size)
     if abs(change) > NOT_A_PAIR_STOPS:
-        return unmeasured(f"the light changed by {change:+.2f} stop between the two frames: no pair", a.size)
+        return unmeasured(Note(Missing.LIGHT_CHANGED, (change,)), a.size)
     difference = without_plane(first - k * second) / math.sqrt(2 * k)
     return _from_difference(
         difference, (mean_a + mean_b) / 2, k, change, _standing_out(first + second) if dark else None
@@ -103,27 +104,27 @@ def single_noise(a: Plane, black_dn: float, *, clip_dn: float | None = None, prn
     raw that was smoothed both spoil it. Other arguments as in pair_noise.
     """
     if a.size < MIN_PIXELS:
-        return unmeasured(f"the patch has {a.size} pixels of this channel, at least {MIN_PIXELS} are needed", a.size)
+        return unmeasured(Note(Missing.PATCH_TOO_SMALL, (a.size, MIN_PIXELS)), a.size)
     first = a.astype(np.float64) - black_dn
     signal = float(first.mean())
     across = (first[:, 1:] - first[:, :-1]) / math.sqrt(2)
     sigma = robust_sigma(across * math.sqrt(2)) / math.sqrt(2)
     if clip_dn is not None and signal + _CLIP_MARGIN_SIGMAS * sigma >= clip_dn - black_dn:
-        return unmeasured("clipped", a.size)
+        return unmeasured(Note(Missing.CLIPPED), a.size)
     found = _from_difference(without_plane(across), signal, 1.0, 0.0)
     if not found.noise.known:
         return found
     variance = found.variance_dn2 - (prnu * signal) ** 2
     if variance <= 0:
-        return unmeasured("less than the known spread of response", a.size)
+        return unmeasured(Note(Missing.LESS_THAN_PRNU), a.size)
     # Neighbouring differences share a pixel: 3/2 of the scatter that independent ones would have.
     relative = math.sqrt(1.5) * found.variance_se_dn2 / (2 * variance)
-    noise = with_relative_error(math.sqrt(variance), relative, found.n, SINGLE_FRAME)
+    noise = with_relative_error(math.sqrt(variance), relative, found.n, Note(Remark.SINGLE_FRAME))
     signal_q = with_error(signal, math.sqrt(variance / a.size), a.size)
-    snr = missing("no signal clear of black")
+    snr = missing(Missing.NO_SIGNAL)
     if signal > Z95 * signal_q.se:
         snr = with_relative_error(
-            signal / math.sqrt(variance), math.hypot(relative, signal_q.se / signal), found.n, SINGLE_FRAME
+            signal / math.sqrt(variance), math.hypot(relative, signal_q.se / signal), found.n, Note(Remark.SINGLE_FRAME)
         )
     return PairNoise(
         signal_q, noise, snr, variance, found.variance_se_dn2, found.n, found.excluded, 1.0, 0.0, found.lags
@@ -147,7 +148,7 @@ def joint_noise(parts: Sequence[PairNoise]) -> PairNoise:
     signal = sum(w * (part.signal.value or 0.0) for w, part in zip(shares, parts, strict=True))
     signal_se = math.sqrt(sum((w * part.signal.se) ** 2 for w, part in zip(shares, parts, strict=True)))
     sigma, relative = math.sqrt(variance), variance_se / (2 * variance)
-    snr = missing("no signal clear of black")
+    snr = missing(Missing.NO_SIGNAL)
     if signal > Z95 * signal_se:
         snr = with_relative_error(signal / sigma, math.hypot(relative, signal_se / signal), n)
     return PairNoise(
@@ -203,23 +204,23 @@ def _from_difference(
     excluded = difference.size - n
     variance = float(values @ values) / (n - _PLANE_PARAMETERS)
     if variance <= 0:
-        return unmeasured("both frames are constant here", n)
+        return unmeasured(Note(Missing.CONSTANT_FRAMES), n)
     filled = difference if kept is None else np.where(kept, difference, 0.0)
     lags = lag_sums(filled)
     variance_se = math.sqrt(_variance_of_variance(filled, values, variance, lags))
     sigma = math.sqrt(variance)
     relative_se = variance_se / (2 * variance)
     signal_se = sigma / math.sqrt(2 * n)
-    remark = _remark(sigma, difference, change)
+    remarks = _remarks(sigma, difference, change)
     signal_quantity = with_error(signal, signal_se, n)
-    noise = with_relative_error(sigma, relative_se, n, remark)
+    noise = with_relative_error(sigma, relative_se, n, *remarks)
     if sigma < ROUNDING_BOUND_DN:
         noise = _bounded_by_rounding(noise)
     if signal > Z95 * signal_se:
         relative = math.hypot(relative_se, signal_se / signal)
-        snr = with_relative_error(signal / (noise.value or sigma), relative, n, remark)
+        snr = with_relative_error(signal / (noise.value or sigma), relative, n, *remarks)
     else:
-        snr = missing("no signal clear of black")
+        snr = missing(Missing.NO_SIGNAL)
     return PairNoise(signal_quantity, noise, snr, variance, variance_se, n, excluded, k, change, lags)
 
 
@@ -231,7 +232,7 @@ def _bounded_by_rounding(read: Quantity) -> Quantity:
     assert read.value is not None  # noqa: S101 - only called with a measured noise
     assert read.high is not None  # noqa: S101
     bound = max(read.value, _before_rounding(read.value))
-    return Quantity(bound, 0.0, max(bound, _before_rounding(read.high)), read.n, read.reason)
+    return Quantity(bound, 0.0, max(bound, _before_rounding(read.high)), read.n, read.notes)
 
 
 def _before_rounding(rounded_sigma: float) -> float:
@@ -250,19 +251,19 @@ def _before_rounding(rounded_sigma: float) -> float:
     return high
 
 
-def _remark(sigma: float, difference: NDArray[np.float64], change: float) -> str:
+def _remarks(sigma: float, difference: NDArray[np.float64], change: float) -> list[Note]:
     remarks = []
     if sigma < ROUNDING_BOUND_DN:
-        remarks.append("an upper bound: rounding to whole numbers hides the rest")
+        remarks.append(Note(Remark.UPPER_BOUND_ROUNDING))
     elif sigma < ROUNDING_LIMITED_DN:
-        remarks.append("limited by rounding")
+        remarks.append(Note(Remark.ROUNDING))
     every = difference.ravel()
     with_all = math.sqrt(float(every @ every) / (every.size - _PLANE_PARAMETERS))
     if abs(with_all / sigma - 1) > _OUTLIER_REMARK_SHARE:
-        remarks.append(f"with outliers {with_all:.2f} DN")
+        remarks.append(Note(Remark.WITH_OUTLIERS, (with_all,)))
     if abs(change) > LIGHT_CHANGED_STOPS:
-        remarks.append(f"light changed by {change:+.2f} stop")
-    return "; ".join(remarks)
+        remarks.append(Note(Remark.LIGHT_CHANGED_A_LITTLE, (change,)))
+    return remarks
 
 
 def _variance_of_variance(
@@ -291,7 +292,7 @@ def _significant_lags(lags: LagSums) -> list[float]:
     return [rho for rho in (*along, *down) if abs(rho) > _SIGNIFICANT_LAG_SE / math.sqrt(lags.n)]
 
 
-def unmeasured(reason: str, n: int) -> PairNoise:
+def unmeasured(reason: Note, n: int) -> PairNoise:
     """A patch whose noise could not be read, with the reason."""
-    nothing = missing(reason)
+    nothing = Quantity(None, notes=(reason,))
     return PairNoise(nothing, nothing, nothing, math.nan, math.nan, n, 0, 1.0, 0.0)

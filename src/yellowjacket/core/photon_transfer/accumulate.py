@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.banding import Banding, banding_of
 from yellowjacket.core.noise.fixed_pattern import FixedPattern, fixed_pattern
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise, pair_noise
@@ -58,7 +59,7 @@ class IsoTask:
 class Channel:
     """What is gathered for one channel while the files go by."""
 
-    black: Quantity = field(default_factory=lambda: missing("no frame"))
+    black: Quantity = field(default_factory=lambda: missing(Missing.NO_FRAME))
     light: list[PairNoise] = field(default_factory=list)
     patterns: list[tuple[float, FixedPattern]] = field(default_factory=list)
     dark: list[PairNoise] = field(default_factory=list)
@@ -205,7 +206,7 @@ def black_without_darks(frames: Sequence[RawFrame], gathered: Gathered) -> None:
         if channel.black.known:
             continue
         if masked is None:
-            channel.black = Quantity(frame.black_dn[name], reason="from the file's tag: no darks, no masked pixels")
+            channel.black = Quantity(frame.black_dn[name], notes=(Note(Remark.BLACK_FROM_TAG),))
             continue
         gathered.black_source = "masked pixels"
         channel.black = _level(frames, masked, name)

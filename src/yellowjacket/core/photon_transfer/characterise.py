@@ -12,8 +12,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from yellowjacket.core.metrology.estimate import Quantity, mean, missing, rms, weighted, with_error, with_relative_error
+from yellowjacket.core.metrology.estimate import (
+    Quantity,
+    mean,
+    missing,
+    rms,
+    unknown,
+    weighted,
+    with_error,
+    with_relative_error,
+)
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.autocorrelation import LagSums, pooled
 from yellowjacket.core.noise.banding import Banding
 from yellowjacket.core.noise.fixed_pattern import prnu
@@ -44,7 +54,6 @@ _FULL_FEWEST_TILES = 6
 _TOP_SHARE = 1e-5
 # Full wells respond to nothing: areas above this share of the clip point say nothing of response.
 _RESPONDING = 0.9
-_FROM_TAG = "from the tag: no frame clips"
 # A channel counts as below its clip point when mean + 5 σ stays under it.
 _CLEAR_SIGMAS = 5.0
 
@@ -142,7 +151,7 @@ def _findings(channel: Channel, white_dn: float) -> tuple[TransferFit, ChannelFi
     cooked = verdict(lags)
     if not cooked.flag and channel.dark:
         alone = verdict(pooled(part.lags for part in channel.dark if part.lags is not None))
-        cooked = replace(cooked, flag=True, reason="told by the darks alone") if alone.flag else cooked
+        cooked = replace(cooked, flag=True, reason=str(Note(Remark.TOLD_BY_DARKS))) if alone.flag else cooked
     gain, noise_dn, noise_e = fit.gain_e_per_dn, fit.read_noise_dn, fit.read_noise_e
     silent = not noise_dn.known and not channel.dark and bool(channel.dark_counts.any())
     cut = noise_of_cut_black(channel.dark_counts) if silent else None
@@ -186,7 +195,7 @@ def _clip(channel: Channel, fit: TransferFit, white_dn: float) -> Quantity:
 
 
 def _full_well(channel: Channel, fit: TransferFit, white_dn: float) -> Quantity:
-    nothing = missing("no light frame reaches it: expose one until it clips")
+    nothing = missing(Missing.NEVER_REACHED)
     if fit.gain_e_per_dn.value is None or not channel.tiles:
         return nothing
     black = channel.black.value or 0.0
@@ -202,41 +211,43 @@ def _full_well(channel: Channel, fit: TransferFit, white_dn: float) -> Quantity:
     found = levels[sure]
     level = float(np.median(found))
     spread = float(np.quantile(found, 0.84) - np.quantile(found, 0.16)) / 2
-    return with_error(level, 1.2533 * spread / math.sqrt(found.size), int(found.size), "where the noise vanishes")
+    return with_error(
+        level, 1.2533 * spread / math.sqrt(found.size), int(found.size), Note(Remark.WHERE_NOISE_VANISHES)
+    )
 
 
 def _saturation(channel: Channel, clip: Quantity, white_dn: float) -> Quantity:
     """Clip point less black in DN; the tag's, at least what was seen, where no frame clips."""
     black = channel.black
     if clip.value is not None and black.value is not None:
-        return with_error(clip.value - black.value, math.hypot(clip.se, black.se), clip.n, clip.reason)
+        return with_error(clip.value - black.value, math.hypot(clip.se, black.se), clip.n, *clip.notes)
     present = np.flatnonzero(channel.light_counts)
     if black.value is None or present.size == 0:
-        return missing("no light frame")
+        return missing(Missing.NO_LIGHT_FRAME)
     # A handful of pixels may stand above the well by their noise alone.
     above = np.cumsum(channel.light_counts[::-1])[::-1]
     seen = float(np.flatnonzero(above > _TOP_SHARE * above[0])[-1]) - black.value
     tagged = white_dn - black.value
-    return Quantity(tagged, min(seen, tagged), tagged, int(channel.light_counts.sum()), _FROM_TAG)
+    return Quantity(tagged, min(seen, tagged), tagged, int(channel.light_counts.sum()), (Note(Remark.FROM_TAG),))
 
 
 def _product(saturation_dn: Quantity, gain: Quantity) -> Quantity:
     if saturation_dn.value is None or gain.value is None:
-        return missing(saturation_dn.reason or gain.reason)
+        return unknown(saturation_dn, gain)
     value = saturation_dn.value * gain.value
-    if saturation_dn.reason == _FROM_TAG:
+    if saturation_dn.has(Remark.FROM_TAG):
         low, high = (saturation_dn.low or 0.0) * (gain.low or 0.0), (saturation_dn.high or 0.0) * (gain.high or 0.0)
-        return Quantity(value, low, high, gain.n, saturation_dn.reason)
+        return Quantity(value, low, high, gain.n, saturation_dn.notes)
     relative = math.hypot(saturation_dn.se / saturation_dn.value, gain.se / gain.value)
-    return with_relative_error(value, relative, min(saturation_dn.n, gain.n), saturation_dn.reason)
+    return with_relative_error(value, relative, min(saturation_dn.n, gain.n), *saturation_dn.notes)
 
 
 def _bounded_product(noise_dn: Quantity, gain: Quantity) -> Quantity:
     """Read noise in electrons where rounding leaves only a bound of it in DN."""
     if noise_dn.value is None or gain.value is None:
-        return missing(noise_dn.reason or gain.reason)
+        return unknown(noise_dn, gain)
     low, high = (noise_dn.low or 0.0) * (gain.low or 0.0), (noise_dn.high or 0.0) * (gain.high or 0.0)
-    return Quantity(noise_dn.value * gain.value, low, high, noise_dn.n, noise_dn.reason)
+    return Quantity(noise_dn.value * gain.value, low, high, noise_dn.n, noise_dn.notes)
 
 
 def _lags(channel: Channel) -> LagSums | None:
@@ -284,7 +295,16 @@ def _ranges(saturation_dn: Quantity, gain: Quantity, noise_dn: Quantity) -> dict
 
 
 def _band(parts: Sequence[Banding]) -> Banding:
-    return parts[0] if parts else Banding(missing("no dark pair"), missing("no dark pair"), missing(""), missing(""))
+    return (
+        parts[0]
+        if parts
+        else Banding(
+            missing(Missing.NO_DARK_PAIR),
+            missing(Missing.NO_DARK_PAIR),
+            missing(Missing.NO_DARK_PAIR),
+            missing(Missing.NO_DARK_PAIR),
+        )
+    )
 
 
 # Over channels: gain weighted by 1/SE², noises root mean square, the rest means.
@@ -297,7 +317,7 @@ def _over_channels(found: Mapping[str, ChannelFindings], gathered: Gathered) -> 
     def observed(name: Measurand) -> list[Quantity]:
         """Channels that reached their clip point speak for those that did not."""
         every = of(name)
-        return [q for q in every if q.reason != _FROM_TAG] or every
+        return [q for q in every if not q.has(Remark.FROM_TAG)] or every
 
     gain, saturation = weighted(of(Measurand.GAIN_E_PER_DN)), mean(observed(Measurand.SATURATION_DN))
     noise_dn, noise_e = rms(of(Measurand.READ_NOISE_DN)), rms(of(Measurand.READ_NOISE_E))
@@ -314,7 +334,7 @@ def _over_channels(found: Mapping[str, ChannelFindings], gathered: Gathered) -> 
     lags = pooled(sums for channel in gathered.channels.values() if (sums := _lags(channel)) is not None)
     cooked = verdict(lags)
     if not cooked.flag and any(one.cooked.flag for one in found.values()):
-        cooked = replace(cooked, flag=True, reason="told by one channel or by the darks alone")
+        cooked = replace(cooked, flag=True, reason=str(Note(Remark.TOLD_BY_ONE_CHANNEL)))
     corrected: dict[Measurand, Quantity] = {}
     if cooked.flag:
         parts = [one.corrected for one in found.values() if one.corrected]

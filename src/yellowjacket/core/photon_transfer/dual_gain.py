@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing
 
 # Read noise in DN falls by more than this from one rung to the next, or in e⁻ lies this far below what the three
 # rungs before let expect.
@@ -40,7 +41,7 @@ def second_base_of(rungs: Sequence[NoiseAt]) -> Quantity:
     """
     usable = [rung for rung in rungs if rung.known]
     if len(usable) < 2:
-        return missing("fewer than two honest ISO settings with read noise and gain")
+        return missing(Missing.FEW_HONEST_SETTINGS)
     for n in range(1, len(usable)):
         before, after = usable[n - 1], usable[n]
         if _follows(before, after) and (
@@ -48,7 +49,7 @@ def second_base_of(rungs: Sequence[NoiseAt]) -> Quantity:
         ):
             iso = float(after.iso)
             return Quantity(iso, iso, iso, len(usable))
-    return missing("read noise gives no sign of one")
+    return missing(Missing.NO_SECOND_BASE)
 
 
 def _follows(before: NoiseAt, after: NoiseAt) -> bool:

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import math
 
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, unknown, with_error
+from yellowjacket.core.metrology.notes import Missing
 
 SNR_LEVELS = (1, 2, 4, 10)
 
@@ -29,7 +30,7 @@ def dynamic_range_stops(
     """
     for part in (saturation_dn, gain, noise_dn):
         if part.value is None or part.value <= 0:
-            return missing(part.reason or "a part of the noise model is missing")
+            return unknown(part, otherwise=Missing.NO_PART_OF_MODEL)
     values = [float(part.value or 0.0) for part in (saturation_dn, gain, noise_dn)]
     wanted = snr * math.sqrt(use_share)
 
@@ -43,14 +44,15 @@ def dynamic_range_stops(
         # Halfway to zero at most: a wide interval must not turn the logarithm over.
         moved[n] += min(part.se, values[n])
         total += (stops(*moved) - value) ** 2
-    reason = "; ".join(part.reason for part in (saturation_dn,) if part.reason)
-    return with_error(value, math.sqrt(total), min(part.n for part in (saturation_dn, gain, noise_dn)), reason)
+    return with_error(
+        value, math.sqrt(total), min(part.n for part in (saturation_dn, gain, noise_dn)), *saturation_dn.notes
+    )
 
 
 def engineering_range_stops(saturation_dn: Quantity, noise_dn: Quantity) -> Quantity:
     """log2 of saturation over read noise, both in DN: the gain cancels, in the interval too."""
     if not saturation_dn.value or not noise_dn.value:
-        return missing(saturation_dn.reason or noise_dn.reason or "a part is missing")
+        return unknown(saturation_dn, noise_dn, otherwise=Missing.NO_PART)
     relative = math.hypot(saturation_dn.se / saturation_dn.value, noise_dn.se / noise_dn.value)
     value = math.log2(saturation_dn.value / noise_dn.value)
-    return with_error(value, relative / math.log(2), min(saturation_dn.n, noise_dn.n), saturation_dn.reason)
+    return with_error(value, relative / math.log(2), min(saturation_dn.n, noise_dn.n), *saturation_dn.notes)

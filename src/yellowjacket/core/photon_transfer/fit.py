@@ -12,7 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_relative_error
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 # A straight line through fewer points says nothing about its own fit.
 _MIN_POINTS = 3
@@ -57,24 +58,24 @@ def fit_transfer(points: Sequence[TransferPoint], dark: TransferPoint | None, sa
     reason = _reason_against(usable, dark)
     dark_noise = _noise_of(dark)
     if reason:
-        nothing = missing(reason)
+        nothing = Quantity(None, notes=(reason,))
         return TransferFit(nothing, dark_noise or nothing, nothing, "darks" if dark_noise else "", None, len(usable))
     fit = _fit(usable, dark)
-    remark = ""
+    remarks: tuple[Note, ...] = ()
     if fit.reduced_chi2 > BAD_FIT:
         below = [p for p in usable if p.signal_dn < _REFIT_SHARE * saturation_dn]
         if not _reason_against(below, dark):
             fit, usable = _fit(below, dark), below
-            remark = "fitted below 70 % of saturation, where the line holds"
+            remarks = (Note(Remark.FITTED_BELOW_70),)
         if fit.reduced_chi2 > BAD_FIT:
-            remark = f"the points scatter more than their noise explains (χ²/dof {fit.reduced_chi2:.1f})"
+            remarks = (Note(Remark.SCATTER, (fit.reduced_chi2,)),)
     n = sum(p.n for p in usable)
     if fit.slope <= 0:
-        nothing = missing("noise does not rise with signal: these frames do not follow photon noise")
+        nothing = missing(Missing.NO_PHOTON_NOISE)
         return TransferFit(
             nothing, dark_noise or nothing, nothing, "darks" if dark_noise else "", fit.reduced_chi2, len(usable)
         )
-    gain = with_relative_error(1 / fit.slope, fit.slope_se / fit.slope, n, remark)
+    gain = with_relative_error(1 / fit.slope, fit.slope_se / fit.slope, n, *remarks)
     noise_dn, source = (dark_noise, "darks") if dark_noise else (_intercept_noise(fit, n), "intercept")
     return TransferFit(gain, noise_dn, _in_electrons(noise_dn, gain), source, fit.reduced_chi2, len(usable))
 
@@ -88,14 +89,14 @@ class _Line:
     reduced_chi2: float
 
 
-def _reason_against(points: Sequence[TransferPoint], dark: TransferPoint | None) -> str:
+def _reason_against(points: Sequence[TransferPoint], dark: TransferPoint | None) -> Note | None:
     if len(points) + (dark is not None) < _MIN_POINTS:
-        return f"{len(points)} usable patches; the fit of noise against signal needs more"
+        return Note(Missing.FEW_PATCHES_FOR_FIT, (len(points),))
     if dark is None:
         signals = [p.signal_dn for p in points]
         if max(signals) < _MIN_SIGNAL_RATIO * min(signals):
-            return "all patches are equally bright and there is no dark pair: shoot darks or add patches"
-    return ""
+            return Note(Missing.EQUALLY_BRIGHT)
+    return None
 
 
 def _fit(points: Sequence[TransferPoint], dark: TransferPoint | None) -> _Line:
@@ -130,15 +131,15 @@ def _noise_of(dark: TransferPoint | None) -> Quantity | None:
 
 def _intercept_noise(fit: _Line, n: int) -> Quantity:
     if fit.intercept <= 2 * fit.intercept_se:
-        return missing("the intercept is not clear of zero: shoot a dark pair for the read noise")
+        return missing(Missing.INTERCEPT_NOT_CLEAR)
     return with_relative_error(math.sqrt(fit.intercept), fit.intercept_se / (2 * fit.intercept), n)
 
 
 def _in_electrons(noise_dn: Quantity, gain: Quantity) -> Quantity:
     if noise_dn.value is None or gain.value is None:
-        return missing(noise_dn.reason or gain.reason)
+        return unknown(noise_dn, gain)
     relative = math.hypot(noise_dn.se / noise_dn.value, gain.se / gain.value)
-    return with_relative_error(noise_dn.value * gain.value, relative, min(noise_dn.n, gain.n), gain.reason)
+    return with_relative_error(noise_dn.value * gain.value, relative, min(noise_dn.n, gain.n), *gain.notes)
 
 
 def snr_at(signal_dn: float, gain_e_per_dn: float, read_noise_dn: float) -> float:

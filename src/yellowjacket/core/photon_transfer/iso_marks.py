@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.notes import Remark
 
 AVOID, PREFER = "avoid", "prefer"
 # A mark that holds no more electrons than one a stop higher, within this, gave its light away.
@@ -25,11 +26,11 @@ class MarkHabits:
 
 @dataclass(frozen=True, slots=True)
 class MarkAdvice:
-    """A mark to avoid or prefer. ``word``: for a cell of the sheet; ``reason``: for people."""
+    """A mark to avoid or prefer. ``habit``: why, ``reason``: the same in words."""
 
     iso: int
     advice: str
-    word: str
+    habit: Remark
     reason: str
 
 
@@ -39,15 +40,15 @@ def advice_on(marks: Sequence[MarkHabits], second_base: Quantity) -> tuple[MarkA
     if second_base.value is not None:
         at = round(second_base.value)
         reason = "a second base ISO: cleaner shadows than one mark lower"
-        found.append(MarkAdvice(at, PREFER, "second base", reason))
+        found.append(MarkAdvice(at, PREFER, Remark.SECOND_BASE, reason))
         below = [mark.iso for mark in marks if mark.iso < at]
         if below:
-            found.append(MarkAdvice(below[-1], AVOID, "under base", f"just under the second base ISO {at}"))
+            found.append(MarkAdvice(below[-1], AVOID, Remark.UNDER_BASE, f"just under the second base ISO {at}"))
     for mark in marks:
         if mark.digital:
-            found.append(MarkAdvice(mark.iso, AVOID, "digital", f"made by arithmetic: {mark.digital}"))
+            found.append(MarkAdvice(mark.iso, AVOID, Remark.DIGITAL, f"made by arithmetic: {mark.digital}"))
         if mark.smoothed:
-            found.append(MarkAdvice(mark.iso, AVOID, "smoothed", "the raw is smoothed here"))
+            found.append(MarkAdvice(mark.iso, AVOID, Remark.SMOOTHED_HERE, "the raw is smoothed here"))
     return (*found, *_low_extended(marks))
 
 
@@ -63,5 +64,5 @@ def _low_extended(marks: Sequence[MarkHabits]) -> list[MarkAdvice]:
             continue
         if one.value < _NO_MORE * other.value and one.high < _SURELY * other.low and lower.iso < higher.iso / _APART:
             reason = f"holds no more light than ISO {higher.iso}"
-            found.append(MarkAdvice(lower.iso, AVOID, "low extended", reason))
+            found.append(MarkAdvice(lower.iso, AVOID, Remark.LOW_EXTENDED, reason))
     return found

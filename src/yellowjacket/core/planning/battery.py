@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
+from yellowjacket.core.metrology.notes import Missing
 
 # Less than this of a charge says more about the display than about the battery.
 LEAST_DROP_PERCENT = 10.0
@@ -33,7 +34,7 @@ def charge_minutes(days: Sequence[Sequence[LevelNote]]) -> Quantity:
     drop = sum(run[0].percent - run[-1].percent for run in runs)
     busy_s = sum(run[-1].busy_s - run[0].busy_s for run in runs if run[0].percent > run[-1].percent)
     if drop < LEAST_DROP_PERCENT or busy_s <= 0:
-        return missing(f"note the level again after a drop of {LEAST_DROP_PERCENT:g} % or more")
+        return missing(Missing.BATTERY_DROP_TOO_SMALL, LEAST_DROP_PERCENT)
     # Each run has an error at either end.
     error = max(map(_step, runs)) / _UNIFORM * math.sqrt(2 * len(runs))
     return with_relative_error(busy_s / 60 * 100 / drop, error / drop, sum(map(len, runs)))

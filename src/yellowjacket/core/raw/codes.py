@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 # Codes on either side whose mean tells what a code should hold.
 _NEIGHBOURS = 8
@@ -126,16 +127,14 @@ def noise_of_cut_black(counts: NDArray[np.int64]) -> Quantity:
     total = int(counts.sum())
     pile = counts[present[0]] if present.size > 2 else 0
     if pile <= _PILE_SHARE * total or pile <= counts[present[0] + 1]:
-        return missing("black is not cut off")
+        return missing(Missing.BLACK_NOT_CUT)
     cumulative = np.cumsum(counts) / total
     if cumulative[present[0]] >= _MIDDLE:
-        return missing("black is cut off at its middle: nothing can be said of the noise")
+        return missing(Missing.BLACK_CUT_AT_MIDDLE)
     edges = np.arange(counts.size) + 0.5
     middle, above = np.interp([_MIDDLE, _ONE_SIGMA_UP], cumulative, edges)
     sigma = float(above - middle)
-    return Quantity(
-        sigma, 0.0, sigma * (1 + 4 / math.sqrt(total)), total, "an upper bound: black is cut off at its lowest code"
-    )
+    return Quantity(sigma, 0.0, sigma * (1 + 4 / math.sqrt(total)), total, (Note(Remark.UPPER_BOUND_CUT_BLACK),))
 
 
 def clip_code(counts: NDArray[np.int64]) -> int | None:

@@ -19,8 +19,9 @@ from yellowjacket.core.colour.colorimetry import (
     neutral_drift,
     neutral_drift_duv,
 )
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-from yellowjacket.core.metrology.measurands import ALL, SMOOTHED, Measurand, Reading
+from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_error
+from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
 from yellowjacket.core.photon_transfer.iso_marks import MarkHabits, advice_on
 from yellowjacket.core.raw.codes import CodeUse, DigitalIso, digital_verdict
@@ -52,7 +53,7 @@ _SHARES = {
     Measurand.DETAIL: Measurand.DETAIL_SHARE,
     Measurand.COLOUR_DETAIL: Measurand.COLOUR_DETAIL_SHARE,
 }
-_NONE_HERE = Quantity(0.0, 0.0, 0.0, 0, "the reference rung")
+_NONE_HERE = Quantity(0.0, 0.0, 0.0, 0, (Note(Remark.REFERENCE_RUNG),))
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,15 +68,18 @@ class RungHabits:
 def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]:
     """What the settings of one body say about each other: digital marks and a second base ISO, by rung key.
 
-    ``rungs``: of one ladder, from low to high ISO. A reading "flags" says in words what is to be minded; its value
-    is how many things that are, 0 for none.
+    ``rungs``: of one ladder, from low to high ISO. A reading "flags" says what is to be minded; its value is how
+    many things that are, 0 for none.
     """
     uses = [_code_use(rung) for rung in rungs]
     digital = [
         digital_verdict(use, uses[0] if n else None) if use is not None else DigitalIso(None, None, None)
         for n, use in enumerate(uses)
     ]
-    cooked = [rung.readings.get(Measurand.NEIGHBOUR_CORRELATION, missing("")).reason == SMOOTHED for rung in rungs]
+    cooked = [
+        rung.readings.get(Measurand.NEIGHBOUR_CORRELATION, missing(Missing.NOT_MEASURED)).has(Remark.SMOOTHED)
+        for rung in rungs
+    ]
     usable = [
         NoiseAt(
             rung.iso,
@@ -92,23 +96,23 @@ def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]
     marks = [
         MarkHabits(
             rung.iso,
-            rung.readings.get(Measurand.SATURATION_E, missing("")),
+            rung.readings.get(Measurand.SATURATION_E, missing(Missing.NOT_MEASURED)),
             smoothed,
             one.reason or "gaps" if one.flag else "",
         )
         for rung, one, smoothed in zip(rungs, digital, cooked, strict=True)
     ]
-    words: dict[int, list[str]] = {rung.iso: [] for rung in rungs}
+    habits: dict[int, list[Remark]] = {rung.iso: [] for rung in rungs}
     for advice in advice_on(marks, base):
-        words[advice.iso].append(advice.word)
+        habits[advice.iso].append(advice.habit)
     how = "neighbours, codes, read noise and saturation along the ladder"
     return {
-        rung.key: (Reading(None, ALL, Measurand.FLAGS, _flags(words[rung.iso], len(rungs)), how),) for rung in rungs
+        rung.key: (Reading(None, ALL, Measurand.FLAGS, _flags(habits[rung.iso], len(rungs)), how),) for rung in rungs
     }
 
 
-def _flags(words: Sequence[str], rungs: int) -> Quantity:
-    return Quantity(float(len(words)), n=rungs, reason=", ".join(words))
+def _flags(habits: Sequence[Remark], rungs: int) -> Quantity:
+    return Quantity(float(len(habits)), n=rungs, notes=tuple(map(Note, habits)))
 
 
 def _code_use(rung: RungHabits) -> CodeUse | None:
@@ -177,7 +181,7 @@ def _exposure_error(rung: RungSignals, reference: RungSignals) -> Quantity:
         weights.append(1 / max(math.hypot(one.se / one.value, other.se / other.value), 1e-9) ** 2)
         n += one.n
     if not errors:
-        return missing(_first_reason(rung, reference))
+        return _no_grey(rung, reference)
     value = float(np.average(errors, weights=weights)) - (rung.expected_stops - reference.expected_stops)
     if rung.key == reference.key:
         return _NONE_HERE
@@ -192,7 +196,7 @@ def _drifts(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[np
     if rung.key == reference.key:
         found = dict.fromkeys(_DRIFTS, _NONE_HERE)
     elif grey is None:
-        found = dict.fromkeys(_DRIFTS, missing(_first_reason(rung, reference)))
+        found = dict.fromkeys(_DRIFTS, _no_grey(rung, reference))
     else:
         own, base = grey.own, grey.reference
         found = {
@@ -210,7 +214,7 @@ def _ratio_drift(own: ChannelMeans, base: ChannelMeans, channel: int) -> Quantit
     for sign, means in ((1, own), (-1, base)):
         green = means.mean_dn[1] + means.mean_dn[2]
         if means.mean_dn[channel] <= 0 or green <= 0:
-            return missing("a channel of the grey patch has no signal above black")
+            return missing(Missing.GREY_CHANNEL_DARK)
         value += sign * math.log2(means.mean_dn[channel] / green)
         square += (means.se_dn[channel] / means.mean_dn[channel]) ** 2
         square += (math.hypot(means.se_dn[1], means.se_dn[2]) / green) ** 2
@@ -233,9 +237,9 @@ def _colours(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[n
         if (pair := _patch_colour(own, reference.colours.get(name, {}))) is not None
     }
     if grey is None or not known:
-        reason = _first_reason(rung, reference)
-        yield Reading(None, ALL, Measurand.COLOUR_DE00, missing(reason), how)
-        yield Reading(None, ALL, Measurand.SATURATION_KEPT, missing(reason), how)
+        nothing = _no_grey(rung, reference)
+        yield Reading(None, ALL, Measurand.COLOUR_DE00, nothing, how)
+        yield Reading(None, ALL, Measurand.SATURATION_KEPT, nothing, how)
         return
     shifts = colour_shifts(list(known.values()), grey, xyz_to_camera, _draws(grey.own, grey.reference))
     for name, shift in zip(known, shifts.de00, strict=True):
@@ -253,7 +257,7 @@ def _blacks(rung: RungSignals, reference: RungSignals) -> Iterator[Reading]:
         yield Reading(None, ALL, Measurand.BLACK_LIFT, _NONE_HERE, how)
         return
     grey, black = _patch_colour(rung.grey_dn, reference.grey_dn), _patch_colour(rung.black_dn, reference.black_dn)
-    lift = missing(_first_reason(rung, reference))
+    lift = _no_grey(rung, reference)
     if grey is not None and black is not None:
         lift = lightness_change(black, grey, _draws(black.own, black.reference))
     yield Reading(None, ALL, Measurand.BLACK_LIFT, lift, how)
@@ -265,8 +269,9 @@ def _detail_shares(rung: RungSignals, reference: RungSignals) -> Iterator[Readin
         base = reference.detail.get((patch, quantity, use))
         how = "detail of this rung over that of the reference rung"
         if base is None or not base.value or own.value is None:
-            reason = own.reason if own.value is None else "the reference rung shows no detail here"
-            share = missing(reason if base is not None else "not measured on the reference rung")
+            share = missing(Missing.NOT_ON_REFERENCE)
+            if base is not None:
+                share = unknown(own, otherwise=Missing.REFERENCE_WITHOUT_DETAIL)
         elif rung.key == reference.key:
             share = replace(_NONE_HERE, value=1.0, low=1.0, high=1.0)
         else:
@@ -280,7 +285,7 @@ def _share_of(own: Quantity, base: Quantity) -> Quantity:
     value = one / other
     down = math.hypot(one - (own.low or 0.0), value * ((base.high or other) - other)) / other
     up = math.hypot((own.high or one) - one, value * (other - (base.low or other))) / other
-    return Quantity(value, max(0.0, value - down), value + up, own.n, own.reason)
+    return Quantity(value, max(0.0, value - down), value + up, own.n, own.notes)
 
 
 def _patch_colour(own: Levels, reference: Levels) -> PatchColour | None:
@@ -293,9 +298,5 @@ def _draws(one: ChannelMeans, other: ChannelMeans) -> np.random.Generator:
     return np.random.default_rng(zlib.crc32(repr([one, other]).encode()))
 
 
-def _first_reason(*rungs: RungSignals) -> str:
-    for rung in rungs:
-        for quantity in rung.grey_dn.values():
-            if quantity.reason and not quantity.known:
-                return quantity.reason
-    return "no grey patch reading on this rung or the reference rung"
+def _no_grey(*rungs: RungSignals) -> Quantity:
+    return unknown(*(q for rung in rungs for q in rung.grey_dn.values()), otherwise=Missing.NO_GREY_READING)

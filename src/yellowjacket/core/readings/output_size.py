@@ -14,14 +14,13 @@ from yellowjacket.core.image_quality.visual_noise import Appearance, Rendering, 
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.autocorrelation import LagSums
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings
 from yellowjacket.core.photon_transfer.dynamic_range import dynamic_range_stops
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import gains_from_grey
-
-_AS_FINE = "as fine as the use shows"
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,13 +86,18 @@ def rendering_of(frame: RawFrame, black: Mapping[str, float], grey_dn: Mapping[s
 
 
 def appearances(
-    light: Sequence[RawFrame], name: str, rect: Rect, how: Rendering | None, sizes: Sequence[Size], reason: str
+    light: Sequence[RawFrame],
+    name: str,
+    rect: Rect,
+    how: Rendering | None,
+    sizes: Sequence[Size],
+    why: Sequence[Note],
 ) -> Iterator[Reading]:
-    """Luma noise, chroma noise and grain of a patch at every size; ``reason`` says why there is none."""
+    """Luma noise, chroma noise and grain of a patch at every size; ``why`` there is none, if so."""
     planes = [{c: rect.of_plane(frame.plane(c)) for c in CHANNELS} for frame in light[:2]]
     for size in sizes:
-        if how is None or reason:
-            seen = unseen(reason or "the grey patch has no signal: it sets brightness and white balance")
+        if how is None or why:
+            seen = unseen(*why or [Note(Missing.GREY_DARK_SETS_BALANCE)])
         else:
             # A cell is two raw pixels wide.
             seen = appearance(planes[0], planes[1], how, size.raw_px / 2)
@@ -121,7 +125,7 @@ def detail_of(
     if coloured:
         levels = {c: float(fields[0][c].mean()) for c in CHANNELS}
         if min(levels.values()) <= 0:
-            return missing("a channel of the textured patch has no signal above black"), ""
+            return missing(Missing.TEXTURE_CHANNEL_DARK), ""
         one, other = ({c: field[c] / levels[c] for c in CHANNELS} for field in fields)
         pairs = [(_difference(one, c), _difference(other, c)) for c in ("R", "B")]
         # Two greens are averaged, so their fixed pattern counts half.
@@ -148,10 +152,12 @@ def detail_readings(
         most = picture_height / (2 * size.raw_px) if size.use else picture_height / 2 * NYQUIST
         shown = full
         if full.value is not None and size.use and (full.low or 0.0) > most:
-            shown = Quantity(most, most, most, full.n, _AS_FINE)
+            shown = Quantity(most, most, most, full.n, (Note(Remark.AS_FINE_AS_SHOWN),))
         elif full.value is not None and size.use:
             value, low, high = (
                 min(q if q is not None else full.value, most) for q in (full.value, full.low, full.high)
             )
-            shown = Quantity(value, low, high, full.n, _AS_FINE if value == most else full.reason)
+            shown = Quantity(
+                value, low, high, full.n, (Note(Remark.AS_FINE_AS_SHOWN),) if value == most else full.notes
+            )
         yield Reading(name, ALL, quantity, shown, f"{how}, {size.words}", use=size.use)

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.estimate import Quantity, first_notes, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.metrology.measurands import GREEN, Measurand, Reading
+from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.two_frame import PairNoise, pair_noise, unmeasured
 from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
@@ -20,12 +21,10 @@ from yellowjacket.core.raw.rect import Rect
 UNIFORM = ("grey", "shadow", "black", "highlight", "field")
 # Areas of which only signal and noise are kept: there are many of them.
 _QUIET = ("field", "colour", "wedge")
-NO_PAIR = "one frame only: shoot a second frame of this rung, or import it, to measure noise"
 _CLEAR_SIGMAS, _CLEAR_SHARE = 5.0, 0.01
-_OUTSIDE = "the patch lies outside this frame: move it"
 
 # Pair noise by (patch, channel), or the sentence that says why there is none.
-Noise = Mapping[tuple[str, str], PairNoise | str]
+Noise = Mapping[tuple[str, str], PairNoise | Note]
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,20 +40,20 @@ class PatchSpec:
     step_stops: float = 1.0
 
 
-def _patch_noise(light: Sequence[RawFrame], patch: PatchSpec, channel: str, black_dn: float) -> PairNoise | str:
-    """Pair noise of a patch, or the sentence that says why not."""
+def _patch_noise(light: Sequence[RawFrame], patch: PatchSpec, channel: str, black_dn: float) -> PairNoise | Note:
+    """Pair noise of a patch, or why there is none."""
     height, width = light[0].mosaic.shape
     if not patch.rect.fits(width, height):
-        return f"patch “{patch.name}” lies outside this frame of {width} × {height} px: move it"
+        return Note(Missing.PATCH_OUTSIDE_FRAME, (patch.name, width, height))
     if len(light) < 2:
-        return NO_PAIR
+        return Note(Missing.NO_PAIR)
     first, second = (patch.rect.of_plane(frame.plane(channel)) for frame in light[:2])
     return pair_noise(first, second, black_dn, clip_dn=light[0].white_dn)
 
 
 def noise_of(
     light: Sequence[RawFrame], patches: Sequence[PatchSpec], black_dn: Mapping[str, float]
-) -> dict[tuple[str, str], PairNoise | str]:
+) -> dict[tuple[str, str], PairNoise | Note]:
     """Pair noise of every patch and channel, black taken off, or why there is none."""
     return {
         (patch.name, channel): _patch_noise(light, patch, channel, black_dn[channel])
@@ -65,19 +64,21 @@ def noise_of(
 
 def without_full(
     noise: Noise, black_dn: Mapping[str, float], clip_dn: Mapping[str, float]
-) -> dict[tuple[str, str], PairNoise | str]:
+) -> dict[tuple[str, str], PairNoise | Note]:
     """The same with patches called clipped that stand within five σ of where their channel was seen to stop.
 
     Wells may be full below the top code: signal and noise of such a patch are those of the wells.
     """
-    found: dict[tuple[str, str], PairNoise | str] = {}
+    found: dict[tuple[str, str], PairNoise | Note] = {}
     for key, outcome in noise.items():
         full = False
         if isinstance(outcome, PairNoise) and outcome.signal.value is not None and outcome.noise.value is not None:
             # In a full well the noise is gone: a share of the range stands for it.
             room = max(_CLEAR_SIGMAS * outcome.noise.value, _CLEAR_SHARE * (clip_dn[key[1]] - black_dn[key[1]]))
             full = outcome.signal.value + black_dn[key[1]] + room >= clip_dn[key[1]]
-        found[key] = unmeasured("clipped", outcome.n) if full and isinstance(outcome, PairNoise) else outcome
+        found[key] = (
+            unmeasured(Note(Missing.CLIPPED), outcome.n) if full and isinstance(outcome, PairNoise) else outcome
+        )
     return found
 
 
@@ -92,9 +93,10 @@ def patch_readings(
     readings = []
     for channel in CHANNELS:
         outcome = noise[patch.name, channel]
-        if isinstance(outcome, str):
+        if isinstance(outcome, Note):
             signal = _single_signal(light[0], patch, channel, black_dn[channel])
-            found = (signal, missing(outcome), missing(outcome))
+            nothing = Quantity(None, notes=(outcome,))
+            found = (signal, nothing, nothing)
             excluded = 0
         else:
             found = (outcome.signal, outcome.noise, outcome.snr)
@@ -117,7 +119,7 @@ def _clipped_reading(
 ) -> Reading:
     height, width = light[0].mosaic.shape
     if not patch.rect.fits(width, height):
-        return Reading(patch.name, channel, Measurand.CLIPPED_SHARE, missing(_OUTSIDE))
+        return Reading(patch.name, channel, Measurand.CLIPPED_SHARE, missing(Missing.PATCH_OUTSIDE))
     parts = [patch.rect.of_plane(frame.plane(channel)) for frame in light[:2]]
     shares = [clipped_share(part, black_dn, clip_dn) for part in parts]
     share, n = sum(shares) / len(shares), sum(part.size for part in parts)
@@ -134,10 +136,10 @@ def _single_signal(frame: RawFrame, patch: PatchSpec, channel: str, black_dn: fl
     """Mean of one frame: good enough for exposure, its scatter an upper bound of the noise."""
     height, width = frame.mosaic.shape
     if not patch.rect.fits(width, height):
-        return missing(_OUTSIDE)
+        return missing(Missing.PATCH_OUTSIDE)
     part = patch.rect.of_plane(frame.plane(channel))
     if clipped_share(part, black_dn, frame.white_dn) > 0:
-        return missing("clipped")
+        return missing(Missing.CLIPPED)
     return with_error(
         float(part.mean(dtype=np.float64)) - black_dn,
         float(part.std(dtype=np.float64)) / math.sqrt(part.size),
@@ -150,17 +152,17 @@ def green_snr(patch: PatchSpec, noise: Noise) -> Quantity:
     parts = []
     for channel in ("G1", "G2"):
         outcome = noise[patch.name, channel]
-        if isinstance(outcome, str):
-            return missing(outcome)
+        if isinstance(outcome, Note):
+            return Quantity(None, notes=(outcome,))
         if not outcome.snr.known:
             return outcome.snr
         parts.append(outcome.snr)
     value = (parts[0].value + parts[1].value) / 2  # type: ignore[operator]
     relative = math.hypot(parts[0].se, parts[1].se) / 2 / value
-    return with_relative_error(value, relative, parts[0].n + parts[1].n, parts[0].reason or parts[1].reason)
+    return with_relative_error(value, relative, parts[0].n + parts[1].n, *first_notes(parts))
 
 
-def known_noise(outcome: PairNoise | str) -> PairNoise | None:
+def known_noise(outcome: PairNoise | Note) -> PairNoise | None:
     """The noise of a patch where it could be measured."""
     return outcome if isinstance(outcome, PairNoise) and outcome.noise.known else None
 

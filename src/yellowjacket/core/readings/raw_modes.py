@@ -20,6 +20,7 @@ from yellowjacket.core.image_quality.texture import finest_detail
 from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.estimate import missing
 from yellowjacket.core.metrology.measurands import Measurand, Reading
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.reader import read_frame
@@ -130,7 +131,7 @@ def _resampled(picture: Linear, width: int, height: int, how: Image.Resampling) 
 def _noise(patch: PatchSpec, name: str, pair: tuple[Linear, Linear] | None) -> list[Reading]:
     how = f"two frames developed to CIELAB, {_WORDS[name]}"
     if pair is None:
-        nothing = missing("the grey patch has no signal: it sets brightness and white balance")
+        nothing = missing(Missing.GREY_DARK_SETS_BALANCE)
         return [Reading(patch.name, name, quantity, nothing, how) for quantity in SAME[:2]]
     first, second = (lab_of_linear_srgb(picture) for picture in pair)
     parts = [without_plane((first - second)[..., n]) / math.sqrt(2) for n in range(3)]
@@ -144,7 +145,7 @@ def _detail(patch: PatchSpec, name: str, pair: tuple[Linear, Linear] | None, row
     """``rows``: pixels along the height of the whole picture at this size."""
     how = f"coherence of two frames of the texture, {_WORDS[name]}"
     if pair is None:
-        return Reading(patch.name, name, Measurand.SAME_DETAIL, missing("the grey patch has no signal"), how)
+        return Reading(patch.name, name, Measurand.SAME_DETAIL, missing(Missing.GREY_DARK), how)
     weights = np.array([0.2126, 0.7152, 0.0722])
     found = finest_detail([(pair[0] @ weights, pair[1] @ weights)], [0.0])
     return Reading(patch.name, name, Measurand.SAME_DETAIL, found.scaled(rows), how)

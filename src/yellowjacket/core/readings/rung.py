@@ -12,6 +12,7 @@ import numpy as np
 
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Measurand, Reading
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.autocorrelation import LagSums, pooled
 from yellowjacket.core.noise.two_frame import PairNoise
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_frames
@@ -38,7 +39,6 @@ _AVERAGED = (Measurand.SNR, Measurand.SHADOW_SNR)
 SINGLE = "single"
 # The black level is read in a central window of at most this side: 260 000 pixels a channel.
 _DARK_WINDOW_PX = 1024
-NO_LIGHT = "no frame of this rung yet"
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +75,9 @@ def measure_rung(task: RungTask) -> RungResult:
     light = _read_all(task.light, problems, task.threads)
     dark = _read_all(task.dark, problems, task.threads)
     if not light:
-        return RungResult(task.key, (Reading(None, ALL, Measurand.SNR, missing(NO_LIGHT)),), tuple(problems))
+        return RungResult(
+            task.key, (Reading(None, ALL, Measurand.SNR, missing(Missing.NO_FRAME_YET)),), tuple(problems)
+        )
     if len(light) == 1:
         problems.append(_single(Path(task.light[0])))
     return RungResult(task.key, measure_frames(light, dark, task), tuple(problems))
@@ -173,7 +175,9 @@ def _black_levels(light: RawFrame, dark: Sequence[RawFrame]) -> tuple[dict[str, 
     """Black by channel from the darks of this ISO, else what the file says."""
     usable = [frame for frame in dark if frame.mosaic.shape == light.mosaic.shape]
     if not usable:
-        return {c: Quantity(light.black_dn[c], reason="from the file's tag, no darks") for c in CHANNELS}, "the tag"
+        return {
+            c: Quantity(light.black_dn[c], notes=(Note(Remark.BLACK_FROM_TAG_NO_DARKS),)) for c in CHANNELS
+        }, "the tag"
     levels = {}
     for channel in CHANNELS:
         patches = [_dark_window(frame).of_plane(frame.plane(channel)) for frame in usable]

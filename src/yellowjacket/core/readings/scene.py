@@ -7,8 +7,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.image_quality.step_wedge import wedge_range
-from yellowjacket.core.metrology.estimate import missing
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import GREEN, Measurand, Reading
+from yellowjacket.core.metrology.notes import Note
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.readings.output_size import Size, appearances, detail_of, detail_readings, rendering_of
@@ -43,23 +44,23 @@ def scene_readings(
     readings: list[Reading] = []
     how = rendering_of(light[0], known.black_dn, known.grey_dn)
     for patch in patches:
-        reason = next((one for channel in CHANNELS if (one := _why_not(noise[patch.name, channel]))), "")
+        why = next((one for channel in CHANNELS if (one := _why_not(noise[patch.name, channel]))), ())
         if patch.role in _SEEN:
-            readings += appearances(light, patch.name, patch.rect, how, sizes, reason)
+            readings += appearances(light, patch.name, patch.rect, how, sizes, why)
         elif patch.role in _TEXTURES:
             coloured = patch.role == "colour_texture"
-            cycles, words = missing(reason), "coherence of two frames"
-            if not reason:
+            cycles, words = Quantity(None, notes=why), "coherence of two frames"
+            if not why:
                 cycles, words = detail_of(light, patch.rect, known.black_dn, known.prnu or 0.0, coloured=coloured)
             readings += detail_readings(patch.name, cycles, words, sizes, height, coloured=coloured)
     return readings + _wedge(patches, noise, known.saturation_dn)
 
 
-def _why_not(outcome: PairNoise | str) -> str:
+def _why_not(outcome: PairNoise | Note) -> tuple[Note, ...]:
     """Why a patch has no noise in a channel, empty when it has."""
-    if isinstance(outcome, str):
-        return outcome
-    return "" if outcome.noise.known else outcome.noise.reason
+    if isinstance(outcome, Note):
+        return (outcome,)
+    return () if outcome.noise.known else outcome.noise.notes
 
 
 def _wedge(patches: Sequence[PatchSpec], noise: Noise, saturation: float | None) -> list[Reading]:
@@ -68,7 +69,7 @@ def _wedge(patches: Sequence[PatchSpec], noise: Noise, saturation: float | None)
     if not steps:
         return []
     outcomes = [[noise[step.name, channel] for channel in ("G1", "G2")] for step in steps]
-    if any(isinstance(one, str) for pair in outcomes for one in pair):
+    if any(isinstance(one, Note) for pair in outcomes for one in pair):
         return []
     read = [joint_noise([one for one in pair if isinstance(one, PairNoise)]) for pair in outcomes]
     seen = wedge_range(read, steps[0].step_stops)

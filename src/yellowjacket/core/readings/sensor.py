@@ -7,8 +7,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from yellowjacket.core.exposure.iso12232 import SHADOW_STOPS_UNDER_GREY
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-from yellowjacket.core.metrology.measurands import ALL, GREEN, SMOOTHED, Measurand, Reading
+from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_error
+from yellowjacket.core.metrology.measurands import ALL, GREEN, Measurand, Reading
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.smoothing import Cooked
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.photon_transfer.fit import snr_at
@@ -52,7 +53,7 @@ def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) 
     """SNR three stops under the grey patch: the shadow patch, moved that little way along the noise model."""
     grey, shadow = patch_of_role(patches, "grey"), patch_of_role(patches, "shadow")
     if grey is None or shadow is None:
-        return missing("no shadow patch: draw one about three stops under the grey")
+        return missing(Missing.NO_SHADOW_PATCH)
     measured = green_snr(shadow, noise)
     if measured.value is None:
         return measured
@@ -63,13 +64,13 @@ def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) 
             found.channels[channel].quantities[name] for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN)
         )
         if grey_noise is None or shadow_noise is None:
-            return missing("the grey patch could not be measured on this rung")
+            return missing(Missing.GREY_NOT_MEASURED)
         if gain.value is None or read.value is None:
-            return missing(f"the noise model is missing: {gain.reason or read.reason}")
+            return missing(Missing.NO_NOISE_MODEL, unknown(gain, read).reason)
         wanted = (grey_noise.signal.value or 0.0) / 2**SHADOW_STOPS_UNDER_GREY
         model = gain.value, read.value
         if wanted <= 0 or not shadow_noise.signal.value or shadow_noise.signal.value <= 0:
-            return missing("no signal above black in the shadow patch")
+            return missing(Missing.SHADOW_DARK)
         factors.append(snr_at(wanted, *model) / snr_at(shadow_noise.signal.value, *model))
     return measured.scaled(sum(factors) / len(factors))
 
@@ -107,19 +108,17 @@ def headroom(found: IsoFindings, patches: Sequence[PatchSpec], noise: Noise) -> 
         outcome = known_noise(noise[grey.name, channel]) if grey else None
         top = found.channels[channel].quantities[Measurand.SATURATION_DN]
         if outcome is None or not top.value or not outcome.signal.value or min(top.value, outcome.signal.value) <= 0:
-            return Reading(
-                None, ALL, Measurand.HEADROOM_STOPS, missing("the grey patch could not be read on this rung"), how
-            )
+            return Reading(None, ALL, Measurand.HEADROOM_STOPS, missing(Missing.GREY_NOT_READ), how)
         relative = math.hypot(top.se / top.value, outcome.signal.se / outcome.signal.value) / math.log(2)
-        parts.append(with_error(math.log2(top.value / outcome.signal.value), relative, outcome.n, top.reason))
+        parts.append(with_error(math.log2(top.value / outcome.signal.value), relative, outcome.n, *top.notes))
     if not parts:
-        return Reading(None, ALL, Measurand.HEADROOM_STOPS, missing("no grey patch: draw one"), how)
+        return Reading(None, ALL, Measurand.HEADROOM_STOPS, missing(Missing.GREY_PATCH_TO_DRAW), how)
     return Reading(None, ALL, Measurand.HEADROOM_STOPS, min(parts, key=lambda part: part.value or math.inf), how)
 
 
 def _smoothing(cooked: Cooked) -> Quantity:
     """Correlation of neighbours; the remark SMOOTHED is the verdict."""
-    return replace(cooked.lag1, reason=SMOOTHED) if cooked.flag else cooked.lag1
+    return replace(cooked.lag1, notes=(Note(Remark.SMOOTHED),)) if cooked.flag else cooked.lag1
 
 
 def _codes(use: CodeUse | None) -> list[tuple[Measurand, Quantity]]:

@@ -16,7 +16,8 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter, map_coordinates
 
 from yellowjacket.core.colour.colorimetry import delta_e_2000
-from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Z95, Quantity, first_notes, missing, unknown, with_error
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.registration.similarity import Grey, NoMatch, Similarity, found, scaled_to, shift_between
 from yellowjacket.core.rendering.develop import LUMINANCE
@@ -207,17 +208,17 @@ def _noise(patches: Sequence[Sequence[Picture]]) -> tuple[Quantity, Quantity]:
 def _mean(parts: Sequence[Quantity]) -> Quantity:
     known = [part.value for part in parts if part.value is not None]
     if not known:
-        return missing(next((part.reason for part in parts if part.reason), "no uniform patch lies on these pictures"))
-    reason = next((part.reason for part in parts if part.value is not None and part.reason), "")
+        return unknown(*parts, otherwise=Missing.NO_UNIFORM_PATCH)
+    notes = first_notes([part for part in parts if part.known])
     if len(known) == 1:
-        return Quantity(known[0], known[0], known[0], 1, reason)
+        return Quantity(known[0], known[0], known[0], 1, notes)
     error = float(np.std(known, ddof=1)) / math.sqrt(len(known))
-    return with_error(float(np.mean(known)), error, len(known), reason)
+    return with_error(float(np.mean(known)), error, len(known), *notes)
 
 
 def _colour(uniform: Sequence[Cuts]) -> Quantity:
     if not uniform:
-        return missing("no uniform patch lies on these pictures")
+        return missing(Missing.NO_UNIFORM_PATCH)
     before, after = (
         np.array([lab_of(pictures[0]).mean(axis=(0, 1)) for pictures in side])
         for side in ([cuts.as_is for cuts in uniform], [cuts.finished for cuts in uniform])
@@ -229,9 +230,9 @@ def _colour(uniform: Sequence[Cuts]) -> Quantity:
 
 def _detail(texture: Cuts | None, clean: Picture | None) -> Quantity:
     if texture is None or clean is None:
-        return missing("no texture lies on these pictures: mark one on the Measure page")
+        return missing(Missing.NO_TEXTURE_ON_PICTURES)
     if clean.shape[0] * clean.shape[1] < _FEWEST_DETAIL_PX:
-        return missing("the texture is too small for detail: draw it larger")
+        return missing(Missing.TEXTURE_TOO_SMALL)
     reference = lab_of(clean)[..., 0]
     coarse = gaussian_filter(reference, _DETAIL_PX)
     fine_slopes, errors, coarse_slopes = [], [], []
@@ -243,7 +244,7 @@ def _detail(texture: Cuts | None, clean: Picture | None) -> Quantity:
         errors.append(error)
         coarse_slopes.append(_slope(coarse, smooth)[0])
     if min(*coarse_slopes, fine_slopes[0]) <= 0 or fine_slopes[0] < 2 * errors[0]:
-        return missing("noise drowns the texture already as is")
+        return missing(Missing.TEXTURE_DROWNED)
     # The tone curve's own contrast is taken out by what it does to coarse structure.
     kept = (fine_slopes[1] / coarse_slopes[1]) / (fine_slopes[0] / coarse_slopes[0])
     relative = math.hypot(errors[0] / fine_slopes[0], errors[1] / max(fine_slopes[1], 1e-6))

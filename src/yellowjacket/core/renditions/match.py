@@ -260,4 +260,4 @@ def effect_from(task: EffectTask) -> Effect:
 def as_numbers(effect: Effect) -> Mapping[str, Sequence[object]]:
     """An effect as plain values: {field: [value, low, high, n, reason]}."""
     fields = ("luma_as_is", "luma", "chroma_as_is", "chroma", "colour_de00", "detail_kept")
-    return {name: [(q := getattr(effect, name)).value, q.low, q.high, q.n, q.reason] for name in fields}
+    return {name: getattr(effect, name).plain for name in fields}

@@ -21,6 +21,7 @@ from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
 from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.raw.frame import FrameError, sha256_of
 from yellowjacket.core.raw.rect import Rect
@@ -36,7 +37,6 @@ _PROPOSED, _TILE_PX = 12, 32
 _LEAST_SIDE_PX = 16
 # L* between which a picture neither clips nor drowns.
 _DARKEST, _LIGHTEST = 5.0, 95.0
-_ALONE = "one picture only, from neighbours, which a converter makes alike: at least this much"
 
 Picture = NDArray[np.uint8]
 register_heif_opener()
@@ -189,8 +189,8 @@ def _patch(picture: Picture, other: Picture | None, name: str, rect: Rect) -> Do
     height, width = picture.shape[:2]
     fields = ("lightness", "a", "b", "noise_luma", "noise_chroma")
     if not rect.fits(width, height) or min(rect.w, rect.h) < _LEAST_SIDE_PX:
-        why = f"patch “{name}” is outside this picture of {width} × {height} px or under {_LEAST_SIDE_PX} px a side: move it"
-        return document | {field: quantity(missing(why)) for field in fields}
+        why = missing(Missing.PATCH_OUTSIDE_PICTURE, name, width, height, _LEAST_SIDE_PX)
+        return document | {field: quantity(why) for field in fields}
     cut = np.s_[rect.y : rect.y + rect.h, rect.x : rect.x + rect.w]
     lab = lab_of(picture[cut])
     means = [_mean(lab[..., n]) for n in range(3)]
@@ -209,8 +209,8 @@ def noise_in_display_units(lab: NDArray[np.float64], other: NDArray[np.float64] 
     """
     lightness = float(lab[..., 0].mean())
     if not _DARKEST <= lightness <= _LIGHTEST:
-        reason = "too dark to tell" if lightness < _DARKEST else "too light to tell: the picture clips"
-        return missing(reason), missing(reason)
+        nothing = missing(Missing.TOO_DARK if lightness < _DARKEST else Missing.TOO_LIGHT)
+        return nothing, nothing
     difference = lab[:, 1:] - lab[:, :-1] if other is None else lab - other
     parts: Sequence[NDArray[np.float64]] = [without_plane(difference[..., n]) / math.sqrt(2) for n in range(3)]
     found = spread_of(parts[0:1]), spread_of(parts[1:3])
@@ -220,4 +220,6 @@ def noise_in_display_units(lab: NDArray[np.float64], other: NDArray[np.float64] 
 
 
 def _alone(found: Quantity) -> Quantity:
-    return found if found.value is None else Quantity(found.value, found.low, None, found.n, _ALONE)
+    return (
+        found if found.value is None else Quantity(found.value, found.low, None, found.n, (Note(Remark.ONE_PICTURE),))
+    )

@@ -28,9 +28,10 @@ from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C, dark_law, warm
 from yellowjacket.core.darks.usable_exposure import ANSWERS, Longest, Shadow, courses, lifted_signal_e, longest
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.limits.tolerance import LONG_CRITERIA
-from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask
 from yellowjacket.core.raw.reader import read_frame
 
@@ -104,7 +105,7 @@ def dark_task(
                     groups.items(), key=lambda item: (item[0][0], item[0][1] or 0.0)
                 )
             )
-            nothing = Quantity(None, reason="no light frames at this ISO")
+            nothing = missing(Missing.NO_LIGHT_FRAMES_AT_ISO)
             model = models.get(task.iso, {})
             gain, noise, full = (
                 model.get(name, nothing)

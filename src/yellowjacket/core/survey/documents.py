@@ -13,6 +13,7 @@ from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Note, Remark
 from yellowjacket.core.noise.banding import Banding
 from yellowjacket.core.noise.smoothing import Cooked
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
@@ -170,9 +171,13 @@ def dark_document(found: FoundDarks | None) -> Document:
 
 def _stop_limit(limit: StopLimit) -> Document:
     """A limit as a quantity; its remark names the criterion, or says that the ladder ended first."""
-    words = "at least: the ladder ends here" if limit.at_least else limit.criterion and f"then: {limit.criterion}"
-    reason = words if limit.stops is not None else limit.reason
-    return quantity(Quantity(limit.stops, limit.low, limit.high, 0, reason or ""))
+    if limit.stops is None:
+        notes = (Note(Remark.IN_WORDS, (limit.reason,)),) if limit.reason else ()
+    elif limit.at_least:
+        notes = (Note(Remark.LADDER_ENDS),)
+    else:
+        notes = (Note(Remark.LIMITED_BY, (limit.criterion,)),) if limit.criterion else ()
+    return quantity(Quantity(limit.stops, limit.low, limit.high, 0, notes))
 
 
 def problem(error: FrameError) -> Document:

@@ -20,6 +20,7 @@ from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_li
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Measurand, Reading
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask, pairs_of
@@ -80,7 +81,7 @@ def exposure_ladder(task: IsoTask) -> FoundExposures | None:
     nominal = [math.log2(group.exposure_s / groups[reference].exposure_s) for group in groups]
     signals = _signals([result.readings for result in results], nominal, pair[0])
     related = relate_exposures(signals, reference, {patch.name: patch.role for patch in patches}, pair[0].xyz_to_camera)
-    steps = [_of(related[n], Measurand.STEP_STOPS) or missing("not measured") for n in range(len(groups))]
+    steps = [_of(related[n], Measurand.STEP_STOPS) or missing(Missing.NOT_MEASURED) for n in range(len(groups))]
     rungs = [
         ExposedRung(steps[n], f"{nominal[n]:+.1f}", _findings(results[n].readings, related[n]))
         for n in range(len(groups))
@@ -96,7 +97,7 @@ def exposure_ladder(task: IsoTask) -> FoundExposures | None:
         {one.channel: one.result for one in related[reference] if one.quantity == Measurand.BLACK_ERROR_DN},
         push_limits(rungs, profile),
         pull_limits(
-            highlight.result if highlight else missing("no light area to pull back"), highlight.channel if highlight else "",
+            highlight.result if highlight else missing(Missing.NO_LIGHT_AREA), highlight.channel if highlight else "",
             rungs, profile,
         ),
         tuple(error for result in results for error in result.problems),
@@ -149,7 +150,7 @@ def _signals(readings: Sequence[Sequence[Reading]], nominal: Sequence[float], fr
                 found.setdefault(one.patch, {})[one.channel] = one.result
         patches.append(found)
     clips = [q for of in whole if (q := of.get((Measurand.CLIP_DN, "all"))) is not None and q.known]
-    white = Quantity(frame.white_dn, frame.white_dn, frame.white_dn, 0, "from the tag: no frame clips")
+    white = Quantity(frame.white_dn, frame.white_dn, frame.white_dn, 0, (Note(Remark.FROM_TAG),))
     signals = []
     for n, of in enumerate(whole):
         prnu = of.get((Measurand.PRNU, "all"))
@@ -237,7 +238,7 @@ def iso_against_push(
     ]
     found = penalties(rungs)
     if len(rungs) < 2:
-        nothing = missing("fewer than two ISO settings have a noise model")
+        nothing = missing(Missing.FEW_SETTINGS_WITH_MODEL)
         return found, Invariance(nothing, False, nothing, nothing)
     return found, invariant_from(rungs, found)
 

@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 
 from yellowjacket.core.metrology.document import Document, quantity
-from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise, pair_noise, single_noise
 from yellowjacket.core.patches.uniform import uniform_patches, uniform_patches_of_one
 from yellowjacket.core.raw.clipping import clipped_share
@@ -82,8 +83,7 @@ def _patch(frame: RawFrame, partner: RawFrame | None, patch: NamedRect) -> Docum
     document: Document = {"name": patch.name, "x": rect.x, "y": rect.y, "w": rect.w, "h": rect.h}
     width, height = frame.size
     if not rect.fits(width, height):
-        reason = f"patch “{patch.name}” lies outside this frame of {width} × {height} px: move it"
-        nothing = quantity(Quantity(None, reason=reason))
+        nothing = quantity(missing(Missing.PATCH_OUTSIDE_FRAME, patch.name, width, height))
         fields = ("signal_dn", "noise_dn", "snr", "clipped_share")
         return document | {"channels": {name: dict.fromkeys(fields, nothing) for name in frame.channels}}
     return document | {"channels": {name: _channel(frame, partner, rect, name) for name in frame.channels}}

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.metrology.measurands import REGISTRY, Measurand, Shown, Style
+from yellowjacket.core.metrology.notes import in_words
 from yellowjacket.web.sheet.charts import Spark, chart_of, spark_of
 from yellowjacket.web.sheet.lines import Readings, reading_cell
 from yellowjacket.web.sheet.stave import Cell, Line
@@ -21,7 +22,7 @@ _ERROR_ALLOWED_STOPS = 1 / 6
 
 
 def _remark(reading: Reading) -> str:
-    return reading.reason if reading.value else ""
+    return in_words(reading.result.notes, ", ") if reading.value else ""
 
 
 _TEXTS: Mapping[Style, Callable[[Reading], str]] = {

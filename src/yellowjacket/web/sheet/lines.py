@@ -11,9 +11,9 @@ from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Grade, Lane, Patch, Reading, Rung, Shot, Use
 from yellowjacket.bench.models.queries.grades import current_grades
 from yellowjacket.bench.record.proposals import Proposal
-from yellowjacket.core.colour.colorimetry import NOT_DISTINGUISHABLE
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.web import pictures
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
@@ -130,7 +130,7 @@ def reading_cell(reading: Reading | None, text: str, *, strong: bool = False) ->
         return Cell()
     if reading.value is None:
         return Cell("–", title=reading.reason, reading_id=reading.pk)
-    inside_noise = reading.reason == NOT_DISTINGUISHABLE
+    inside_noise = reading.result.has(Remark.NOT_DISTINGUISHABLE)
     return Cell(text, strong, _interval_text(reading), inside_noise, reading.pk)
 
 
