@@ -72,6 +72,9 @@ def test_words_of_old_readings_become_typed_notes():
         old.get_model("bench", "Reading").objects.create(
             rung=rung, channel="all", quantity=quantity, value=2.0, reason=reason
         )
+    old.get_model("bench", "Reading").objects.create(
+        rung=rung, channel="all", quantity="cast_de00", value=2.0, method="towards magenta; black as the file says"
+    )
     executor = MigrationExecutor(connection)
     executor.migrate(newest)
 
@@ -81,4 +84,5 @@ def test_words_of_old_readings_become_typed_notes():
     new = {row.quantity: row for row in Reading.objects.all()}
     assert [note.kind for note in new["flags"].result.notes] == [Remark.SECOND_BASE, Remark.SMOOTHED_HERE]
     assert new["noise_dn"].result.has(Remark.ROUNDING)
+    assert (new["cast_de00"].reason, new["cast_de00"].method) == ("towards magenta", "black as the file says")
     assert (new["prnu"].reason, new["snr"].result.notes) == ("told in words of its own", ())

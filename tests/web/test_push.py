@@ -20,16 +20,16 @@ def exposed(sitting):
     grey = Patch.objects.create(ladder=ladder, name="grey", role="grey", x=0, y=0, w=64, h=64)
     light = Patch.objects.create(ladder=ladder, name="highlight", role="highlight", x=64, y=0, w=64, h=64)
 
-    def read(rung, quantity, value, channel="all", patch=None, half=0.01, method=""):
+    def read(rung, quantity, value, channel="all", patch=None, half=0.01, notes=()):
         Reading.objects.create(rung=rung, patch=patch, channel=channel, quantity=quantity, value=value, low=value - half,
-                               high=value + half, n=100, method=method)  # fmt: skip
+                               high=value + half, n=100, notes=list(notes))  # fmt: skip
 
     for n, (stops, snr) in enumerate(sorted(SNR.items())):
         rung = Rung.objects.create(ladder=ladder, position=n, iso=100, exposure_s=1 / 8 * 2.0**stops, key=f"{stops}",
                                    label=f"{stops:+d}", at_stops=stops, measured_inputs="x")  # fmt: skip
         read(rung, "step_stops", float(stops))
         read(rung, "shadow_snr", snr, "G", half=0.2)
-        read(rung, "cast_de00", 0.3 * -stops, patch=grey, method="towards magenta; black as the file says")
+        read(rung, "cast_de00", 0.3 * -stops, patch=grey, notes=[["TOWARDS", "magenta"]])
         read(rung, "cast_corrected_de00", 0.01, patch=grey)
         if stops == 0:
             read(rung, "clips_at_stops", 1.4, "G1", light)

@@ -53,7 +53,7 @@ def test_names_and_words_are_said_once():
 def test_no_code_compares_sentences():
     """Comparing, searching or filtering by the words of a quantity or a reading."""
     guilty = []
-    for path in SRC.rglob("*.py"):
+    for path in (one for one in SRC.rglob("*.py") if "migrations" not in one.parts):
         for node in ast.walk(ast.parse(path.read_text())):
             if isinstance(node, ast.Compare):
                 sides = [node.left, *node.comparators]

@@ -2,7 +2,7 @@
 
 from django.db import migrations, models
 
-_MANY = 2000
+_MANY, _TOWARDS = 2000, "towards "
 
 
 def words_to_notes(apps, schema_editor):
@@ -16,6 +16,11 @@ def words_to_notes(apps, schema_editor):
             Reading.objects.bulk_update(changed, ["notes"])
             changed = []
     Reading.objects.bulk_update(changed, ["notes"])
+    # Which way a cast goes stood at the head of how it was measured.
+    for row in Reading.objects.filter(method__startswith=_TOWARDS).only("pk", "notes", "method").iterator(_MANY):
+        direction, _, how = row.method.removeprefix(_TOWARDS).partition("; ")
+        row.notes, row.method = [*row.notes, ["TOWARDS", direction]], how
+        row.save(update_fields=["notes", "method"])
 
 
 class Migration(migrations.Migration):

@@ -156,7 +156,9 @@ def _casts(
                 cast, word = cast_of(parts[0], parts[1], xyz_to_camera)
             black_used = "fitted black" if quantity is Measurand.CAST_CORRECTED_DE00 else "black as the file says"
             how = f"{black_used}, brought to equal brightness"
-            yield Reading(name, ALL, quantity, cast, f"towards {word}; {how}" if word else how)
+            if word:
+                cast = replace(cast, notes=(*cast.notes, Note(Remark.TOWARDS, (word,))))
+            yield Reading(name, ALL, quantity, cast, how)
 
 
 def _clipping(rungs: Sequence[ExposureSignals], fit: StepFit) -> Iterator[Reading]:

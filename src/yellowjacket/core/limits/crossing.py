@@ -65,7 +65,7 @@ def first_failure(points: Sequence[Point], profile: Profile, level: str, unread:
 def _why(points: Sequence[Point], criterion: Criterion) -> str:
     for point in points:
         quantity = point.findings.get(criterion.key)
-        if quantity is not None and quantity.reason:
+        if quantity is not None and not quantity.known and quantity.reason:
             return quantity.reason
     return criterion.needs
 

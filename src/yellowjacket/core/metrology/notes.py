@@ -42,6 +42,7 @@ class Remark(Enum):
     SCATTER = "the points scatter more than their noise explains (χ²/dof {0:.1f})"
     USUAL_DOUBLING = "with the usual doubling every {0:g} °C"
     AS_WHITE = "the patch is small: beyond {0} × {0} cells the noise is taken as white"
+    TOWARDS = "towards {0}"
     NO_DETAIL = "no detail clear of noise"
     SMOOTHED = "the raw is smoothed: noise and range read too good"
     LIMITED_BY = "limited by {0}"

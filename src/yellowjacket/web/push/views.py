@@ -16,6 +16,7 @@ from yellowjacket.core.latitude.iso_invariance import ALLOWED_STOPS, MEASURED, P
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.readings.raw_modes import AREA, LANCZOS, OWN
 from yellowjacket.web.measure.sheet import LineKind, fixed_lines
 from yellowjacket.web.push.brackets import brackets_of
@@ -31,7 +32,7 @@ _STEP_OFF_STOPS = 1 / 6
 
 def _direction(reading: Reading) -> str:
     """Which way a cast goes, in a word."""
-    return reading.method.removeprefix("towards ").split(";")[0] if reading.method.startswith("towards ") else ""
+    return next((str(note.details[0]) for note in reading.result.notes if note.kind is Remark.TOWARDS), "")
 
 
 KINDS = (
