@@ -1,12 +1,19 @@
-"""Colour difference against CIE 142's published pairs, and Lab against scikit-image."""
+"""Colour difference against CIE 142's published pairs; Lab and the loci of light sources against colour-science."""
+
+import json
+import subprocess
+import sys
 
 import numpy as np
 import pytest
-from skimage.color import deltaE_ciede2000, rgb2lab
+from skimage.color import rgb2lab
 from skimage.transform import downscale_local_mean
 
 from yellowjacket.core.colour.colorimetry import (
+    SRGB_TO_XYZ,
     ChannelMeans,
+    _daylight,
+    _glowing,
     camera_to_srgb,
     delta_e_2000,
     lab_of_linear_srgb,
@@ -39,9 +46,38 @@ def test_published_pairs(one, other, published):
     assert delta_e_2000(np.array(other, float), np.array(one, float)) == pytest.approx(published, abs=5e-5)
 
 
-def test_random_pairs_agree_with_scikit_image(rng):
-    first, second = (rng.uniform((5, -60, -60), (95, 60, 60), (500, 3)) for _ in range(2))
-    np.testing.assert_allclose(delta_e_2000(first, second), deltaE_ciede2000(first, second), atol=1e-6)
+# By colour-science in a process of its own: it leaves stand-ins for packages that are not installed.
+REFERENCE = """
+import json, sys, warnings
+warnings.simplefilter("ignore")
+import colour, numpy as np
+asked = json.load(sys.stdin)
+place = np.array(asked["white"])[:2] / sum(asked["white"])
+json.dump({
+    "delta": colour.difference.delta_E_CIE2000(*map(np.array, asked["pairs"])).tolist(),
+    "lab": colour.XYZ_to_Lab(np.array(asked["xyz"]), place).tolist(),
+    "glowing": [colour.temperature.CCT_to_xy_Kang2002(k).tolist() for k in asked["glowing"]],
+    "daylight": [colour.temperature.CCT_to_xy_CIE_D(k).tolist() for k in asked["daylight"]],
+}, sys.stdout)
+"""
+
+
+def test_formulas_agree_with_colour_science(rng):
+    pairs = [rng.uniform((5, -60, -60), (95, 60, 60), (500, 3)) for _ in range(2)]
+    linear = rng.uniform(-0.05, 1.0, (200, 3))
+    lamps, skies = [1700, 2222, 2223, 2856, 3900], [4000, 5003, 6504, 7000, 7001, 25000]
+    asked = {
+        "pairs": [pair.tolist() for pair in pairs], "xyz": (linear @ SRGB_TO_XYZ.T).tolist(),
+        "white": SRGB_TO_XYZ.sum(axis=1).tolist(), "glowing": lamps, "daylight": skies,
+    }  # fmt: skip
+    ran = subprocess.run(
+        [sys.executable, "-c", REFERENCE], input=json.dumps(asked), capture_output=True, text=True, check=True
+    )
+    told = json.loads(ran.stdout)
+    np.testing.assert_allclose(delta_e_2000(*pairs), told["delta"], atol=1e-6)
+    np.testing.assert_allclose(lab_of_linear_srgb(linear), told["lab"], atol=1e-5)
+    np.testing.assert_allclose([_glowing(k) for k in lamps], told["glowing"], atol=1e-9)
+    np.testing.assert_allclose([_daylight(k) for k in skies], told["daylight"], atol=1e-9)
 
 
 def test_lab_agrees_with_scikit_image(rng):

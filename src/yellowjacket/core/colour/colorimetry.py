@@ -3,13 +3,8 @@
 from __future__ import annotations
 
 import math
-import sys
-import warnings
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
-from typing import Any
-from unittest.mock import NonCallableMock
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +25,10 @@ _LEAST_CHROMA = 8.0
 # Colour temperatures that can be told, K, and where lamps end and daylight begins.
 KELVIN_RANGE = (1700, 25000)
 _DAYLIGHT_FROM = 4000.0
+# Where the polynomials of the loci change, K.
+_DAYLIGHT_BEND, _GLOWING_BEND = 7000.0, 2222.0
+# Where L* turns from a line to a cube root, and the slope of that line (CIE 15:2018).
+_LAB_BEND, _LAB_SLOPE = (6 / 29) ** 3, (29 / 3) ** 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,59 +77,57 @@ def neutral_under(kelvin: float, xyz_to_camera: NDArray[np.float64]) -> tuple[fl
         raise ValueError(
             f"light is told from {KELVIN_RANGE[0]} K, deeper than a candle, to {KELVIN_RANGE[1]} K, bluer than any sky"
         )
-    library = _library()
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        place = library.daylight(kelvin) if kelvin >= _DAYLIGHT_FROM else library.glowing(kelvin)
-        response = xyz_to_camera @ np.asarray(library.of_place(place), np.float64)
+    x, y = _daylight(kelvin) if kelvin >= _DAYLIGHT_FROM else _glowing(kelvin)
+    response = xyz_to_camera @ np.array([x / y, 1.0, (1 - x - y) / y])
     if min(response) <= 0:
         raise ValueError(f"the file's matrix says nothing of light of {kelvin:.0f} K")
     red, green, blue = response
     return float(red / green), 1.0, float(blue / green)
 
 
-@dataclass(frozen=True, slots=True)
-class _Library:
-    delta_e: Callable[..., Any]
-    to_lab: Callable[..., Any]
-    of_place: Callable[..., Any]
-    daylight: Callable[..., Any]
-    glowing: Callable[..., Any]
+def _daylight(kelvin: float) -> tuple[float, float]:
+    """Chromaticity x, y of a phase of daylight, 4000 to 25 000 K (CIE 15:2018, 4.1.2; coefficients from memory)."""
+    t = 1e3 / kelvin
+    low = kelvin <= _DAYLIGHT_BEND
+    a = (-4.6070, 2.9678, 0.09911, 0.244063) if low else (-2.0064, 1.9018, 0.24748, 0.237040)
+    x = float(np.polyval(a, t))
+    return x, -3.000 * x**2 + 2.870 * x - 0.275
 
 
-@lru_cache(maxsize=1)
-def _library() -> _Library:
-    """What is used of colour-science, imported at first use: that costs a second.
+def _glowing(kelvin: float) -> tuple[float, float]:
+    """Chromaticity x, y of a black body, 1667 to 4000 K.
 
-    The library announces optional packages that are not installed, and leaves stand-ins for them where every other
-    library would take them for the real ones: those go.
+    Kang et al. (2002), "Design of advanced color temperature control system for HDTV applications", J. Korean Phys. Soc.
+    41(6), cubic fits; coefficients from memory, checked against a reference library in tests/outside.
     """
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        from colour.difference import delta_E_CIE2000
-        from colour.models import XYZ_to_Lab, xy_to_XYZ
-        from colour.temperature import CCT_to_xy_CIE_D, CCT_to_xy_Kang2002
-    for name in [name for name, module in sys.modules.items() if isinstance(module, NonCallableMock)]:
-        del sys.modules[name]
-    return _Library(delta_E_CIE2000, XYZ_to_Lab, xy_to_XYZ, CCT_to_xy_CIE_D, CCT_to_xy_Kang2002)
+    x = float(np.polyval((-0.2661239, -0.2343589, 0.8776956, 0.179910), 1e3 / kelvin))
+    low = kelvin <= _GLOWING_BEND
+    b = (
+        (-1.1063814, -1.34811020, 2.18555832, -0.20219683)
+        if low
+        else (-0.9549476, -1.37418593, 2.09137015, -0.16748867)
+    )
+    return x, float(np.polyval(b, x))
 
 
 def delta_e_2000(first: NDArray[np.float64], second: NDArray[np.float64]) -> NDArray[np.float64]:
-    """CIEDE2000 (CIE 142) between Lab colours, shape (…, 3)."""
-    delta_e = _library().delta_e
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        return np.asarray(delta_e(first, second), dtype=np.float64)
+    """CIEDE2000 (CIE 142) between Lab colours, shape (…, 3), either of which may be one colour for all."""
+    # Imported at first use: pages that compare no colours need none of it.
+    from skimage.color import deltaE_ciede2000
+
+    return np.asarray(deltaE_ciede2000(first, second), dtype=np.float64)
 
 
 def lab_of_linear_srgb(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
-    """CIELAB (D65 white) of linear sRGB, shape (…, 3); negatives are kept."""
-    to_lab = _library().to_lab
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        white = SRGB_TO_XYZ.sum(axis=1)
-        xyz = rgb @ SRGB_TO_XYZ.T
-        return np.asarray(to_lab(xyz, white[:2] / white.sum()), dtype=np.float64)
+    """CIELAB of linear sRGB against its white, D65 (CIE 15:2018, 8.2.1), shape (…, 3); negatives are kept.
+
+    >>> lab_of_linear_srgb(np.array([0.18, 0.18, 0.18])).round(2).tolist()
+    [49.5, 0.0, 0.0]
+    """
+    share = rgb @ SRGB_TO_XYZ.T / SRGB_TO_XYZ.sum(axis=1)
+    f = np.where(share > _LAB_BEND, np.cbrt(share), (_LAB_SLOPE * share + 16) / 116)
+    x, y, z = np.moveaxis(f, -1, 0)
+    return np.stack([116 * y - 16, 500 * (x - y), 200 * (y - z)], axis=-1)
 
 
 def neutral_drift(
