@@ -6,11 +6,12 @@ from datetime import datetime
 import numpy as np
 import pytest
 
+from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, GainMode
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import BLACK_BOX, GREY_BOX, Scene, patch_colours, specimen_drawer, wedge_reflectance
-from yellowjacket.simcam.sensor import METERED_GREY_SHARE, ExposureSettings, Lamp, expose, poisson
+from yellowjacket.simcam.sensor import ExposureSettings, Lamp, expose, poisson
 
 MOMENT = datetime(2026, 3, 14, 20, 0)
 METERED = ExposureSettings(100, 1 / 8, 8.0)
@@ -28,7 +29,7 @@ def shoot(settings=METERED, body=HEATH, seed=1, scene=FLAT):
 
 def test_the_metered_grey_lies_where_the_meter_puts_it():
     share = green(shoot()).mean() / (HEATH.white_dn - HEATH.black_dn)
-    assert share == pytest.approx(METERED_GREY_SHARE, rel=0.002)
+    assert share == pytest.approx(MID_GREY_SHARE, rel=0.002)
 
 
 @pytest.mark.parametrize(("iso", "seconds"), [(100, 1 / 8), (800, 1 / 60), (6400, 1 / 500)])

@@ -15,11 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.exposure.dial import exact_exposure_s, exact_f_number
+from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.simcam.bodies import BodyModel
 from yellowjacket.simcam.scene import GREY_REFLECTANCE, Scene
 
-# Mid-grey falls here below saturation when the meter is right (ISO 12232: 18 % and half a stop; from memory).
-METERED_GREY_SHARE = 0.127
 # Linear sRGB → XYZ, D65 (IEC 61966-2-1; from memory).
 SRGB_TO_XYZ = np.array(
     [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
@@ -107,7 +106,7 @@ def metered_electrons(body: BodyModel, settings: ExposureSettings, lamp: Lamp) -
     light = 2.0**lamp.ev100 * exact_exposure_s(settings.exposure_s) / exact_f_number(settings.f_number) ** 2
     # light is 1 when settings are correct at ISO 100; the well of the base gain sets the scale.
     full_e = body.converter_full_e or body.gain_modes[0].full_well_e
-    return METERED_GREY_SHARE * full_e * light * (100.0 / body.base_iso)
+    return MID_GREY_SHARE * full_e * light * (100.0 / body.base_iso)
 
 
 def expose(

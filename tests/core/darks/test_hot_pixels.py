@@ -159,12 +159,12 @@ def test_fewer_stand_out_when_pixels_are_averaged(rng):
     assert counts[1] == sum(one.spreads > 16 for one in rows)
 
 
-def test_density_has_the_interval_of_a_count():
-    found = density(400, 2.0)
-    assert (found.value, found.low, found.high) == pytest.approx((200, 180.4, 219.6), abs=0.001)
-    none = density(0, 2.0)
-    # Rule of three: none seen, up to 3 expected (common practice, no source).
-    assert (none.value, none.low, none.high) == (0.0, 0.0, 1.5)
+@pytest.mark.parametrize(("count", "low", "high"), [(0, 0.0, 3.689), (5, 1.623, 11.668), (10, 4.795, 18.390)])
+def test_density_has_the_exact_interval_of_a_count(count, low, high):
+    """Garwood (1936), Biometrika 28:437, 95 % limits of a Poisson count (from memory)."""
+    found = density(count, 2.0)
+    assert found.value == count / 2
+    assert (found.low, found.high) == pytest.approx((low / 2, high / 2), abs=0.001)
 
 
 def test_what_persists_stands_in_both(rng):

@@ -115,7 +115,11 @@ def shutter_mark(exposure_s: float, step: str = "third") -> Mark:
 
 @lru_cache(maxsize=1024)
 def iso_mark(iso: float, step: str = "third") -> Mark:
-    """The dial mark nearest to an exact ISO value."""
+    """The dial mark nearest to an exact ISO value.
+
+    >>> iso_mark(1250).nominal, iso_mark(1250, "full").nominal
+    (1250.0, 1600.0)
+    """
     return _nearest(_of_step(ISO_MARKS, step), iso)
 
 
@@ -156,6 +160,9 @@ def exact_exposure_s(nominal_s: float) -> float:
     """The power of two a camera sets for a printed (or file-reported) exposure time, in seconds.
 
     A time that is no dial mark is returned as it is: bodies with electronic timers report true times.
+
+    >>> exact_exposure_s(1 / 60) == 1 / 64, exact_exposure_s(30)
+    (True, 32.0)
     """
     mark = mark_from_nominal(SHUTTER_MARKS, nominal_s)
     return mark.exact if mark else nominal_s
@@ -163,13 +170,21 @@ def exact_exposure_s(nominal_s: float) -> float:
 
 @lru_cache(maxsize=1024)
 def exact_f_number(nominal: float) -> float:
-    """The √2 power behind a printed f-number; a number that is no mark is returned as it is."""
+    """The √2 power behind a printed f-number; a number that is no mark is returned as it is.
+
+    >>> round(exact_f_number(5.6), 3)
+    5.657
+    """
     mark = mark_from_nominal(APERTURE_MARKS, nominal)
     return mark.exact if mark else nominal
 
 
 @lru_cache(maxsize=1024)
 def exact_iso(nominal: float) -> float:
-    """The power of two (times 100) behind a printed ISO; a number that is no mark is returned as it is."""
+    """The power of two (times 100) behind a printed ISO; a number that is no mark is returned as it is.
+
+    >>> round(exact_iso(1250), 1)
+    1269.9
+    """
     mark = mark_from_nominal(ISO_MARKS, nominal)
     return mark.exact if mark else nominal

@@ -10,7 +10,11 @@ from yellowjacket.core.exposure.dial import SHUTTER_MARKS, mark_from_nominal
 
 @lru_cache(maxsize=1024)
 def shutter_label(exposure_s: float) -> str:
-    """An exposure time as the trade writes it: "1/60 s", "15 s", "16 min"."""
+    """An exposure time as the trade writes it: "1/60 s", "15 s", "16 min".
+
+    >>> shutter_label(1 / 60), shutter_label(15), shutter_label(960)
+    ('1/60 s', '15 s', '16 min')
+    """
     mark = mark_from_nominal(SHUTTER_MARKS, exposure_s)
     if mark:
         return mark.label
@@ -25,6 +29,9 @@ def parse_shutter(text: str) -> float:
     """Seconds from what a tester types: "1/60", "0.5", "15 s", "2 min", "4'"; decimal comma allowed.
 
     Raises ValueError with a sentence that names the forms accepted.
+
+    >>> parse_shutter("1/60") == 1 / 60, parse_shutter("0,5"), parse_shutter("2 min")
+    (True, 0.5, 120.0)
     """
     cleaned = text.strip().lower().replace(",", ".")
     factor = 1.0
@@ -55,7 +62,11 @@ def parse_aperture(text: str) -> float:
 
 
 def format_stops(stops: float, digits: int = 2) -> str:
-    """Stops with a sign as the trade writes them: "+0.31", "−3", "0.00"."""
+    """Stops with a sign as the trade writes them: "+0.31", "−3", "0.00".
+
+    >>> format_stops(0.31), format_stops(-3, 0)
+    ('+0.31', '−3')
+    """
     rounded = round(stops, digits)
     if rounded == 0:
         return f"{0:.{digits}f}"

@@ -85,6 +85,9 @@ def use_noise_factor(picture_pixels: int, output_pixels: int | None) -> tuple[fl
 
     ``output_pixels`` None is pixel level. Never enlarge: a larger use is measured per pixel and says so.
     Raises ValueError for a picture without pixels.
+
+    >>> use_noise_factor(24_000_000, 6_000_000)[0]
+    2.0
     """
     if picture_pixels <= 0:
         raise ValueError("the picture needs a positive pixel count")

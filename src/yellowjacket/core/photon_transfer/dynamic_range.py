@@ -15,7 +15,13 @@ SNR_LEVELS = (1, 2, 4, 10)
 
 
 def signal_at_snr_e(snr: float, read_noise_e: float) -> float:
-    """Electrons at which the SNR of one pixel is reached, with read noise in electrons."""
+    """Electrons at which the SNR of one pixel is reached, with read noise in electrons.
+
+    Without read noise the SNR is the root of the signal; SNR 1 with a read noise of √2 e⁻ takes 2 e⁻.
+
+    >>> signal_at_snr_e(10, 0.0), round(signal_at_snr_e(1, math.sqrt(2)), 9)
+    (100.0, 2.0)
+    """
     square = snr * snr
     return (square + math.sqrt(square * square + 4 * square * read_noise_e * read_noise_e)) / 2
 
@@ -50,7 +56,12 @@ def dynamic_range_stops(
 
 
 def engineering_range_stops(saturation_dn: Quantity, noise_dn: Quantity) -> Quantity:
-    """log2 of saturation over read noise, both in DN: the gain cancels, in the interval too."""
+    """log2 of saturation over read noise, both in DN: the gain cancels, in the interval too.
+
+    >>> from yellowjacket.core.metrology.estimate import Quantity
+    >>> engineering_range_stops(Quantity(16384.0), Quantity(4.0)).value
+    12.0
+    """
     if not saturation_dn.value or not noise_dn.value:
         return unknown(saturation_dn, noise_dn, otherwise=Missing.NO_PART)
     relative = math.hypot(saturation_dn.se / saturation_dn.value, noise_dn.se / noise_dn.value)
