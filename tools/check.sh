@@ -1,5 +1,5 @@
 #!/bin/sh
-# Every check in the order of their cost: style, types, import rules, then all tests.
+# Every check in the order of their cost: style, scripts, unused names, types, import rules, then all tests.
 set -eu
 bin=.venv/bin
 say() { printf '\n== %s\n' "$*"; }
@@ -7,6 +7,10 @@ say() { printf '\n== %s\n' "$*"; }
 say "Style"
 $bin/ruff check src tests tools
 $bin/ruff format --check src tests tools >/dev/null || { echo "run .venv/bin/ruff format src tests tools" >&2; exit 1; }
+say "Scripts"
+npm run --silent lint
+say "Nothing unused"
+$bin/python tools/unused.py
 say "Types"
 $bin/mypy
 say "Import rules"

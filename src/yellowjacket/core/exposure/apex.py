@@ -10,8 +10,6 @@ from __future__ import annotations
 import math
 
 # A plan asks for the same few marks thousands of times: look-ups below are remembered (20 times faster).
-# The APEX speed constant: Sv = log2(ISO / 3.125), so that ISO 100 is Sv 5 (Exif annex C, from memory).
-APEX_ISO_CONSTANT = 3.125
 
 
 def stops_between(start: float, end: float) -> float:
@@ -45,15 +43,6 @@ def shift(value: float, stops: float) -> float:
     return value * 2.0**stops
 
 
-def time_value(exposure_s: float) -> float:
-    """APEX Tv = −log2 t, t in seconds.
-
-    >>> time_value(1 / 1024)
-    10.0
-    """
-    return -math.log2(exposure_s)
-
-
 def aperture_value(f_number: float) -> float:
     """APEX Av = 2·log2 N.
 
@@ -61,23 +50,3 @@ def aperture_value(f_number: float) -> float:
     6.0
     """
     return 2.0 * math.log2(f_number)
-
-
-def speed_value(iso: float) -> float:
-    """APEX Sv = log2(ISO/3.125).
-
-    >>> speed_value(100)
-    5.0
-    """
-    return math.log2(iso / APEX_ISO_CONSTANT)
-
-
-def exposure_value(f_number: float, exposure_s: float) -> float:
-    """APEX Ev = Av + Tv of the camera settings alone.
-
-    Sunny sixteen: f/16 and 1/128 s are EV 15 (common practice, no source).
-
-    >>> exposure_value(16, 1 / 128)
-    15.0
-    """
-    return aperture_value(f_number) + time_value(exposure_s)
