@@ -96,6 +96,17 @@ def test_shipped_front_end_files_carry_licence_and_version():
         assert (static / f"{name}.LICENSE.txt").stat().st_size > 100
 
 
+def test_no_line_of_a_template_is_longer_than_a_screen():
+    templates = (ROOT / "src/yellowjacket/web/templates").rglob("*.html")
+    long = [
+        f"{path.name}:{n}"
+        for path in templates
+        for n, line in enumerate(path.read_text().splitlines(), 1)
+        if len(line) > 160
+    ]
+    assert long == []
+
+
 def test_every_quantity_is_documented_with_its_unit():
     text = (ROOT / "docs/exports.md").read_text()
     assert set(REGISTRY) == set(Measurand)

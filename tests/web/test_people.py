@@ -5,10 +5,10 @@ from datetime import timedelta
 
 import pytest
 from django.contrib.auth.models import User
-from django.test import Client
 from django.urls import URLPattern, get_resolver, reverse
 from django.utils import timezone
 
+from tests.web.conftest import ReadingClient as Client
 from yellowjacket.bench.look import blind_rounds
 from yellowjacket.bench.models import BlindRound, PhonePass, TrailEntry
 from yellowjacket.bench.people import accounts

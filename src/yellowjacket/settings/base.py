@@ -45,6 +45,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.messages.context_processors.messages",
                 "yellowjacket.web.people.doors.who",
+                "yellowjacket.web.places.rail",
             ],
             "builtins": [
                 "django.templatetags.static",
