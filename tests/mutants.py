@@ -23,7 +23,6 @@ from PIL import Image
 
 from tests import making
 from yellowjacket.bench.jobs.executor import frame_error, run_all
-from yellowjacket.core.darks.temperature_table import temperatures_of
 from yellowjacket.core.limits.foreign_curves import QUANTITIES, ForeignError, read_curve
 from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.limits.tolerance_file import ProfileFileError, profile_document, read_profile
@@ -35,6 +34,7 @@ from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.renditions.picture import RenderedTask, measure_rendered
 from yellowjacket.core.survey.single_frame import FrameTask, measure_file
+from yellowjacket.core.survey.temperature_table import temperatures_of
 
 Change = Callable[[bytearray, random.Random], bytearray]
 ODD_TEXT = ("NaN", "Infinity", "-1", "1e400", "null", '"x"', "[]", "{}", "9" * 400, '"\\u0000"', "true", "-5", "0")

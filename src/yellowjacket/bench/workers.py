@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
+from yellowjacket.core.darks.defects_in_light import bright_points
+from yellowjacket.core.darks.hot_pixels import HotPixel
 from yellowjacket.core.patches.uniform import Proposal, propose_patches
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 from yellowjacket.core.raw.reader import read_frame
@@ -50,6 +52,11 @@ def release(order: Release) -> FrameFacts:
         else:
             camera.shoot(order.settings, path, order.frame_number, order.captured_at)
     return inspect_file(order.path)
+
+
+def bright_points_in(path: str) -> list[HotPixel]:
+    """Pixels of a light frame that look hot. Raises FrameError."""
+    return bright_points(read_frame(Path(path)))
 
 
 def propose_from(pair: tuple[str, str]) -> tuple[Proposal, ...]:

@@ -19,7 +19,6 @@ from tqdm import tqdm
 from yellowjacket.bench.jobs.executor import frame_error, run_all
 from yellowjacket.core.darks.exposure_group import measure_time
 from yellowjacket.core.darks.hot_pixels import HotPixel
-from yellowjacket.core.darks.temperature_table import read_temperatures
 from yellowjacket.core.metrology.document import Document
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.photon_transfer.accumulate import IsoTask
@@ -43,6 +42,7 @@ from yellowjacket.core.survey.exposure_ladders import (
 )
 from yellowjacket.core.survey.single_frame import FrameTask, NamedRect, measure_file, measurement
 from yellowjacket.core.survey.sort import BodyTasks, Card, card_of, sort_cards
+from yellowjacket.core.survey.temperature_table import read_temperatures
 from yellowjacket.simcam.bodies import BODIES, BodyModel
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings, Lamp

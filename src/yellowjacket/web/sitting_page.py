@@ -6,14 +6,13 @@ page to page.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 from urllib.parse import urlencode
 
 from django.conf import settings
-from django.contrib import messages
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
@@ -21,7 +20,6 @@ from django.urls import reverse
 from yellowjacket.bench.check.audit import open_count
 from yellowjacket.bench.models import Frame, Job, Ladder, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.models.queries.grades import current_grades
-from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.limits.output_size import use_noise_factor
 
@@ -252,13 +250,3 @@ def _record_status(record: Record | None) -> str:
     if record is None:
         return "open"
     return f"signed by {record.signed_by}" if record.signed else f"version {record.version} open"
-
-
-def carried_out(request: HttpRequest, action: Callable[[], object]) -> bool:
-    """Do what was asked; a refusal becomes a message on the next page. Whether it was done."""
-    try:
-        action()
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
-        return False
-    return True

@@ -236,6 +236,13 @@ def candidates(wanted: Setting, body: Body) -> list[Candidate]:
     return [Candidate(masters[one.key], one) for one in matches(wanted, rows, doubling)]
 
 
+def remove(master: MasterDark) -> None:
+    """Take a master out of the library. Its row goes first: a file without a row is harmless, the other way it is not."""
+    path = master.path_in(settings.HOME)
+    master.delete()
+    path.unlink(missing_ok=True)
+
+
 def image_of(master: MasterDark) -> NDArray[np.float32]:
     """The numbers of a master. Refuses a file that is gone or was changed."""
     path = master.path_in(settings.HOME)

@@ -10,7 +10,7 @@ from django.core.files.uploadedfile import UploadedFile
 from yellowjacket.bench.models import Conditions, Frame, Ladder, Rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
-from yellowjacket.core.darks.temperature_table import temperatures_of
+from yellowjacket.core.survey.temperature_table import temperatures_of
 
 _LONGEST_CSV_BYTES = 2_000_000
 _COLDEST_C, _HOTTEST_C = -60.0, 100.0

@@ -26,6 +26,11 @@ class Waiting:
     path: Path
 
 
+def let_go(waiting: Waiting) -> None:
+    """An archive that is decided waits no longer."""
+    waiting.path.unlink(missing_ok=True)
+
+
 def _folder() -> Path:
     return data_folder.arriving(settings.HOME) / "archives"
 

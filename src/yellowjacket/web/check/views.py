@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -18,6 +17,7 @@ from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
 from yellowjacket.web.check.forms import SaidForm
+from yellowjacket.web.refusals import or_back_to, refused
 from yellowjacket.web.sheet.lines import crop_line, frames_line
 from yellowjacket.web.sheet.stave import Cell, Line, Stave, columns_of, text_line
 from yellowjacket.web.sitting_page import SittingPage
@@ -113,11 +113,7 @@ def _audit_lines(rungs: list[Rung], audit: audit_.Audit, temperatures: dict[int,
 
 def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
     page = SittingPage(request, sitting_id, "check")
-    refusal = ""
-    try:
-        action(page)
-    except Refusal as error:
-        refusal = str(error)
+    refusal = refused(lambda: action(page))
     return render(
         request, "check/_body.html", _context(SittingPage(request, sitting_id, "check")) | {"refusal": refusal}
     )
@@ -207,16 +203,13 @@ def rung_remedy(request: HttpRequest, sitting_id: int, rung_id: int) -> HttpResp
 
 
 @require_POST
+@or_back_to("check:page", "sitting_id")
 def gather(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Make a ladder of the singles chosen."""
     page = SittingPage(request, sitting_id, "check")
     wanted = [pk for text in request.POST.getlist("frame") if (pk := whole(text)) is not None]
     frames = list(Frame.objects.filter(sitting=page.sitting, pk__in=wanted))
-    try:
-        ladder = adopt.gather(page.sitting, frames, request.POST.get("kind", ""))
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
-        return redirect(page.url("check"))
+    ladder = adopt.gather(page.sitting, frames, request.POST.get("kind", ""))
     return redirect(page.url("check", ladder=ladder.pk))
 
 

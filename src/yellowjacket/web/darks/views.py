@@ -24,8 +24,8 @@ from yellowjacket.core.darks.matching import Setting
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
+from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.shared_views import picture_response
-from yellowjacket.web.sitting_page import carried_out
 
 _CROP_PX = 120
 # Light frames shorter than this have no need of a dark.
@@ -128,11 +128,10 @@ def _light(frame_id: int) -> Frame:
 
 @require_POST
 def remove(request: HttpRequest, master_id: int) -> HttpResponse:
-    """Strike a master; its darks stay."""
+    """Delete a master; its darks stay."""
     master = get_object_or_404(MasterDark, pk=master_id)
-    master.path_in(settings.HOME).unlink(missing_ok=True)
+    masters.remove(master)
     messages.success(request, f"{master} is out of the library. Its darks are where they were.")
-    master.delete()
     return redirect("darks:page")
 
 

@@ -26,6 +26,7 @@ from yellowjacket.bench.register import search as search_
 from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
+from yellowjacket.web.refusals import or_back_to
 
 _SITTINGS_A_PAGE, _BODIES_A_PAGE = 40, 40
 T = TypeVar("T", bound=Model)
@@ -72,27 +73,23 @@ def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:
 
 
 @require_POST
+@or_back_to("desk:archive")
 def take_in(request: HttpRequest) -> HttpResponse:
     """A sitting from an archive file; to its plan when it is in, to a question where something is here already."""
     name = request.POST.get("name") or getattr(request.FILES.get("archive"), "name", "") or "the file"
     described = request.POST.get("described", sitting_archive.ASK)
-    try:
-        waiting = pending_archives.kept(request.POST.get("token", "")) or pending_archives.keep(
-            request.FILES.get("archive")
-        )
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
-        return redirect("desk:archive")
+    waiting = pending_archives.kept(request.POST.get("token", "")) or pending_archives.keep(
+        request.FILES.get("archive")
+    )
     try:
         taken = sitting_archive.read(waiting.path, name, again="again" in request.POST, described=described)
     except sitting_archive.Question as question:
         context = {"place": "archive", "question": question, "token": waiting.token, "name": name}
         return render(request, "desk/question.html", context)
-    except Refusal as refusal:
-        waiting.path.unlink(missing_ok=True)
-        messages.error(request, str(refusal))
-        return redirect("desk:archive")
-    waiting.path.unlink(missing_ok=True)
+    except Refusal:
+        pending_archives.let_go(waiting)
+        raise
+    pending_archives.let_go(waiting)
     messages.success(request, f"“{taken.sitting}” is in. " + " ".join(f"{one.capitalize()}." for one in taken.remarks))
     return redirect("plan:page", sitting_id=taken.sitting.pk)
 
@@ -127,18 +124,13 @@ def search(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
+@or_back_to("desk:body-new")
 def body_from_frame(request: HttpRequest) -> HttpResponse:
     """The form for a new body, filled in from one of its frames; everything can be overridden."""
     upload = request.FILES.get("frame")
     if upload is None:
-        messages.error(request, "Choose a raw file of the body first.")
-        return redirect("desk:body-new")
-    try:
-        values = bodies_.body_values_from(upload)
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
-        return redirect("desk:body-new")
-    form = BodyForm(initial=values)
+        raise Refusal("Choose a raw file of the body first.")
+    form = BodyForm(initial=bodies_.body_values_from(upload))
     return render(request, "desk/body.html", {"form": form, "body": None, "place": "bodies", "from_frame": upload.name})
 
 
@@ -154,17 +146,14 @@ def add_lens(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
+@or_back_to("desk:page")
 def adopt(request: HttpRequest) -> HttpResponse:
     """Adopt a folder of this machine, or files sent by the browser: the shortest way from files to a stave."""
-    try:
-        uploads = request.FILES.getlist("frames")
-        if uploads:
-            sitting = adopt_.adopt_uploads(uploads, offered_uses(), DEFAULT_PROFILE)
-        else:
-            sitting = adopt_.adopt_folder(request.POST.get("folder", ""), offered_uses(), DEFAULT_PROFILE)
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
-        return redirect("desk:page")
+    uploads = request.FILES.getlist("frames")
+    if uploads:
+        sitting = adopt_.adopt_uploads(uploads, offered_uses(), DEFAULT_PROFILE)
+    else:
+        sitting = adopt_.adopt_folder(request.POST.get("folder", ""), offered_uses(), DEFAULT_PROFILE)
     return redirect("desk:adopting", sitting_id=sitting.pk)
 
 

@@ -12,7 +12,8 @@ from yellowjacket.bench.models import JurySheet
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web.jury import sheets
-from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.refusals import carried_out
+from yellowjacket.web.sitting_page import SittingPage
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:

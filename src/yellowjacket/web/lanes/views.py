@@ -16,7 +16,8 @@ from yellowjacket.bench.intake import originals
 from yellowjacket.bench.look import renditions
 from yellowjacket.bench.models import Lane, LanePicture, Rung
 from yellowjacket.bench.typed import identity
-from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.refusals import carried_out
+from yellowjacket.web.sitting_page import SittingPage
 
 _ONE_EACH = "one"
 

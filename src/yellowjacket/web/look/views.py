@@ -21,9 +21,10 @@ from yellowjacket.web import pictures
 from yellowjacket.web.look import presets
 from yellowjacket.web.look.switches import LADDERS, ONE, ROWS, SIZE_WORDS, SPOTS, SURROUNDS, Looking, keep_screen
 from yellowjacket.web.look.wall import CELL_WIDTH_PX, Walls
+from yellowjacket.web.refusals import carried_out, refused
 from yellowjacket.web.sheet.lines import crop_line, grade_lines
 from yellowjacket.web.sheet.stave import Stave, columns_of
-from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.sitting_page import SittingPage
 
 REASON_KEYS = (
     ("g", Grade.Reason.GRAIN), ("o", Grade.Reason.BLOTCHES), ("d", Grade.Reason.DETAIL), ("c", Grade.Reason.COLOUR),
@@ -137,11 +138,7 @@ def _overview_of_lane(page: SittingPage, walls: Walls) -> dict[str, object] | No
 def _answered(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
     """Do what was asked and answer with sheet and wall, a refusal above them."""
     sitting_page = SittingPage(request, sitting_id, "look")
-    message = ""
-    try:
-        action(sitting_page)
-    except Refusal as refusal:
-        message = str(refusal)
+    message = refused(lambda: action(sitting_page))
     return render(request, "look/_wall.html", _context(sitting_page) | {"message": message})
 
 

@@ -23,10 +23,11 @@ from yellowjacket.web import pictures
 from yellowjacket.web.measure import noise_pictures, sheet
 from yellowjacket.web.measure.codes import code_plot
 from yellowjacket.web.measure.transfer import transfer_plot
+from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.shared_views import picture_response
 from yellowjacket.web.sheet.lines import Crops, Readings, crop_line, grade_lines
 from yellowjacket.web.sheet.stave import Stave, columns_of
-from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.sitting_page import SittingPage
 
 # What the picture can show: the developed frame, what differs between the pair, what stays in the darks.
 SHOWN = ("picture", "difference", "pattern")

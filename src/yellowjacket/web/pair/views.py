@@ -25,7 +25,8 @@ from yellowjacket.core.renditions.picture import lab_of
 from yellowjacket.web.look.switches import LADDERS, SIZE_WORDS, Looking
 from yellowjacket.web.look.views import REASON_KEYS
 from yellowjacket.web.look.wall import Cell, Walls
-from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.refusals import carried_out
+from yellowjacket.web.sitting_page import SittingPage
 
 MODES = ("blink", "wipe", "difference", "side by side")
 # The stage on a page of 1280 × 800, device pixels.

@@ -22,6 +22,7 @@ from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.exposure import notation
 from yellowjacket.web.calendars import Event, calendar_text
 from yellowjacket.web.plan.timeline import Timeline, timeline_of
+from yellowjacket.web.refusals import or_back_to
 from yellowjacket.web.sitting_page import SittingPage
 
 CSV_COLUMNS = (
@@ -86,28 +87,23 @@ def plan_json(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 @require_POST
+@or_back_to("plan:page", "sitting_id")
 def save_template(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Keep the plan for later."""
     sitting = get_object_or_404(Sitting, pk=sitting_id)
-    try:
-        template = plan_files.save_template(sitting, request.POST.get("name", ""))
-        messages.success(request, f"Kept as “{template}”: new sittings can begin from it.")
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
+    template = plan_files.save_template(sitting, request.POST.get("name", ""))
+    messages.success(request, f"Saved as “{template}”: new sittings can begin from it.")
     return redirect("plan:page", sitting_id=sitting.pk)
 
 
 @require_POST
+@or_back_to("plan:page", "sitting_id")
 def repeat(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The same plan as a new sitting of today, fitted to another body where one is chosen."""
     sitting = get_object_or_404(Sitting.objects.select_related("lens_used", "profile"), pk=sitting_id)
     chosen = whole(request.POST.get("body"))
     body = get_object_or_404(Body, pk=chosen) if chosen is not None else None
-    try:
-        again, fitted = plan_files.repeat(sitting, body, timezone.localdate())
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
-        return redirect("plan:page", sitting_id=sitting.pk)
+    again, fitted = plan_files.repeat(sitting, body, timezone.localdate())
     for difference in fitted.differences:
         messages.warning(request, difference)
     return redirect("plan:page", sitting_id=again.pk)

@@ -23,9 +23,10 @@ from yellowjacket.core.planning.plan_file import spec_from
 from yellowjacket.core.planning.shot_order import menu_visits, shots_of
 from yellowjacket.web.plan.forms import LadderForm, SittingForm, ladder_initial
 from yellowjacket.web.plan.timeline import timeline_of
+from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.sheet.lines import frames_line
 from yellowjacket.web.sheet.stave import Cell, Line, Stave, columns_of, text_line
-from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.templatetags import values
 
 _MOST_OWN_ITEMS = 30

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
@@ -24,6 +23,7 @@ from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.record import cards, reports
 from yellowjacket.web.record.report_pdf import report_pdf
+from yellowjacket.web.refusals import carried_out, refused
 from yellowjacket.web.sheet.lines import grade_lines
 from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
@@ -121,16 +121,16 @@ def decide(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Set one decided limit; answers with the table."""
     sitting_page = SittingPage(request, sitting_id, "record")
     record = _record(request, sitting_page)
-    message = ""
     mark = request.POST.get("decided", "")
-    try:
+
+    def decide_it() -> None:
         iso = whole(mark, 1)
         if mark != "none" and iso is None:
             raise Refusal("Choose a mark, or none.")
         use = get_object_or_404(Use, sitting=sitting_page.sitting, pk=identity(request.POST.get("for_use")))
         record_.decide(record, use, request.POST.get("level", ""), iso, sitting_page.person)
-    except Refusal as refusal:
-        message = str(refusal)
+
+    message = refused(decide_it)
     return render(request, "record/_table.html", _context(sitting_page, record) | {"message": message})
 
 
@@ -139,23 +139,16 @@ def decide_other(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Set what is decided of another limit; answers with their table."""
     sitting_page = SittingPage(request, sitting_id, "record")
     record = _record(request, sitting_page)
-    message, said = "", request.POST
-    try:
-        record_.decide_other(
-            record, said.get("what", ""), said.get("limit_use", ""), said.get("decided_other", ""), sitting_page.person
-        )
-    except Refusal as refusal:
-        message = str(refusal)
+    said = request.POST
+    what, use, decided = said.get("what", ""), said.get("limit_use", ""), said.get("decided_other", "")
+    message = refused(lambda: record_.decide_other(record, what, use, decided, sitting_page.person))
     return render(request, "record/_others.html", _context(sitting_page, record) | {"message": message})
 
 
 def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage, Record], object]) -> HttpResponse:
     sitting_page = SittingPage(request, sitting_id, "record")
     record = _record(request, sitting_page)
-    try:
-        action(sitting_page, record)
-    except Refusal as refusal:
-        messages.error(request, str(refusal))
+    carried_out(request, lambda: action(sitting_page, record))
     return redirect(sitting_page.url("record"))
 
 

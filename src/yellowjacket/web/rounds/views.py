@@ -23,8 +23,9 @@ from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.people.doors import role_of
+from yellowjacket.web.refusals import carried_out, refused
 from yellowjacket.web.shared_views import picture_response
-from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.sitting_page import SittingPage
 
 # Pixels of the picture at the use's size that are shown, one to a device pixel.
 _CROP_PX = (512, 480)
@@ -129,11 +130,7 @@ def _of_sitting(sitting_id: int, round_id: int) -> BlindRound:
 
 def _answered(request: HttpRequest, token: str, action: Callable[[BlindRound], object]) -> HttpResponse:
     round_ = _round(request, token)
-    refusal = ""
-    try:
-        action(round_)
-    except Refusal as refused:
-        refusal = str(refused)
+    refusal = refused(lambda: action(round_))
     return render(request, "rounds/_trial.html", _context(round_) | {"refusal": refusal})
 
 

@@ -21,6 +21,7 @@ from yellowjacket.bench.simulation import shoot
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.planning.shot_order import Change, changes
+from yellowjacket.web.refusals import refused
 from yellowjacket.web.sheet.lines import Readings, error_line, frames_line
 from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.shoot.forms import ConditionsForm
@@ -134,11 +135,7 @@ def _busy(page: SittingPage, last: Shot | None) -> dict[str, object] | None:
 def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
     """Do what was asked, show a refusal as a message, and come back: the live part to htmx, else the page."""
     sitting_page = _page(request, sitting_id)
-    refusal = ""
-    try:
-        action(sitting_page)
-    except Refusal as error:
-        refusal = str(error)
+    refusal = refused(lambda: action(sitting_page))
     if request.headers.get("HX-Request"):
         return render(request, "shoot/_live.html", _context(_page(request, sitting_id)) | {"refusal": refusal})
     if refusal:

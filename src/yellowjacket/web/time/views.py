@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 from django.contrib import messages
@@ -13,13 +12,15 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.darks import measure, sensor_temperature
-from yellowjacket.bench.intake import originals
-from yellowjacket.bench.models import Ladder, Rung
+from yellowjacket.bench.darks.light_points import points_in_light
+from yellowjacket.bench.models import Frame, Ladder, Rung
+from yellowjacket.bench.models.queries.frames import darks_of
 from yellowjacket.bench.plan.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal, whole
+from yellowjacket.core.darks.close_up import close_up, repair_shown
 from yellowjacket.core.darks.dark_current import corner_to_centre
-from yellowjacket.core.darks.defects_in_light import LESS_SURE, bright_points, repaired
+from yellowjacket.core.darks.defects_in_light import LESS_SURE
 from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable, standing_at
 from yellowjacket.core.darks.lenr import lenr_verdict
 from yellowjacket.core.darks.night_plan import DARK_CAUTIONS
@@ -30,18 +31,15 @@ from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.frame import CHANNELS, FrameError
-from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.rendering.png import stored_png
+from yellowjacket.web import pictures
+from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.sheet.stave import Stave, columns_of
-from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.time.lines import TimeView, lines_of
 
 _DEFAULT_LEVEL = "usable"
 _LISTED = 12
-# Half the side of the neighbourhood that is shown around a point.
-_AROUND_PX = 5
-# The look at what repair leaves: its side, and the excess that is white.
-_REPAIR_PX, _REPAIR_WHITE_SPREADS = 64, 40.0
 _COLDEST_C, _HOTTEST_C = -40.0, 70.0
 # The test plan for LENR: what one click adds.
 _TEST = {"longest_s": 240.0, "lenr": "pairs", "rest_s": 30.0, "repeats": 2}
@@ -166,59 +164,40 @@ def points(request: HttpRequest, sitting_id: int) -> JsonResponse:
 @require_GET
 def point(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """A pixel with its neighbours, number for number, in every repeat."""
-    sitting_page, view = _measured(request, sitting_id)
-    one = view.of(sitting_page.rung)
+    sitting_page, _ = _measured(request, sitting_id)
     x, y = whole(request.GET.get("x")), whole(request.GET.get("y"))
+    darks = _darks(sitting_page)
     if x is None or y is None:
         raise Http404
     try:
-        frames = [read_frame(Path(path)) for path in one.group.paths[:2]]
+        frames = [pictures.raw_frame(frame) for frame in darks]
+        found = close_up([one.mosaic for one in frames], x, y, min(frames[0].black_dn.values()), frames[0].offsets)
     except (ValueError, FrameError) as error:
         raise Http404(str(error)) from error
-    width, height = frames[0].size
-    if not (0 <= x < width and 0 <= y < height):
-        raise Http404
-    left, top = (max(0, min(v - _AROUND_PX, length - 2 * _AROUND_PX - 1)) for v, length in ((x, width), (y, height)))
-    shape = np.s_[top : top + 2 * _AROUND_PX + 1, left : left + 2 * _AROUND_PX + 1]
-    black = min(frames[0].black_dn.values())
-    highest = max(float(frames[0].mosaic[shape].max()) - black, 1.0)
-    row, column = y % 2, x % 2
-    channel = next(name for name, place in frames[0].offsets.items() if tuple(place) == (row, column))
-    cells = [
-        [
-            {"value": int(frames[0].mosaic[j, i]), "shade": round(max(0.0, float(frames[0].mosaic[j, i]) - black) / highest, 3),
-             "same": (j % 2, i % 2) == (row, column), "own": (j, i) == (y, x), "x": i - left, "y": j - top}
-            for i in range(left, min(left + 2 * _AROUND_PX + 1, width))
-        ]
-        for j in range(top, min(top + 2 * _AROUND_PX + 1, height))
-    ]  # fmt: skip
-    repeats = [int(frame.mosaic[y, x]) for frame in frames]
-    return render(
-        request, "time/_point.html",
-        {"cells": cells, "x": x, "y": y, "channel": channel, "repeats": repeats, "side": 2 * _AROUND_PX + 1,
-         "file": Path(one.group.paths[0]).name},
-    )  # fmt: skip
+    return render(request, "time/_point.html", {"found": found, "x": x, "y": y, "file": darks[0].file_name})
 
 
 @require_GET
 def repair(request: HttpRequest, sitting_id: int, what: str, x: int, y: int) -> HttpResponse:
     """A part of the first dark of the current rung, as it is or after the repair of lone points; grey, brightened."""
     sitting_page, view = _measured(request, sitting_id)
-    one = view.of(sitting_page.rung)
-    if one.pixels is None or what not in ("before", "after"):
+    table = view.of(sitting_page.rung).pixels
+    if table is None or what not in ("before", "after"):
         raise Http404
+    spread = float(np.median(table.rows["spread_dn"])) if len(table.rows) else 1.0
     try:
-        frame = read_frame(Path(one.group.paths[0]))
+        dark = pictures.raw_frame(_darks(sitting_page)[0]).mosaic
     except FrameError as error:
         raise Http404(str(error)) from error
-    width, height = frame.size
-    left, top = (max(0, min(v - _REPAIR_PX // 2, length - _REPAIR_PX)) & ~1 for v, length in ((x, width), (y, height)))
-    area = frame.mosaic[top : top + _REPAIR_PX, left : left + _REPAIR_PX].astype(np.float32)
-    spread = float(np.median(one.pixels.rows["spread_dn"])) if len(one.pixels.rows) else 1.0
-    shown = repaired(area, 3 * spread) if what == "after" else area
-    level = float(np.median(area))
-    picture = np.clip((shown - level) / (_REPAIR_WHITE_SPREADS * spread) * 220 + 35, 0, 255).astype(np.uint8)
-    return HttpResponse(stored_png(picture), content_type="image/png")
+    return HttpResponse(stored_png(repair_shown(dark, x, y, spread, after=what == "after")), content_type="image/png")
+
+
+def _darks(page: SittingPage) -> Sequence[Frame]:
+    """Two darks of the current rung at most; not found where there is none."""
+    found = darks_of(page.ladder).get(page.rung.pk, [])[:2]
+    if not found:
+        raise Http404
+    return found
 
 
 def _worst(table: PixelTable) -> tuple[int, int]:
@@ -241,7 +220,7 @@ def light_points(request: HttpRequest, sitting_id: int) -> HttpResponse:
     if not frames:
         raise Http404
     try:
-        found = bright_points(read_frame(originals.path_of(frames[0])))
+        found = points_in_light(frames[0])
     except FrameError as error:
         return render(request, "time/_light_points.html", {"failed": str(error)})
     megapixels = frames[0].width * frames[0].height / 1e6

@@ -18,7 +18,7 @@ from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.bench.typed import decimal, identity
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.limits.tolerance_file import profile_document
-from yellowjacket.web.sitting_page import carried_out
+from yellowjacket.web.refusals import carried_out
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,8 @@ from django.shortcuts import redirect, render
 
 from yellowjacket.bench.models import Use
 from yellowjacket.bench.plan import uses
-from yellowjacket.web.sitting_page import SittingPage, carried_out
+from yellowjacket.web.refusals import carried_out
+from yellowjacket.web.sitting_page import SittingPage
 
 
 class UseForm(forms.ModelForm[Use]):

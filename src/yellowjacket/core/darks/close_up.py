@@ -1,0 +1,83 @@
+"""A dark looked at closely: a pixel among its neighbours, and what the repair of lone points leaves."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.core.darks.defects_in_light import repaired
+
+# Half the side of the neighbourhood that is shown around a point.
+AROUND_PX = 5
+# The look at what repair leaves: its side, and the excess that is white.
+REPAIR_PX, _REPAIR_WHITE_SPREADS = 64, 40.0
+_BLACK_LEVEL, _WHITE_LEVEL = 35, 220
+
+
+@dataclass(frozen=True, slots=True)
+class Neighbour:
+    """A pixel of the neighbourhood: place in it, number in DN, brightness 0 to 1, whether it is the pixel asked for, and
+    whether it has that one's colour."""
+
+    x: int
+    y: int
+    value: int
+    shade: float
+    own: bool
+    same: bool
+
+
+@dataclass(frozen=True, slots=True)
+class CloseUp:
+    """A pixel among its neighbours: ``repeats`` are its numbers in every dark, in DN; ``side`` of the square in pixels."""
+
+    channel: str
+    repeats: tuple[int, ...]
+    cells: tuple[tuple[Neighbour, ...], ...]
+    side: int
+
+
+def close_up(
+    darks: Sequence[NDArray[np.uint16]], x: int, y: int, black_dn: float, offsets: Mapping[str, tuple[int, int]]
+) -> CloseUp:
+    """The pixel at ``x``, ``y`` of darks of one time, shape (height, width), with what stands around it in the first.
+
+    ``offsets``: row and column of each channel in a cell of 2 × 2. Raises ValueError outside the frame.
+    """
+    first = darks[0]
+    height, width = first.shape
+    if not (0 <= x < width and 0 <= y < height):
+        raise ValueError(f"{x}, {y} lies outside a frame of {width} × {height} px")
+    side = 2 * AROUND_PX + 1
+    left, top = (max(0, min(v - AROUND_PX, length - side)) for v, length in ((x, width), (y, height)))
+    area = first[top : top + side, left : left + side].astype(np.float64)
+    shades = np.clip((area - black_dn) / max(float(area.max()) - black_dn, 1.0), 0.0, 1.0).round(3)
+    cells = tuple(
+        tuple(
+            Neighbour(
+                column, row, int(area[row, column]), float(shades[row, column]), (left + column, top + row) == (x, y),
+                ((left + column) % 2, (top + row) % 2) == (x % 2, y % 2),
+            )
+            for column in range(area.shape[1])
+        )
+        for row in range(area.shape[0])
+    )  # fmt: skip
+    channel = next(name for name, place in offsets.items() if tuple(place) == (y % 2, x % 2))
+    return CloseUp(channel, tuple(int(dark[y, x]) for dark in darks), cells, side)
+
+
+def repair_shown(dark: NDArray[np.uint16], x: int, y: int, spread_dn: float, *, after: bool) -> NDArray[np.uint8]:
+    """A square of the dark around ``x``, ``y``, brightened, as it is or ``after`` the repair of lone points; grey, 0 to 255.
+
+    ``spread_dn``: of ordinary pixels there.
+    """
+    height, width = dark.shape
+    # Even, so that colours stay where they are.
+    left, top = (max(0, min(v - REPAIR_PX // 2, length - REPAIR_PX)) & ~1 for v, length in ((x, width), (y, height)))
+    area = dark[top : top + REPAIR_PX, left : left + REPAIR_PX].astype(np.float32)
+    shown = repaired(area, 3 * spread_dn) if after else area
+    over = (shown - float(np.median(area))) / (_REPAIR_WHITE_SPREADS * spread_dn)
+    return np.clip(over * _WHITE_LEVEL + _BLACK_LEVEL, 0, 255).astype(np.uint8)
