@@ -13,7 +13,7 @@ from yellowjacket.bench.models import Frame, Grade, Reading, RungDarks, Shot
 def queries(client, path: str) -> int:
     """How many queries a page takes."""
     with CaptureQueriesContext(connection) as captured:
-        assert client.get(path).status_code == 200
+        assert client.get(path).status_code == 200, path
     return len(captured)
 
 

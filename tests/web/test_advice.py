@@ -116,10 +116,10 @@ def test_a_cast_is_told_between_the_rungs_that_measured_it(measured, make_sittin
     for rung, stops, cast in zip(ladder.rungs.order_by("position"), (-2, -1, 0), (9.0, 3.0, 1.0), strict=True):
         for quantity, value in (("step_stops", stops), ("cast_de00", cast)):
             Reading.objects.create(rung=rung, channel="G", quantity=quantity, value=value, low=value, high=value, n=9)
-    assert exposure.cast_of(body, use, 0.5).de00.value == pytest.approx(2.0)
-    assert exposure.cast_of(body, use, 2.0).de00.value == pytest.approx(9.0)
-    assert "in Pushed" in exposure.cast_of(body, use, 1.0).words
-    assert exposure.cast_of(body, use, 2.5) is None
+    assert exposure.casts_of(body, use).at(0.5).de00.value == pytest.approx(2.0)
+    assert exposure.casts_of(body, use).at(2.0).de00.value == pytest.approx(9.0)
+    assert "in Pushed" in exposure.casts_of(body, use).at(1.0).words
+    assert exposure.casts_of(body, use).at(2.5) is None
 
 
 def test_any_iso_can_be_asked_about(ask):

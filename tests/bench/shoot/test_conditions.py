@@ -47,9 +47,9 @@ def test_levels_noted_on_the_day_replace_the_assumed_minutes(run, body):
     take_all(run)
     noted(run, body, battery_percent=80)
     # Six exposures of 4 min took a fifth of the charge.
-    measured = conditions.battery_of(body)
+    measured = conditions.batteries_of([body])[body]
     assert measured.value == pytest.approx(6 * 4 * 5)
-    assert conditions.supply_of(body).battery_minutes == measured.value
+    assert conditions.supplies_of([body])[body].battery_minutes == measured.value
     planned = planned_ladders(run)
     assert schedule_of(planned).entries[-1].battery_share == pytest.approx(0.8)
     assert "battery 100 %" in first.text
@@ -57,8 +57,8 @@ def test_levels_noted_on_the_day_replace_the_assumed_minutes(run, body):
 
 def test_nothing_noted_leaves_the_register_in_force(run, body):
     body.battery_minutes = 500
-    assert conditions.supply_of(body).battery_minutes == 500
-    assert conditions.warmth_of(body) is None
+    assert conditions.supplies_of([body])[body].battery_minutes == 500
+    assert conditions.warmths_of([body])[body] is None
     assert conditions.expected_rises(planned_ladders(run), schedule_of(planned_ladders(run))) == []
 
 
@@ -78,7 +78,7 @@ def test_the_simulated_body_teaches_its_battery_and_its_warmth(body, make_sittin
     shoot.accept_without_looking(sitting)
     shoot.start_shooting(sitting.ladders.get())
     assert Conditions.objects.filter(source="instrument").count() == 8
-    measured = conditions.battery_of(body)
+    measured = conditions.batteries_of([body])[body]
     assert measured.low <= HEATH.true_battery_minutes <= measured.high
     planned = planned_ladders(sitting)
     (rise,) = conditions.expected_rises(planned, schedule_of(planned))

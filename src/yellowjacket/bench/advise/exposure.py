@@ -113,12 +113,28 @@ class Cast:
     words: str
 
 
-def cast_of(body: Body, use: Use, push_stops: float) -> Cast | None:
-    """Between the rungs of the newest exposure ladder of a body that was measured; None without one, or beyond its rungs.
+@dataclass(frozen=True, slots=True)
+class Casts:
+    """Casts along the exposure ladders of a body, newest first: (stops of push, ΔE00), and where they are from."""
 
-    An error of the black level is what pushes bring out; it stands in DN, so that other ISO marks may differ.
-    """
+    ladders: Sequence[tuple[Sequence[tuple[float, Quantity]], str]]
+
+    def at(self, push_stops: float) -> Cast | None:
+        """Between the rungs of the newest ladder that reaches so far; None beyond all.
+
+        An error of the black level is what pushes bring out; it stands in DN, so that other ISO marks may differ.
+        """
+        for rows, words in self.ladders:
+            for (low, one), (high, other) in pairwise(rows):
+                if low <= push_stops <= high and high > low:
+                    return Cast(_mixed(one, other, (push_stops - low) / (high - low)), words)
+        return None
+
+
+def casts_of(body: Body, use: Use) -> Casts:
+    """What the measured exposure ladders of a body say of casts at a use."""
     ladders = Ladder.objects.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("sitting__profile", "body")
+    found = []
     for ladder in ladders.order_by("-sitting__held_on", "-pk"):
         rows = [
             (-rung.stops.value, rung.findings[latitude.CAST])
@@ -126,12 +142,8 @@ def cast_of(body: Body, use: Use, push_stops: float) -> Cast | None:
             if rung.stops.value is not None and rung.findings.get(latitude.CAST, missing(Missing.NOT_MEASURED)).known
         ]
         rows.sort(key=lambda row: row[0])
-        for (low, one), (high, other) in pairwise(rows):
-            if low <= push_stops <= high and high > low:
-                share = (push_stops - low) / (high - low)
-                words = f"measured at ISO {ladder.metered_iso} in {ladder.sitting}"
-                return Cast(_mixed(one, other, share), words)
-    return None
+        found.append((rows, f"measured at ISO {ladder.metered_iso} in {ladder.sitting}"))
+    return Casts(found)
 
 
 def _mixed(one: Quantity, other: Quantity, share: float) -> Quantity:

@@ -9,7 +9,7 @@ from django.db import transaction
 
 from yellowjacket.bench.models import Body, CheckItem, Frame, Ladder, Rung, Shot, Sitting, Use
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.shoot.conditions import supply_of
+from yellowjacket.bench.shoot.conditions import supplies_of
 from yellowjacket.core.planning.checklist import items_for
 from yellowjacket.core.planning.ladder import LadderSpec, PlannedLadder
 from yellowjacket.core.planning.plan import plan_ladder
@@ -148,7 +148,7 @@ def planned_ladders(sitting: Sitting) -> list[tuple[Ladder, PlannedLadder]]:
 def schedule_of(planned: Sequence[tuple[Ladder, PlannedLadder]]) -> Schedule:
     """The time line of everything planned, in order."""
     # The schedule knows a body that goes on by its supply: one for each body.
-    supplies = {body: supply_of(body) for body in {ladder.body for ladder, _ in planned}}
+    supplies = supplies_of({ladder.body for ladder, _ in planned})
     return schedule([(plan, supplies[ladder.body]) for ladder, plan in planned])
 
 

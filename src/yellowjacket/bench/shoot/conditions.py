@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import TypeVar
@@ -88,25 +88,32 @@ def keep_instruments(sitting: Sitting, body: Body, shown: Iterable[tuple[Shot | 
 # What a body's notes teach.
 
 
-def battery_of(body: Body) -> Quantity:
-    """Minutes of exposure and lock-up a charge lasts, from every note on this body; remembered until one is added."""
-    return _remembered(body, "battery", _battery_of)
+def batteries_of(bodies: Collection[Body]) -> dict[Body, Quantity]:
+    """Minutes of exposure and lock-up a charge lasts, from every note on each body; remembered until one is added."""
+    return _remembered(bodies, "battery", _battery_of)
 
 
-def warmth_of(body: Body) -> WarmthRecord | None:
-    """How warm the sensor gets at work, when enough temperatures were noted; remembered likewise."""
-    return _remembered(body, "warmth", _warmth_of)
+def warmths_of(bodies: Collection[Body]) -> dict[Body, WarmthRecord | None]:
+    """How warm the sensor gets at work, where enough temperatures were noted; remembered likewise."""
+    return _remembered(bodies, "warmth", _warmth_of)
 
 
-def _remembered(body: Body, what: str, work_out: Callable[[Body], Learnt]) -> Learnt:
-    notes = Conditions.objects.filter(body=body).aggregate(count=Count("pk"), last=Max("pk"))
-    shots = Shot.objects.filter(rung__ladder__body=body, conditions__isnull=False).aggregate(taken=Max("taken_at"))
-    key = f"{what}-{body.pk}-{notes['count']}-{notes['last']}-{shots['taken']}".replace(" ", "T")
-    kept: tuple[Learnt] | None = cache.get(key)
-    if kept is None:
-        kept = (work_out(body),)
-        cache.set(key, kept)
-    return kept[0]
+def _remembered(bodies: Collection[Body], what: str, work_out: Callable[[Body], Learnt]) -> dict[Body, Learnt]:
+    """What was worked out of the notes of each body, in two queries where nothing was noted since."""
+    own = Conditions.objects.filter(body__in=bodies).order_by().values("body")
+    notes = {row["body"]: (row["count"], row["last"]) for row in own.annotate(count=Count("pk"), last=Max("pk"))}
+    shots = Shot.objects.filter(rung__ladder__body__in=bodies, conditions__isnull=False).order_by()
+    taken = dict(shots.values_list("rung__ladder__body").annotate(taken=Max("taken_at")))
+    found = {}
+    for body in bodies:
+        count, last = notes.get(body.pk, (0, None))
+        key = f"{what}-{body.pk}-{count}-{last}-{taken.get(body.pk)}".replace(" ", "T")
+        kept: tuple[Learnt] | None = cache.get(key)
+        if kept is None:
+            kept = (work_out(body),)
+            cache.set(key, kept)
+        found[body] = kept[0]
+    return found
 
 
 def _battery_of(body: Body) -> Quantity:
@@ -183,10 +190,12 @@ def _busy_until(busy: Sequence[_Span], moment: datetime) -> float:
 # What plans make of it.
 
 
-def supply_of(body: Body) -> Supply:
+def supplies_of(bodies: Collection[Body]) -> dict[Body, Supply]:
     """Card and battery use for a schedule: measured minutes take the place of the assumed ones."""
-    measured = battery_of(body)
-    return body.supply if measured.value is None else replace(body.supply, battery_minutes=measured.value)
+    return {
+        body: body.supply if measured.value is None else replace(body.supply, battery_minutes=measured.value)
+        for body, measured in batteries_of(bodies).items()
+    }
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,7 +210,7 @@ class ExpectedRise:
 def expected_rises(planned: Sequence[tuple[Ladder, PlannedLadder]], schedule: Schedule) -> list[ExpectedRise]:
     """For every time ladder of a plan whose body has a record of its warmth."""
     timed = {ladder.body for ladder, plan in planned if plan.spec.kind == "time"}
-    records = {body.pk: warmth_of(body) for body in timed}
+    records = {body.pk: record for body, record in warmths_of(timed).items()}
     found = []
     for index, (ladder, plan) in enumerate(planned):
         record = records.get(ladder.body_id)

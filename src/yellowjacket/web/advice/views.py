@@ -91,6 +91,7 @@ def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
         }
     profile = use.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
     factor, remark = use_noise_factor(body.pixels, use.whole_frame_pixels)
+    casts = exposure.casts_of(body, use)
     found = options(known.findings, wanted, profile, form.exposure_s, factor)
     limit = exposure.limit_of(known.ladder, use, data["level"])
     long = exposure.long_of(body, profile.long_exposure, data["level"], factor, data["celsius"])
@@ -100,9 +101,9 @@ def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
         "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": profile, "level": data["level"],
         "short": best is not None and _ORDER.index(best.level) > _ORDER.index(data["level"]),
         "rows": [
-            Row(one, _SPECKLE.get(one.level, _LOST), exposure.cast_of(body, use, one.push_stops)) for one in found
+            Row(one, _SPECKLE.get(one.level, _LOST), casts.at(one.push_stops)) for one in found
         ],
-        "asked": _asked(known, form, profile, wanted, factor, body, use), "limit": limit,
+        "asked": _asked(known, form, profile, wanted, factor, casts), "limit": limit,
         "faster": faster, "over": -(faster or 0.0), "long": long,
         "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
         "moved": any(data[name] for name in ("aperture_stops", "shutter_stops", "light_stops")),
@@ -112,7 +113,12 @@ def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
 
 
 def _asked(
-    known: exposure.Known, form: AdviceForm, profile: Profile, wanted: float, factor: float, body: Body, use: Use
+    known: exposure.Known,
+    form: AdviceForm,
+    profile: Profile,
+    wanted: float,
+    factor: float,
+    casts: exposure.Casts,
 ) -> Row | None:
     """What the ISO that was named would give, measured or not."""
     mark = form.cleaned_data["iso"]
@@ -120,7 +126,7 @@ def _asked(
         return None
     iso = dial.exact_iso(mark)
     option = option_at(known.findings, iso, mark, wanted, profile, form.exposure_s, factor)
-    return Row(option, _SPECKLE.get(option.level, _LOST), exposure.cast_of(body, use, option.push_stops))
+    return Row(option, _SPECKLE.get(option.level, _LOST), casts.at(option.push_stops))
 
 
 @dataclass(frozen=True, slots=True)

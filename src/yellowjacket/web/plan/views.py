@@ -172,8 +172,8 @@ def _page_context(page: SittingPage) -> dict[str, object]:
 def _measured_batteries(page: SittingPage) -> list[tuple[Body, Quantity]]:
     """Bodies of the sitting whose battery was measured on some day, with the minutes a charge lasts."""
     bodies = {ladder.body for ladder in page.ladders}
-    found = [(body, conditions.battery_of(body)) for body in sorted(bodies, key=str)]
-    return [(body, minutes) for body, minutes in found if minutes.known]
+    found = conditions.batteries_of(sorted(bodies, key=str))
+    return [(body, minutes) for body, minutes in found.items() if minutes.known]
 
 
 def _edit(request: HttpRequest, page: SittingPage, initial: dict[str, object], keep: Callable[[LadderForm], Ladder],

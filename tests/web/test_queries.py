@@ -1,0 +1,73 @@
+"""How many queries each page takes, exactly; and that none takes more for more uses, rungs or bodies."""
+
+import pytest
+
+from tests.growing import grow, queries
+from yellowjacket.bench.models import Body, Grade, Ladder, Rung, Use
+
+PAGES = {
+    "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 4,
+    "/advice/": 25, "/tolerance/": 2, "/darks/": 5, "/night/": 5,
+    "/practice/": 4, "/sittings/{0}/plan/": 21, "/sittings/{0}/shoot/": 36, "/sittings/{0}/check/": 25,
+    "/sittings/{0}/measure/": 38, "/sittings/{0}/look/": 28, "/sittings/{0}/push/": 20, "/sittings/{0}/time/": 13,
+    "/sittings/{0}/record/": 36,
+}  # fmt: skip
+
+
+def asked(client, sitting):
+    """Queries by page, each asked for a second time."""
+    found = {}
+    for page in PAGES:
+        address = page.format(sitting.pk)
+        queries(client, address)
+        found[page] = queries(client, address)
+    return found
+
+
+def more_uses(sitting):
+    for n in range(3):
+        Use.objects.create(sitting=sitting, name=f"More {n}", position=10 + n, output_pixels=1_000_000 * (n + 1))
+
+
+def more_rungs(sitting):
+    grow(sitting.ladders.get())
+
+
+def more_bodies(sitting, count):
+    own = sitting.ladders.first()
+    for _ in range(count):
+        body = Body.objects.get(pk=own.body_id)
+        body.pk, body.serial = None, f"OH-{Body.objects.count() + 1}"
+        body.save(force_insert=True)
+        rungs = list(own.rungs.all())
+        ladder = Ladder.objects.get(pk=own.pk)
+        ladder.pk, ladder.body = None, body
+        ladder.save(force_insert=True)
+        for rung in rungs:
+            rung.pk, rung.ladder = None, ladder
+            rung.save(force_insert=True)
+
+
+@pytest.fixture
+def graded(measured):
+    use = measured.uses.first()
+    for rung in Rung.objects.filter(ladder__sitting=measured):
+        Grade.objects.create(rung=rung, use=use, person="Wren", grade=2)
+    return measured
+
+
+def test_every_page_asks_exactly_so_much(client, graded):
+    assert asked(client, graded) == PAGES
+
+
+@pytest.mark.parametrize("more", [more_uses, more_rungs])
+def test_more_of_the_same_asks_no_more(client, graded, more):
+    more(graded)
+    assert asked(client, graded) == PAGES
+
+
+def test_four_bodies_ask_as_much_as_two(client, graded):
+    more_bodies(graded, 1)
+    before = asked(client, graded)
+    more_bodies(graded, 2)
+    assert asked(client, graded) == before
