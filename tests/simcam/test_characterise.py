@@ -8,7 +8,8 @@ from datetime import datetime, timedelta
 import pytest
 
 from yellowjacket.core.photon_transfer.characterise import characterise_iso
-from yellowjacket.core.survey.sort import card_of, digital_of, second_base_iso, sort_cards
+from yellowjacket.core.photon_transfer.iso_marks import habits_of
+from yellowjacket.core.survey.sort import card_of, setting_of, sort_cards
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings
@@ -32,8 +33,9 @@ def found(request, tmp_path_factory):
             camera.shoot(settings, folder / f"{number:02}.dng", number, begin + timedelta(seconds=9 * number))
     (tasks,) = sort_cards([card_of(str(path)) for path in sorted(folder.iterdir())])
     rungs = [characterise_iso(task) for task in tasks.tasks]
-    digital = digital_of(rungs)
-    return body, {rung.iso: rung for rung in rungs}, digital, second_base_iso(rungs, digital)
+    habits = habits_of([setting_of(rung) for rung in rungs])
+    digital = {rung.iso: verdict for rung, verdict in zip(rungs, habits.digital, strict=True)}
+    return body, {rung.iso: rung for rung in rungs}, digital, habits.second_base
 
 
 def test_noise_model_against_the_truth(found):

@@ -1,4 +1,4 @@
-"""Marks along ISO to avoid or to prefer, and why."""
+"""What the ISO settings of one body say about each other: digital ones, a second base, marks to avoid or to prefer."""
 
 from __future__ import annotations
 
@@ -8,10 +8,56 @@ from itertools import pairwise
 
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.notes import Remark
+from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
+from yellowjacket.core.raw.codes import CodeUse, DigitalIso, digital_verdict
 
 AVOID, PREFER = "avoid", "prefer"
 # A mark that holds no more electrons than one a stop higher, within this, gave its light away.
 _NO_MORE, _SURELY, _APART = 1.1, 1.3, 1.5
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """What one ISO setting gave: how it uses its codes (None: not counted), gain and read noise (None: no model), saturation
+    in electrons, and whether its raw is smoothed."""
+
+    iso: int
+    code_use: CodeUse | None
+    noise: NoiseAt | None
+    saturation_e: Quantity
+    smoothed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Habits:
+    """Of a body's settings in their order: digital or not, the ISO of a second base, and what to mind."""
+
+    digital: tuple[DigitalIso, ...]
+    second_base: Quantity
+    advice: tuple[MarkAdvice, ...]
+
+
+def habits_of(settings: Sequence[Setting]) -> Habits:
+    """Judge the settings of one body, from low to high ISO: each by its codes against the lowest, whose gaps are the bit
+    depth of the mode; a second base from those that are neither digital nor smoothed."""
+    lowest = settings[0].code_use if settings else None
+    digital = tuple(
+        DigitalIso(None, None, None, "no codes were counted")
+        if one.code_use is None
+        else digital_verdict(one.code_use, lowest if n else None)
+        for n, one in enumerate(settings)
+    )
+    honest = [
+        one.noise
+        for one, verdict in zip(settings, digital, strict=True)
+        if one.noise is not None and not verdict.flag and not one.smoothed
+    ]
+    base = second_base_of(honest)
+    marks = [
+        MarkHabits(one.iso, one.saturation_e, one.smoothed, verdict.reason if verdict.flag else "")
+        for one, verdict in zip(settings, digital, strict=True)
+    ]
+    return Habits(digital, base, advice_on(marks, base))
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,9 +22,9 @@ from yellowjacket.core.colour.colorimetry import (
 from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_error
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
-from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
-from yellowjacket.core.photon_transfer.iso_marks import MarkHabits, advice_on
-from yellowjacket.core.raw.codes import CodeUse, DigitalIso, digital_verdict
+from yellowjacket.core.photon_transfer.dual_gain import NoiseAt
+from yellowjacket.core.photon_transfer.iso_marks import Setting, habits_of
+from yellowjacket.core.raw.codes import CodeUse
 from yellowjacket.core.raw.frame import CHANNELS
 
 # What relating rungs reads: stored anew every time.
@@ -71,39 +71,8 @@ def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]
     ``rungs``: of one ladder, from low to high ISO. A reading "flags" says what is to be minded; its value is how
     many things that are, 0 for none.
     """
-    uses = [_code_use(rung) for rung in rungs]
-    digital = [
-        digital_verdict(use, uses[0] if n else None) if use is not None else DigitalIso(None, None, None)
-        for n, use in enumerate(uses)
-    ]
-    cooked = [
-        rung.readings.get(Measurand.NEIGHBOUR_CORRELATION, missing(Missing.NOT_MEASURED)).has(Remark.SMOOTHED)
-        for rung in rungs
-    ]
-    usable = [
-        NoiseAt(
-            rung.iso,
-            rung.readings[Measurand.GAIN_E_PER_DN],
-            rung.readings[Measurand.READ_NOISE_DN],
-            rung.readings[Measurand.READ_NOISE_E],
-        )
-        for rung, one, smoothed in zip(rungs, digital, cooked, strict=True)
-        if not one.flag
-        and not smoothed
-        and {Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.READ_NOISE_E} <= rung.readings.keys()
-    ]
-    base = second_base_of(usable)
-    marks = [
-        MarkHabits(
-            rung.iso,
-            rung.readings.get(Measurand.SATURATION_E, missing(Missing.NOT_MEASURED)),
-            smoothed,
-            one.reason or "gaps" if one.flag else "",
-        )
-        for rung, one, smoothed in zip(rungs, digital, cooked, strict=True)
-    ]
     habits: dict[int, list[Remark]] = {rung.iso: [] for rung in rungs}
-    for advice in advice_on(marks, base):
+    for advice in habits_of([_setting(rung) for rung in rungs]).advice:
         habits[advice.iso].append(advice.habit)
     how = "neighbours, codes, read noise and saturation along the ladder"
     return {
@@ -113,6 +82,16 @@ def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]
 
 def _flags(habits: Sequence[Remark], rungs: int) -> Quantity:
     return Quantity(float(len(habits)), n=rungs, notes=tuple(map(Note, habits)))
+
+
+def _setting(rung: RungHabits) -> Setting:
+    known = rung.readings
+    nothing = missing(Missing.NOT_MEASURED)
+    model = [known.get(name) for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.READ_NOISE_E)]
+    gain, noise_dn, noise_e = model
+    noise = None if gain is None or noise_dn is None or noise_e is None else NoiseAt(rung.iso, gain, noise_dn, noise_e)
+    smoothed = known.get(Measurand.NEIGHBOUR_CORRELATION, nothing).has(Remark.SMOOTHED)
+    return Setting(rung.iso, _code_use(rung), noise, known.get(Measurand.SATURATION_E, nothing), smoothed)
 
 
 def _code_use(rung: RungHabits) -> CodeUse | None:

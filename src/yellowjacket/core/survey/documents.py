@@ -18,12 +18,12 @@ from yellowjacket.core.noise.banding import Banding
 from yellowjacket.core.noise.smoothing import Cooked
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS, dynamic_range_stops
-from yellowjacket.core.photon_transfer.iso_marks import MarkHabits, advice_on
+from yellowjacket.core.photon_transfer.iso_marks import habits_of
 from yellowjacket.core.raw.codes import DigitalIso
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.survey.dark_series import FoundDarks
 from yellowjacket.core.survey.exposure_ladders import FoundExposures, no_ladder
-from yellowjacket.core.survey.sort import digital_of, second_base_iso
+from yellowjacket.core.survey.sort import setting_of
 
 CHARACTERISATION, MEASUREMENT = "yellowjacket-characterisation/1", "yellowjacket-measurement/1"
 
@@ -82,8 +82,8 @@ def body_document(
 
     ``uses``: output pixels by name; a use larger than the picture is measured per pixel.
     """
-    digital = digital_of(rungs)
-    base = second_base_iso(rungs, digital)
+    habits = habits_of([setting_of(rung) for rung in rungs])
+    digital = {rung.iso: verdict for rung, verdict in zip(rungs, habits.digital, strict=True)}
     isos = []
     for rung in rungs:
         if rung.every is None:
@@ -100,21 +100,9 @@ def body_document(
     return {
         "make": make, "model": model, "serial": serial, "width": sizes[0][0] if sizes else None,
         "height": sizes[0][1] if sizes else None, "cfa": next((rung.layout for rung in rungs if rung.layout), None),
-        "isos": isos, "second_base_iso": quantity(base), "avoid": _avoid(rungs, digital, base),
+        "isos": isos, "second_base_iso": quantity(habits.second_base),
+        "avoid": [{"iso": one.iso, "advice": one.advice, "reason": one.reason} for one in habits.advice],
     }  # fmt: skip
-
-
-def _avoid(rungs: Sequence[IsoFindings], digital: Mapping[int, DigitalIso], base: Quantity) -> list[Document]:
-    """Settings to avoid or prefer, each with the reason."""
-    marks = [
-        MarkHabits(
-            rung.iso, rung.every.quantities[Measurand.SATURATION_E], bool(rung.every.cooked.flag),
-            digital[rung.iso].reason if digital[rung.iso].flag else "",
-        )
-        for rung in rungs
-        if rung.every is not None
-    ]  # fmt: skip
-    return [{"iso": one.iso, "advice": one.advice, "reason": one.reason} for one in advice_on(marks, base)]
 
 
 def ladder_documents(

@@ -1,4 +1,4 @@
-"""A heap of raw files sorted into bodies and ISO settings, and what the settings of a body say about each other."""
+"""A heap of raw files sorted into bodies and ISO settings, and what each setting gives to judge the body's habits from."""
 
 from __future__ import annotations
 
@@ -7,12 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.estimate import missing
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask
 from yellowjacket.core.photon_transfer.characterise import IsoFindings
-from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
-from yellowjacket.core.raw.codes import DigitalIso, digital_verdict
+from yellowjacket.core.photon_transfer.dual_gain import NoiseAt
+from yellowjacket.core.photon_transfer.iso_marks import Setting
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import FrameError, FrameMetadata
 from yellowjacket.core.raw.reader import read_with_metadata
@@ -78,31 +79,15 @@ def _clock(card: Card) -> tuple[bool, str, str]:
     return moment is None, moment.isoformat() if moment else "", card.path
 
 
-def digital_of(rungs: Sequence[IsoFindings]) -> dict[int, DigitalIso]:
-    """Digital or not, by ISO: a rung is held against the lowest, whose gaps are the mode's bit depth."""
-    found = {}
-    lowest = rungs[0].every.code_use if rungs and rungs[0].every else None
-    for n, rung in enumerate(rungs):
-        use = rung.every.code_use if rung.every else None
-        if use is None:
-            found[rung.iso] = DigitalIso(None, None, None, "no frame")
-        else:
-            found[rung.iso] = digital_verdict(use, lowest if n else None)
-    return found
-
-
-def second_base_iso(rungs: Sequence[IsoFindings], digital: dict[int, DigitalIso]) -> Quantity:
-    """The ISO from which a second conversion gain is in force, or the reason why none is seen."""
-    return second_base_of(
-        [
-            NoiseAt(
-                rung.iso,
-                *(
-                    rung.every.quantities[name]
-                    for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.READ_NOISE_E)
-                ),
-            )
-            for rung in rungs
-            if rung.every is not None and not rung.every.cooked.flag and not digital[rung.iso].flag
-        ]
+def setting_of(rung: IsoFindings) -> Setting:
+    """What the habits of a body are judged from. A setting without a channel that could be read says nothing."""
+    every = rung.every
+    if every is None:
+        return Setting(rung.iso, None, None, missing(Missing.NO_FRAME), False)
+    model = (
+        every.quantities[name] for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.READ_NOISE_E)
     )
+    return Setting(
+        rung.iso, every.code_use, NoiseAt(rung.iso, *model), every.quantities[Measurand.SATURATION_E],
+        bool(every.cooked.flag),
+    )  # fmt: skip
