@@ -26,11 +26,17 @@ from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Readin
 from yellowjacket.bench.models.queries.frames import frames_by_rung
 from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.core.latitude.exposure_ladder import EXPOSED, ExposureSignals, RungNoise, relate_exposures
-from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.latitude.exposure_ladder import (
+    EXPOSED,
+    ExposureSignals,
+    MeasuredExposure,
+    relate_exposures,
+    signals_of,
+)
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.measurands import Reading as CoreReading
-from yellowjacket.core.metrology.notes import Missing, Note, Remark
+from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.raw.rect import even_rect
 from yellowjacket.core.readings.ladder import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
 from yellowjacket.core.readings.output_size import UseSize
@@ -357,49 +363,30 @@ def _roles(ladder: Ladder) -> dict[str, str]:
 
 def _exposures(ladder: Ladder, rungs: Sequence[Rung]) -> list[ExposureSignals]:
     """What relating exposures needs, in two queries."""
-    signals: dict[int, dict[str, dict[str, Quantity]]] = {rung.pk: {} for rung in rungs}
-    whole: dict[int, dict[tuple[str, str], Quantity]] = {rung.pk: {} for rung in rungs}
+    readings: dict[int, list[CoreReading]] = {rung.pk: [] for rung in rungs}
     textured = (Patch.Role.TEXTURE, Patch.Role.COLOUR_TEXTURE)
     names = (
-        Measurand.GAIN_E_PER_DN,
-        Measurand.READ_NOISE_DN,
-        Measurand.CLIP_DN,
-        Measurand.PRNU,
-        Measurand.ROW_NOISE_DN,
-        Measurand.BLACK_DN,
-    )
-    rows = Reading.objects.filter(rung__in=rungs, use=None).filter(
-        Q(quantity=Measurand.SIGNAL_DN) | Q(quantity__in=names)
-    )
+        Measurand.SIGNAL_DN, Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.CLIP_DN, Measurand.PRNU,
+        Measurand.ROW_NOISE_DN, Measurand.BLACK_DN,
+    )  # fmt: skip
+    rows = Reading.objects.filter(rung__in=rungs, use=None, quantity__in=names)
     for row in rows.exclude(patch__role__in=textured).select_related("patch"):
-        if row.patch is not None:
-            signals[row.rung_id].setdefault(row.patch.name, {})[row.channel] = row.result
-        else:
-            whole[row.rung_id][row.quantity, row.channel] = row.result
+        readings[row.rung_id].append(
+            CoreReading(row.patch.name if row.patch else None, row.channel, row.measurand, row.result)
+        )
     tags: dict[int, dict[str, float]] = {}
     white = 0.0
-    for rung_id, tag, top in Frame.objects.filter(shot__rung__in=rungs).values_list(
-        "shot__rung_id", "black_dn", "white_dn"
-    ):
+    frames = Frame.objects.filter(shot__rung__in=rungs)
+    for rung_id, tag, top in frames.values_list("shot__rung_id", "black_dn", "white_dn"):
         tags.setdefault(rung_id, tag)
         white = max(white, top)
-    # A frame that clips shows where all of the ladder would.
-    clips = [q for of in whole.values() if (q := of.get((Measurand.CLIP_DN, "all"))) is not None and q.known]
-    clip = clips[0] if clips else Quantity(white, white, white, 0, (Note(Remark.FROM_TAG),))
     metered = reference_rung(ladder, rungs).settings(ladder.f_number).level_stops
-    found = []
-    for rung in rungs:
-        of = whole[rung.pk]
-
-        def by_channel(name: str, of: dict[tuple[str, str], Quantity] = of) -> dict[str, Quantity]:
-            return {channel: value for (quantity, channel), value in of.items() if quantity == name}
-
-        prnu = of.get((Measurand.PRNU, "all"))
-        noise = RungNoise(
-            by_channel(Measurand.GAIN_E_PER_DN), by_channel(Measurand.READ_NOISE_DN), clip,
-            (prnu.value if prnu else None) or 0.0, of.get((Measurand.ROW_NOISE_DN, "all"), missing(Missing.NO_DARK_PAIR)),
-        )  # fmt: skip
-        black = {channel: q.value or 0.0 for channel, q in by_channel(Measurand.BLACK_DN).items()}
-        nominal = rung.settings(ladder.f_number).level_stops - metered
-        found.append(ExposureSignals(rung.pk, nominal, signals[rung.pk], black, tags.get(rung.pk, black), noise))
-    return found
+    return signals_of(
+        [
+            MeasuredExposure(
+                rung.pk, rung.settings(ladder.f_number).level_stops - metered, readings[rung.pk], tags.get(rung.pk, {})
+            )
+            for rung in rungs
+        ],
+        white,
+    )

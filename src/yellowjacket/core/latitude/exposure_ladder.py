@@ -59,6 +59,51 @@ class ExposureSignals:
     noise: RungNoise
 
 
+@dataclass(frozen=True, slots=True)
+class MeasuredExposure:
+    """A rung as it was measured: its place in nominal stops from the correct exposure, its readings, and the black its files
+    say, by channel in DN."""
+
+    key: int
+    nominal_stops: float
+    readings: Sequence[Reading]
+    tag_dn: Mapping[str, float]
+
+
+def signals_of(rungs: Sequence[MeasuredExposure], white_dn: float) -> list[ExposureSignals]:
+    """What relating a ladder needs of its readings per pixel. ``white_dn``: where files say that it ends.
+
+    A frame that clips shows where all of the ladder would; black is what was read, else what the file says.
+    """
+    whole: list[dict[tuple[Measurand, str], Quantity]] = []
+    patches: list[dict[str, dict[str, Quantity]]] = []
+    for rung in rungs:
+        of: dict[tuple[Measurand, str], Quantity] = {}
+        levels: dict[str, dict[str, Quantity]] = {}
+        for one in rung.readings:
+            if one.patch is None and not one.use:
+                of[one.quantity, one.channel] = one.result
+            elif one.patch is not None and one.quantity is Measurand.SIGNAL_DN:
+                levels.setdefault(one.patch, {})[one.channel] = one.result
+        whole.append(of)
+        patches.append(levels)
+    clips = [q for of in whole if (q := of.get((Measurand.CLIP_DN, ALL))) is not None and q.known]
+    clip = clips[0] if clips else Quantity(white_dn, white_dn, white_dn, 0, (Note(Remark.FROM_TAG),))
+    found = []
+    for rung, of, levels in zip(rungs, whole, patches, strict=True):
+        gain, read, black = (
+            {channel: of[name, channel] for channel in CHANNELS if (name, channel) in of}
+            for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.BLACK_DN)
+        )
+        prnu, rows = of.get((Measurand.PRNU, ALL)), of.get((Measurand.ROW_NOISE_DN, ALL))
+        noise = RungNoise(
+            gain, read, clip, (prnu.value if prnu else None) or 0.0, rows or missing(Missing.NO_DARK_PAIR)
+        )
+        used = {**rung.tag_dn, **{channel: q.value for channel, q in black.items() if q.value is not None}}
+        found.append(ExposureSignals(rung.key, rung.nominal_stops, levels, used, rung.tag_dn or used, noise))
+    return found
+
+
 def relate_exposures(
     rungs: Sequence[ExposureSignals], reference_key: int, roles: Mapping[str, str],
     xyz_to_camera: NDArray[np.float64] | None,

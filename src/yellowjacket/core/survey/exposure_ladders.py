@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from yellowjacket.core.latitude.exposure_ladder import ExposureSignals, RungNoise, relate_exposures
+from yellowjacket.core.latitude.exposure_ladder import MeasuredExposure, relate_exposures, signals_of
 from yellowjacket.core.latitude.iso_invariance import (
     Invariance,
     IsoNoise,
@@ -20,12 +20,12 @@ from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_li
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Measurand, Reading
-from yellowjacket.core.metrology.notes import Missing, Note, Remark
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask, pairs_of
 from yellowjacket.core.raw.clipping import clipped_share
-from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
+from yellowjacket.core.raw.frame import CHANNELS, FrameError
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import PatchSpec
@@ -79,7 +79,9 @@ def exposure_ladder(task: IsoTask) -> FoundExposures | None:
     darks = next((group.paths for group in task.dark if len(group.paths) > 1), ())
     results = [measure_rung(RungTask(n, group.paths[:2], tuple(darks[:2]), patches)) for n, group in enumerate(groups)]
     nominal = [math.log2(group.exposure_s / groups[reference].exposure_s) for group in groups]
-    signals = _signals([result.readings for result in results], nominal, pair[0])
+    tag = dict(pair[0].black_dn)
+    measured = [MeasuredExposure(n, nominal[n], results[n].readings, tag) for n in range(len(groups))]
+    signals = signals_of(measured, pair[0].white_dn)
     related = relate_exposures(signals, reference, {patch.name: patch.role for patch in patches}, pair[0].xyz_to_camera)
     steps = [_of(related[n], Measurand.STEP_STOPS) or missing(Missing.NOT_MEASURED) for n in range(len(groups))]
     rungs = [
@@ -137,34 +139,6 @@ def _full(group: Exposures, rects: Sequence[Rect]) -> bool:
     found.sort()
     brightest, loudest = found[-1][1], max(noise for _, noise in found)
     return brightest < 0.5 * loudest
-
-
-def _signals(readings: Sequence[Sequence[Reading]], nominal: Sequence[float], frame: RawFrame) -> list[ExposureSignals]:
-    whole: list[dict[tuple[str, str], Quantity]] = []
-    patches: list[dict[str, dict[str, Quantity]]] = []
-    for rows in readings:
-        whole.append({(one.quantity, one.channel): one.result for one in rows if one.patch is None and not one.use})
-        found: dict[str, dict[str, Quantity]] = {}
-        for one in rows:
-            if one.patch is not None and one.quantity == Measurand.SIGNAL_DN:
-                found.setdefault(one.patch, {})[one.channel] = one.result
-        patches.append(found)
-    clips = [q for of in whole if (q := of.get((Measurand.CLIP_DN, "all"))) is not None and q.known]
-    white = Quantity(frame.white_dn, frame.white_dn, frame.white_dn, 0, (Note(Remark.FROM_TAG),))
-    signals = []
-    for n, of in enumerate(whole):
-        prnu = of.get((Measurand.PRNU, "all"))
-        noise = RungNoise(
-            {c: of[(Measurand.GAIN_E_PER_DN, c)] for c in CHANNELS if (Measurand.GAIN_E_PER_DN, c) in of},
-            {c: of[(Measurand.READ_NOISE_DN, c)] for c in CHANNELS if (Measurand.READ_NOISE_DN, c) in of},
-            clips[0] if clips else white, (prnu.value if prnu else None) or 0.0,
-        )  # fmt: skip
-        black = {
-            c: (of[(Measurand.BLACK_DN, c)].value or 0.0) if (Measurand.BLACK_DN, c) in of else frame.black_dn[c]
-            for c in CHANNELS
-        }
-        signals.append(ExposureSignals(n, nominal[n], patches[n], black, dict(frame.black_dn), noise))
-    return signals
 
 
 def _of(readings: Sequence[Reading], quantity: str) -> Quantity | None:
