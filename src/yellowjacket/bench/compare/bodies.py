@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 from django.db.models import Q
 
-from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
+from yellowjacket.bench.models import Frame, Ladder, Reading, Rung
 from yellowjacket.bench.models.queries.ladders import stops_of
+from yellowjacket.bench.models.queries.readings import speaking_for_rungs
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.iso_equivalence import MatchedRung, Seen, ahead_in_words, matched_rungs
 from yellowjacket.core.metrology.estimate import Quantity, difference, missing, ratio
@@ -164,13 +165,8 @@ def _of(ladder: Ladder, name: str, output_pixels: int | None) -> Compared:
 def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[str, Quantity]]:
     """What is compared of a ladder, by rung and quantity, at a size or per pixel when None: one query."""
     use = next((u for u in ladder.sitting.uses.all() if output_pixels and u.whole_frame_pixels == output_pixels), None)
-    speaks = (
-        Q(patch=None) | Q(patch__role=Patch.Role.GREY) | Q(patch__role=Patch.Role.TEXTURE, quantity=Measurand.DETAIL)
-    )
-    rows = Reading.objects.filter(
-        speaks, Q(use=None) | Q(use=use), rung__ladder=ladder, channel__in=("G", "all"),
-        quantity__in=[quantity for quantity in COMPARED if not (output_pixels and quantity in _PER_PIXEL)],
-    )  # fmt: skip
+    wanted = [quantity for quantity in COMPARED if not (output_pixels and quantity in _PER_PIXEL)]
+    rows = Reading.objects.filter(speaking_for_rungs(wanted), Q(use=None) | Q(use=use), rung__ladder=ladder)
     found: dict[int, dict[str, Quantity]] = {}
     # A body no larger than the use has no reading at it: per pixel is its size.
     for row in sorted(rows, key=lambda row: row.use_id is not None):

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from itertools import combinations
 
-from django.db.models import Q
-
 from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Sitting
+from yellowjacket.bench.models.queries.readings import speaking_for_rungs
 from yellowjacket.bench.push.latitude import Equalised, SamePixels, SettingEffect
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.metrology.measurands import Measurand
@@ -19,12 +18,8 @@ def setting_effects(ladder: Ladder) -> list[SettingEffect]:
     """Effects of every value of a setting ladder that was measured, in three queries."""
     rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
     found: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
-    rows = Reading.objects.filter(rung__in=rungs, use=None).filter(
-        Q(patch=None, channel="all", quantity__in=(Measurand.RANGE_ENGINEERING, Measurand.NEIGHBOUR_CORRELATION))
-        | Q(patch__role=Patch.Role.GREY, quantity=Measurand.SNR, channel="G")
-        | Q(patch__role=Patch.Role.TEXTURE, quantity=Measurand.DETAIL_SHARE)
-    )
-    for row in rows:
+    wanted = (Measurand.RANGE_ENGINEERING, Measurand.NEIGHBOUR_CORRELATION, Measurand.SNR, Measurand.DETAIL_SHARE)
+    for row in Reading.objects.filter(speaking_for_rungs(wanted), rung__in=rungs, use=None):
         found[row.rung_id].setdefault(row.quantity, row.result)
     sizes = dict(Frame.objects.filter(shot__rung__in=rungs).values_list("shot__rung_id", "size_bytes"))
     nothing = missing(Missing.NOT_MEASURED)

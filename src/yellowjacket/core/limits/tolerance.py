@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.measurands import Better, Measurand
 
 LEVELS = ("clean", "usable", "emergency")
 
@@ -15,17 +15,20 @@ LEVELS = ("clean", "usable", "emergency")
 class Criterion:
     """One thing that can go first.
 
-    ``quantity``: the reading it looks at, at the use's size where it has one. ``at_least``: True when more is better.
-    ``thresholds``: clean, usable, emergency.
+    ``quantity``: the reading it looks at, at the use's size where it has one. ``thresholds``: clean, usable, emergency.
     """
 
     key: str
     label: str
-    quantity: str
-    at_least: bool
+    quantity: Measurand
     thresholds: tuple[float, float, float]
     # What gives it readings where there are none.
     needs: str = "measure first"
+
+    @property
+    def at_least(self) -> bool:
+        """Whether more is better."""
+        return self.quantity.described.better is Better.HIGHER
 
     def threshold(self, level: str) -> float:
         """The threshold of a level of LEVELS."""
@@ -39,21 +42,18 @@ class Criterion:
 
 # Grey SNR 40 and 10: the two noise criteria of ISO 12232 (from memory); the rest is common practice, no source.
 DEFAULT_CRITERIA: tuple[Criterion, ...] = (
-    Criterion("grey_snr", "grey SNR", Measurand.SNR, True, (40.0, 10.0, 4.0)),
-    Criterion("shadow_snr", "shadow SNR", Measurand.SHADOW_SNR, True, (10.0, 4.0, 2.0)),
-    Criterion("chroma_noise", "chroma noise", Measurand.NOISE_CHROMA, False, (2.0, 5.0, 10.0)),
-    Criterion("neutral_drift", "neutral drift", Measurand.NEUTRAL_DRIFT_DE00, False, (2.0, 5.0, 10.0)),
+    Criterion("grey_snr", "grey SNR", Measurand.SNR, (40.0, 10.0, 4.0)),
+    Criterion("shadow_snr", "shadow SNR", Measurand.SHADOW_SNR, (10.0, 4.0, 2.0)),
+    Criterion("chroma_noise", "chroma noise", Measurand.NOISE_CHROMA, (2.0, 5.0, 10.0)),
+    Criterion("neutral_drift", "neutral drift", Measurand.NEUTRAL_DRIFT_DE00, (2.0, 5.0, 10.0)),
     Criterion(
         "saturation_kept",
         "saturation kept",
         Measurand.SATURATION_KEPT,
-        True,
         (0.95, 0.85, 0.7),
         "lay a grid over colour patches on the Measure page",
     ),
-    Criterion(
-        "detail", "detail", Measurand.DETAIL_SHARE, True, (0.9, 0.7, 0.5), "mark a fine texture on the Measure page"
-    ),
+    Criterion("detail", "detail", Measurand.DETAIL_SHARE, (0.9, 0.7, 0.5), "mark a fine texture on the Measure page"),
 )
 # What black and white does not show.
 COLOUR_CRITERIA = ("chroma_noise", "neutral_drift", "saturation_kept")
@@ -61,10 +61,8 @@ COLOUR_CRITERIA = ("chroma_noise", "neutral_drift", "saturation_kept")
 # shadow three stops under grey that was exposed two stops short and lifted: half of what the shadow itself must have,
 # as a quarter of the light leaves it.
 LONG_CRITERIA: tuple[Criterion, ...] = (
-    Criterion(
-        "hot_pixels", "hot pixels per megapixel", Measurand.HOT_PER_MPIX, False, (10.0, 100.0, 500.0), "shoot darks"
-    ),
-    Criterion("lifted_shadow", "lifted-shadow SNR", Measurand.LIFTED_SHADOW_SNR, True, (5.0, 2.0, 1.0), "shoot darks"),
+    Criterion("hot_pixels", "hot pixels per megapixel", Measurand.HOT_PER_MPIX, (10.0, 100.0, 500.0), "shoot darks"),
+    Criterion("lifted_shadow", "lifted-shadow SNR", Measurand.LIFTED_SHADOW_SNR, (5.0, 2.0, 1.0), "shoot darks"),
 )
 
 
@@ -110,11 +108,5 @@ def _with(criterion: Criterion, own: object) -> Criterion:
     if not all(map(math.isfinite, values)) or values != ordered or min(values) <= 0:
         way = "fall" if criterion.at_least else "rise"
         raise ValueError(f"{criterion.label}: clean, usable and emergency must {way} and be positive")
-    return Criterion(
-        criterion.key,
-        criterion.label,
-        criterion.quantity,
-        criterion.at_least,
-        values,  # type: ignore[arg-type]
-        criterion.needs,
-    )
+    clean, usable, emergency = values
+    return replace(criterion, thresholds=(clean, usable, emergency))

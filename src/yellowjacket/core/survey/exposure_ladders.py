@@ -146,24 +146,16 @@ def _of(readings: Sequence[Reading], quantity: str) -> Quantity | None:
 
 
 def _findings(measured: Sequence[Reading], related: Sequence[Reading]) -> dict[str, Quantity]:
-    """Quantities by criterion, as far as a folder tells them."""
-    found = {
-        "grey_snr": _first(measured, Measurand.SNR, "grey", "G"), "shadow_snr": _first(measured, Measurand.SHADOW_SNR, None, "G"),
-        "chroma_noise": _first(measured, Measurand.NOISE_CHROMA, "grey", "all"),
-        "neutral_drift": _first(related, Measurand.CAST_DE00, "grey", "all"),
-    }  # fmt: skip
-    return {key: value for key, value in found.items() if value is not None}
-
-
-def _first(readings: Sequence[Reading], quantity: str, patch: str | None, channel: str) -> Quantity | None:
-    return next(
-        (
-            one.result
-            for one in readings
-            if (one.quantity, one.patch, one.channel, one.use) == (quantity, patch, channel, "")
-        ),
-        None,
-    )
+    """Quantities by criterion, as far as a folder tells them; patches are named by their role."""
+    looked_at = {"grey_snr": Measurand.SNR, "shadow_snr": Measurand.SHADOW_SNR, "chroma_noise": Measurand.NOISE_CHROMA,
+                 "neutral_drift": Measurand.CAST_DE00}  # fmt: skip
+    speaks = {
+        one.quantity: one.result
+        for one in (*measured, *related)
+        if not one.use
+        and (one.channel, one.patch or "") == (one.quantity.described.channel, one.quantity.described.role)
+    }
+    return {criterion: speaks[quantity] for criterion, quantity in looked_at.items() if quantity in speaks}
 
 
 @dataclass(frozen=True, slots=True)
