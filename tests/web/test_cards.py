@@ -13,6 +13,7 @@ from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import missing, with_error
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.web.record import plots
+from yellowjacket.web.sheet.drawing import Dot, Stroke, svg
 from yellowjacket.web.templatetags.values import number
 
 pytestmark = pytest.mark.django_db
@@ -36,7 +37,7 @@ def test_a_card_says_what_was_decided(client, signed):
     assert "Wren & <Ash>" in text
     svg = client.get(f"{base}.svg").content.decode()
     root = ElementTree.fromstring(svg)
-    assert (root.get("width"), root.get("height")) == ("105.0mm", "148.0mm")
+    assert (root.get("width"), root.get("height")) == ("105mm", "148mm")
     words = [element.text for element in root]
     assert {"100", "200", "400", "2.4 stops"} <= set(words)
     # Everything stands on the card.
@@ -111,9 +112,10 @@ def text_of(data: bytes) -> str:
 def test_a_plot_breaks_where_nothing_was_measured():
     values = [with_error(8.0, 0.1, 9), missing(Missing.NO_PAIR), with_error(2.0, 0.1, 9), with_error(1.0, 0.1, 9)]
     plot = plots.plot_of("SNR", ["100", "200", "400", "800"], values)
-    assert [len(run) for run in plot.runs] == [1, 2]
+    lines = [shape for shape in plot.shapes if isinstance(shape, Stroke) and shape.width == 1.2]
+    first, second, third = (shape.y for shape in plot.shapes if isinstance(shape, Dot))
+    assert [[y for _, y in line.points] for line in lines] == [[second, third]]
     # Stops are equal steps: from 8 to 2 twice as far as from 2 to 1.
-    first, second, third = (point[1] for point in plot.points)
     assert (second - first) / (third - second) == pytest.approx(2, rel=0.01)
     assert plots.plot_of("SNR", ["100", "200"], [values[0], values[1]]) is None
-    assert "&lt;b&gt;" in plots.as_svg(plots.plot_of("<b>", ["100", "200"], [values[0], values[2]]))
+    assert "&lt;b&gt;" in svg(plots.plot_of("<b>", ["100", "200"], [values[0], values[2]]))

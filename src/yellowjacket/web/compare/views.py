@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -23,11 +22,12 @@ from yellowjacket.core.limits.foreign_curves import QUANTITIES as FOREIGN
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.refusals import carried_out
+from yellowjacket.web.sheet.scale import Scale
 
 _CHART_PX = (1040.0, 230.0)
 _PAD_PX = 26.0
 _MOST_PIXELS = 10**12
-_LEAST_SNR, _MOST_SNR = 1.0, 200.0
+_SNR_AXIS = Scale(1.0, 200.0, _CHART_PX[1] - _PAD_PX, _PAD_PX, logarithmic=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,23 +113,23 @@ def _curves(found: Comparison) -> list[Curve]:
         for mark in found.marks:
             snr = one.at(mark, Measurand.SHADOW_SNR)
             if snr is not None and snr.value is not None and snr.value > 0:
-                ends = [_y(end if end and end > 0 else snr.value) for end in (snr.high, snr.low)]
+                ends = [_SNR_AXIS.at(end if end and end > 0 else snr.value) for end in (snr.high, snr.low)]
                 points.append(
-                    (_x(found, mark), _y(snr.value), ends[0], ends[1], f"{one.name}, ISO {mark}: {snr.value:.3g}")
+                    (
+                        _x(found, mark),
+                        _SNR_AXIS.at(snr.value),
+                        ends[0],
+                        ends[1],
+                        f"{one.name}, ISO {mark}: {snr.value:.3g}",
+                    )
                 )
         curves.append(Curve(one.name, n, " ".join(f"{x:.1f},{y:.1f}" for x, y, *_ in points), points))
     return curves
 
 
 def _x(found: Comparison, mark: int) -> float:
-    at = [math.log2(dial.exact_iso(one)) for one in found.marks]
-    span = max(at[-1] - at[0], 1.0)
-    return _PAD_PX + (math.log2(dial.exact_iso(mark)) - at[0]) / span * (_CHART_PX[0] - 2 * _PAD_PX)
-
-
-def _y(snr: float) -> float:
-    share = math.log(min(max(snr, _LEAST_SNR), _MOST_SNR) / _LEAST_SNR) / math.log(_MOST_SNR / _LEAST_SNR)
-    return (1 - share) * (_CHART_PX[1] - 2 * _PAD_PX) + _PAD_PX
+    first, last = (dial.exact_iso(one) for one in (found.marks[0], found.marks[-1]))
+    return Scale(first, last, _PAD_PX, _CHART_PX[0] - _PAD_PX, logarithmic=True).at(dial.exact_iso(mark))
 
 
 @require_POST

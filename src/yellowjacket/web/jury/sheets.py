@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-import base64
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from django.utils.html import escape
-from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
-from reportlab.pdfgen.canvas import Canvas
+from PIL import Image
 
 from yellowjacket.bench.look.contact_sheets import SIDE_MM
 from yellowjacket.bench.look.development import Developing, Switches
@@ -18,8 +14,10 @@ from yellowjacket.bench.models import Frame, JurySheet, Rung, Shot
 from yellowjacket.core.judging.contact_sheet import PAGE_MM, Slot, layout, pixels_on_paper
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.web import pictures
+from yellowjacket.web.sheet.drawing import Drawing, Picture, Shape, Text, pdf, svg
 
 _TITLE_MM, _LINE_MM = (12.0, 16.0), 5.0
+_TITLE_SIZE_MM, _SIZE_MM = 3.9, 3.2
 _ASKED = "Good enough? A clean, B, C, D, E lost. Write the letter beside the code."
 
 
@@ -60,30 +58,33 @@ def placed(sheet: JurySheet) -> Sequence[Placed]:
 
 def as_pdf(sheet: JurySheet) -> bytes:
     """The sheet as PDF, A4, without a word on what is what."""
-    buffer = io.BytesIO()
-    canvas = Canvas(buffer, pagesize=(PAGE_MM[0] * mm, PAGE_MM[1] * mm), invariant=True)
-    canvas.setTitle("Jury sheet")
-    at = 0
-    for one in placed(sheet):
-        if one.slot.page != at:
-            canvas.showPage()
-            at = one.slot.page
-        _heading(canvas, sheet)
-        image = ImageReader(io.BytesIO(one.png))
-        width, height = _size_mm(image.getSize(), sheet)
-        top = PAGE_MM[1] - one.slot.y_mm
-        canvas.drawImage(image, one.slot.x_mm * mm, (top - height) * mm, width * mm, height * mm)
-        canvas.setFont("Courier-Bold", 11)
-        canvas.drawString(one.slot.x_mm * mm, (top - SIDE_MM - _LINE_MM) * mm, f"{one.code}   ______")
-    canvas.save()
-    return buffer.getvalue()
+    return pdf(_drawn(sheet))
 
 
-def _heading(canvas: Canvas, sheet: JurySheet) -> None:
-    canvas.setFont("Helvetica-Bold", 11)
-    canvas.drawString(_TITLE_MM[0] * mm, (PAGE_MM[1] - _TITLE_MM[1]) * mm, f"For: {sheet.use.name}")
-    canvas.setFont("Helvetica", 9)
-    canvas.drawString(_TITLE_MM[0] * mm, (PAGE_MM[1] - _TITLE_MM[1] - _LINE_MM) * mm, _words(sheet))
+def as_svg(sheet: JurySheet, page: int) -> str:
+    """One page of the sheet as SVG in millimetres."""
+    return svg(_drawn(sheet)[page])
+
+
+def _drawn(sheet: JurySheet) -> list[Drawing]:
+    found = []
+    crops = placed(sheet)
+    x, y = _TITLE_MM
+    for page in range(pages_of(sheet)):
+        shapes: list[Shape] = [
+            Text(x, y, f"For: {sheet.use.name}", _TITLE_SIZE_MM, strong=True),
+            Text(x, y + _LINE_MM, _words(sheet), _SIZE_MM),
+        ]
+        for one in crops:
+            if one.slot.page == page:
+                size = _size_mm(Image.open(io.BytesIO(one.png)).size, sheet)
+                code_y = one.slot.y_mm + SIDE_MM + _LINE_MM
+                shapes += [
+                    Picture(one.slot.x_mm, one.slot.y_mm, *size, one.png),
+                    Text(one.slot.x_mm, code_y, f"{one.code}   ______", _TITLE_SIZE_MM, strong=True, fixed=True),
+                ]
+        found.append(Drawing("Jury sheet", *PAGE_MM, shapes, "mm"))
+    return found
 
 
 def _words(sheet: JurySheet) -> str:
@@ -96,30 +97,6 @@ def _size_mm(size: tuple[int, int], sheet: JurySheet) -> tuple[float, float]:
     """Size on paper of a picture of so many pixels: a smaller crop stands smaller, never stretched."""
     side = pixels_on_paper(SIDE_MM, sheet.use.view.print_ppi)
     return SIDE_MM * size[0] / side, SIDE_MM * size[1] / side
-
-
-def as_svg(sheet: JurySheet, page: int) -> str:
-    """One page of the sheet as SVG in millimetres."""
-    parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{PAGE_MM[0]}mm" height="{PAGE_MM[1]}mm" '
-        f'viewBox="0 0 {PAGE_MM[0]} {PAGE_MM[1]}">',
-        f'<text x="{_TITLE_MM[0]}" y="{_TITLE_MM[1]}" font-family="sans-serif" font-size="4" font-weight="700">'
-        f"For: {escape(sheet.use.name)}</text>",
-        f'<text x="{_TITLE_MM[0]}" y="{_TITLE_MM[1] + _LINE_MM}" font-family="sans-serif" font-size="3">'
-        f"{escape(_words(sheet))}</text>",
-    ]
-    for one in placed(sheet):
-        if one.slot.page != page:
-            continue
-        width, height = _size_mm(ImageReader(io.BytesIO(one.png)).getSize(), sheet)
-        data = base64.b64encode(one.png).decode()
-        parts.append(
-            f'<image x="{one.slot.x_mm}" y="{one.slot.y_mm}" width="{width:.3f}" height="{height:.3f}" '
-            f'href="data:image/png;base64,{data}"/>'
-            f'<text x="{one.slot.x_mm}" y="{one.slot.y_mm + SIDE_MM + _LINE_MM}" font-family="monospace" font-size="4" '
-            f'font-weight="700">{one.code}   ______</text>'
-        )
-    return "\n".join([*parts, "</svg>"])
 
 
 def pages_of(sheet: JurySheet) -> int:

@@ -15,6 +15,7 @@ from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.histograms import CODES, add_histogram
 from yellowjacket.web import pictures
 from yellowjacket.web.sheet.charts import Tick
+from yellowjacket.web.sheet.scale import Scale
 
 WIDTH, HEIGHT, STRIP = 640, 150, 96
 _LEFT, _BINS, _STRIP_CODES = 52, 220, 147
@@ -63,26 +64,24 @@ def code_plot(frame: Frame, grey_dn: float | None) -> CodePlot:
     gaps = missing_codes(counts["G1"])
     middle = round((grey_dn or 0.0) / 4 + raw.black_dn["G1"])
     first = max(0, min(middle - _STRIP_CODES // 2, top - _STRIP_CODES))
-    ticks = [Tick(_x(code, top), str(code)) for code in _round_codes(top)]
+    axis = _axis(top)
+    ticks = [Tick(axis.at(code), str(code)) for code in _round_codes(top)]
     return CodePlot(
         courses, ticks, _bars(counts["G1"], gaps.missing, first), _strip_ticks(first), int(gaps.missing.sum()), gaps.telling
     ) if most else CodePlot([], ticks, [], [], 0, 0)  # fmt: skip
 
 
-def _x(code: float, top: int) -> float:
-    return round(_LEFT + code / top * (WIDTH - _LEFT - _PAD), 1)
+def _axis(top: int) -> Scale:
+    return Scale(0, top, _LEFT, WIDTH - _PAD)
 
 
 def _course(counts: NDArray[np.int64], top: int) -> str:
     """Counts in bins, on a logarithmic scale."""
     edges = np.linspace(0, top, _BINS + 1).astype(int)
     sums = np.add.reduceat(counts[:top], edges[:-1])
-    tallest = math.log10(max(float(sums.max()), 10.0))
-    heights = np.log10(np.maximum(sums, 1)) / tallest
-    base = HEIGHT - 22
+    x, y = _axis(top), Scale(1.0, max(float(sums.max()), 10.0), HEIGHT - 22, _PAD, logarithmic=True)
     return " ".join(
-        f"{_x((a + b) / 2, top)},{round(base - share * (base - _PAD), 1)}"
-        for a, b, share in zip(edges[:-1], edges[1:], heights, strict=True)
+        f"{x.at((a + b) / 2)},{y.at(float(count))}" for a, b, count in zip(edges[:-1], edges[1:], sums, strict=True)
     )
 
 

@@ -10,11 +10,13 @@ from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.web.sheet.charts import Tick
+from yellowjacket.web.sheet.scale import Scale
 
 WIDTH, HEIGHT, RESIDUALS = 640, 300, 110
 _LEFT, _BOTTOM, _TOP = 52, 24, 8
 # Residuals are drawn to this many per cent each way; what lies beyond stands at the edge.
-_RESIDUAL_PERCENT = 20.0
+# What points leave over, in per cent of the line.
+_LEFT_OVER = Scale(-20.0, 20.0, RESIDUALS - 6, 6)
 _LEAST_DN = 1.0
 
 
@@ -78,8 +80,8 @@ def transfer_plot(rung: Rung) -> TransferPlot | None:
     # Below one number the read noise is all there is: such areas stand at the left edge.
     signals = [max(signal.value or 0.0, _LEAST_DN) for _, signal, _ in found]
     variances = [(noise.value or 0.0) ** 2 for _, _, noise in found]
-    x_axis = _LogAxis(min(signals), max(signals), _LEFT, WIDTH - 8)
-    y_axis = _LogAxis(min(variances), max(variances), HEIGHT - _BOTTOM, _TOP)
+    x_axis = _axis(min(signals), max(signals), _LEFT, WIDTH - 8)
+    y_axis = _axis(min(variances), max(variances), HEIGHT - _BOTTOM, _TOP)
     marks = [_mark(channel, signal, noise, fits[channel], x_axis, y_axis) for channel, signal, noise in found]
     lines = [(channel, _line(fit, x_axis, y_axis)) for channel, fit in sorted(fits.items())]
     rows = [
@@ -88,33 +90,29 @@ def transfer_plot(rung: Rung) -> TransferPlot | None:
         if channel in fits
     ]
     residual_ticks = [
-        Tick(_residual_y(percent), f"{percent:+.0f} %".replace("-", "−") if percent else "0")
+        Tick(_LEFT_OVER.at(percent), f"{percent:+.0f} %".replace("-", "−") if percent else "0")
         for percent in (-10, 0, 10)
     ]
     return TransferPlot(
-        marks, lines, x_axis.ticks(), y_axis.ticks(), residual_ticks, rows, len({patch for patch, _ in patches})
+        marks, lines, _ticks(x_axis), _ticks(y_axis), residual_ticks, rows, len({patch for patch, _ in patches})
     )
 
 
-@dataclass(frozen=True, slots=True)
-class _LogAxis:
-    low: float
-    high: float
-    begin: float
-    end: float
+# Room beyond the points at either end of an axis, as a factor.
+_ROOM = 2.0**0.3
 
-    def at(self, value: float) -> float:
-        """Pixels of a value."""
-        low, high = math.log2(self.low) - 0.3, math.log2(self.high) + 0.3
-        share = (math.log2(max(value, self.low / 4)) - low) / (high - low)
-        return round(self.begin + share * (self.end - self.begin), 1)
 
-    def ticks(self) -> list[Tick]:
-        """Powers of ten, and where there are few of them their doubles and halves too."""
-        decades = range(math.floor(math.log10(self.low)), math.ceil(math.log10(self.high)) + 1)
-        steps = (1,) if len(decades) > 3 else (1, 2, 5)
-        values = [step * 10.0**n for n in decades for step in steps]
-        return [Tick(self.at(v), f"{v:g}") for v in values if self.low * 0.85 <= v <= self.high * 1.2]
+def _axis(low: float, high: float, begin: float, end: float) -> Scale:
+    return Scale(low / _ROOM, high * _ROOM, begin, end, logarithmic=True)
+
+
+def _ticks(axis: Scale) -> list[Tick]:
+    """Powers of ten, and where there are few of them their doubles and halves too."""
+    low, high = axis.first * _ROOM, axis.last / _ROOM
+    decades = range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
+    steps = (1,) if len(decades) > 3 else (1, 2, 5)
+    values = [step * 10.0**n for n in decades for step in steps]
+    return [Tick(axis.at(v), f"{v:g}") for v in values if low * 0.85 <= v <= high * 1.2]
 
 
 def _model(fit: dict[str, Reading], signal: float) -> float:
@@ -123,23 +121,17 @@ def _model(fit: dict[str, Reading], signal: float) -> float:
     return ((noise.value or 0.0) ** 2 if noise else 0.0) + signal / gain
 
 
-def _mark(
-    channel: str, signal: Reading, noise: Reading, fit: dict[str, Reading], x_axis: _LogAxis, y_axis: _LogAxis
-) -> Mark:
+def _mark(channel: str, signal: Reading, noise: Reading, fit: dict[str, Reading], x_axis: Scale, y_axis: Scale) -> Mark:
     s, variance = signal.value or 0.0, (noise.value or 0.0) ** 2
     left = 100 * (variance / _model(fit, s) - 1)
     title = f"{signal.patch}, {channel}: {s:.4g} DN, noise² {variance:.4g} DN², {left:+.1f} % from the line".replace(
         "-", "−"
     )
-    return Mark(x_axis.at(max(s, _LEAST_DN)), y_axis.at(variance), _residual_y(left), channel, title)
+    return Mark(x_axis.at(max(s, _LEAST_DN)), y_axis.at(variance), _LEFT_OVER.at(left), channel, title)
 
 
-def _residual_y(percent: float) -> float:
-    clipped = max(-_RESIDUAL_PERCENT, min(_RESIDUAL_PERCENT, percent))
-    return round(RESIDUALS / 2 - clipped / _RESIDUAL_PERCENT * (RESIDUALS / 2 - 6), 1)
-
-
-def _line(fit: dict[str, Reading], x_axis: _LogAxis, y_axis: _LogAxis) -> str:
+def _line(fit: dict[str, Reading], x_axis: Scale, y_axis: Scale) -> str:
     count = 24
-    signals = [x_axis.low * (x_axis.high / x_axis.low) ** (n / count) for n in range(count + 1)]
+    low, high = x_axis.first * _ROOM, x_axis.last / _ROOM
+    signals = [low * (high / low) ** (n / count) for n in range(count + 1)]
     return " ".join(f"{x_axis.at(s)},{y_axis.at(_model(fit, s))}" for s in signals)

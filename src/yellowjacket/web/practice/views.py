@@ -12,9 +12,11 @@ from yellowjacket.bench.look import blind_rounds
 from yellowjacket.bench.models import BlindRound, Frame, Ladder, Shot, Sitting, Use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity
+from yellowjacket.web.sheet.scale import Scale
 
 DISTANCES = (1.0, 2.0, 3.0)
 _CURVE_PX = (720.0, 170.0)
+_SHARES = Scale(0.0, 1.0, _CURVE_PX[1] - 6, 6)
 _PERSON_KEY = "person"
 
 
@@ -56,7 +58,7 @@ def page(request: HttpRequest) -> HttpResponse:
         request, "practice/page.html",
         {"place": "practice", "sittings": sittings, "chosen": chosen, "uses": chosen.uses.all() if chosen else (),
          "distances": [f"{one:g}" for one in DISTANCES], "person": person, "done": done[::-1][:30], "curve": _curve(done),
-         "curve_px": _CURVE_PX, "half": _y(0.5),
+         "curve_px": _CURVE_PX, "half": _SHARES.at(0.5),
          "open": BlindRound.objects.filter(kind__in=blind_rounds.PRACTICE, finished_at=None).select_related("sitting")[:5]},
     )  # fmt: skip
 
@@ -74,12 +76,8 @@ def _curve(done: list[blind_rounds.Practised]) -> list[Point]:
         share = one.share
         points.append(
             Point(
-                x, _y(share.value or 0), _y(share.low or 0), _y(share.high or 0),
+                x, _SHARES.at(share.value or 0), _SHARES.at(share.low or 0), _SHARES.at(share.high or 0),
                 f"{one.round.get_kind_display()}, {one.round.wanted_stops:g} stops apart: {one.right} of {one.trials}",
             )
         )  # fmt: skip
     return points
-
-
-def _y(share: float) -> float:
-    return round((1 - share) * (_CURVE_PX[1] - 12) + 6, 1)

@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-import io
 import textwrap
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from django.utils.html import escape
-from reportlab.lib.units import mm
-from reportlab.pdfgen.canvas import Canvas
-
 from yellowjacket.bench.models import Record
 from yellowjacket.bench.record.other_limits import marks_to_mind
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.web.record.plots import latin
+from yellowjacket.web.sheet.drawing import Drawing, Shape, Text, pdf, svg
 
 # A6 standing, mm; what printers leave white, and the lines.
 PAGE_MM = (105.0, 148.0)
 _MARGIN_MM, _LINE_MM, _FIRST_MM = 7.0, 4.6, 11.0
 _COLUMNS_MM = (7.0, 45.0, 62.0, 80.0)
 _MOST_CHARACTERS, _FOOT_CHARACTERS = 54, 72
+_TITLE_SIZE_MM, _SUB_SIZE_MM, _SIZE_MM, _FOOT_SIZE_MM, _FOOT_LINE_MM = 5.0, 3.0, 3.2, 2.3, 3.2
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,57 +78,32 @@ def as_text(card: Card) -> str:
 
 def as_svg(card: Card) -> str:
     """The card as SVG in millimetres."""
-    parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{PAGE_MM[0]}mm" height="{PAGE_MM[1]}mm" '
-        f'viewBox="0 0 {PAGE_MM[0]} {PAGE_MM[1]}" font-family="Archivo, sans-serif">',
-        _text(_MARGIN_MM, _FIRST_MM, card.title, 5.2, strong=True),
-        _text(_MARGIN_MM, _FIRST_MM + _LINE_MM, card.sub, 3.0),
-    ]
-    for y, row in _placed(card):
-        parts += [
-            _text(x, y, cell, 3.3, strong=row.strong) for x, cell in zip(_COLUMNS_MM, row.cells, strict=False) if cell
-        ]
-    parts += [_text(_MARGIN_MM, y, line, 2.4) for y, line in _foot(card)]
-    return "\n".join([*parts, "</svg>"])
-
-
-def _placed(card: Card) -> list[tuple[float, Row]]:
-    """Rows with their base lines in mm; those that do not fit on the card are left out."""
-    y, found = _FIRST_MM + 2 * _LINE_MM, []
-    for row in card.rows:
-        y += _LINE_MM * (1.5 if row.strong else 1.0)
-        if y < PAGE_MM[1] - _MARGIN_MM - _LINE_MM:
-            found.append((y, row))
-    return found
-
-
-def _foot(card: Card) -> list[tuple[float, str]]:
-    """The last lines of the card with their base lines, broken where they would leave it."""
-    lines = textwrap.wrap(card.foot, _FOOT_CHARACTERS)
-    return [(PAGE_MM[1] - _MARGIN_MM - 3.2 * (len(lines) - 1 - n), line) for n, line in enumerate(lines)]
-
-
-def _text(x: float, y: float, words: str, size: float, *, strong: bool = False) -> str:
-    weight = ' font-weight="700"' if strong else ""
-    return f'<text x="{x}" y="{y:.2f}" font-size="{size}"{weight}>{escape(words)}</text>'
+    return svg(_drawn(card))
 
 
 def as_pdf(card: Card) -> bytes:
     """The card as PDF, A6."""
-    buffer = io.BytesIO()
-    canvas = Canvas(buffer, pagesize=(PAGE_MM[0] * mm, PAGE_MM[1] * mm), invariant=True)
-    canvas.setTitle(f"Field card {card.title}")
+    return pdf([_drawn(card)])
 
-    def write(x: float, y: float, words: str, size: float, *, strong: bool = False) -> None:
-        canvas.setFont("Helvetica-Bold" if strong else "Helvetica", size)
-        canvas.drawString(x * mm, (PAGE_MM[1] - y) * mm, latin(words))
 
-    write(_MARGIN_MM, _FIRST_MM, card.title, 14, strong=True)
-    write(_MARGIN_MM, _FIRST_MM + _LINE_MM, card.sub, 8.5)
-    for y, row in _placed(card):
-        for x, cell in zip(_COLUMNS_MM, row.cells, strict=False):
-            write(x, y, cell, 9, strong=row.strong)
-    for y, line in _foot(card):
-        write(_MARGIN_MM, y, line, 6.5)
-    canvas.save()
-    return buffer.getvalue()
+def _drawn(card: Card) -> Drawing:
+    """Rows that do not fit on the card are left out; the last lines are broken where they would leave it."""
+    shapes: list[Shape] = [
+        Text(_MARGIN_MM, _FIRST_MM, card.title, _TITLE_SIZE_MM, strong=True),
+        Text(_MARGIN_MM, _FIRST_MM + _LINE_MM, card.sub, _SUB_SIZE_MM),
+    ]
+    y = _FIRST_MM + 2 * _LINE_MM
+    for row in card.rows:
+        y += _LINE_MM * (1.5 if row.strong else 1.0)
+        if y < PAGE_MM[1] - _MARGIN_MM - _LINE_MM:
+            shapes += [
+                Text(x, y, cell, _SIZE_MM, strong=row.strong)
+                for x, cell in zip(_COLUMNS_MM, row.cells, strict=False)
+                if cell
+            ]
+    lines = textwrap.wrap(card.foot, _FOOT_CHARACTERS)
+    shapes += [
+        Text(_MARGIN_MM, PAGE_MM[1] - _MARGIN_MM - _FOOT_LINE_MM * (len(lines) - 1 - n), line, _FOOT_SIZE_MM)
+        for n, line in enumerate(lines)
+    ]
+    return Drawing(f"Field card {card.title}", *PAGE_MM, shapes, "mm")

@@ -17,8 +17,8 @@ from yellowjacket import __version__
 from yellowjacket.bench.compare.bodies import COMPARED
 from yellowjacket.bench.models import Record, Sitting
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.web.record.plots import as_drawing, latin
 from yellowjacket.web.record.reports import METHODS, LadderPart, RungPart, parts_of
+from yellowjacket.web.sheet.drawing import Placed, latin
 from yellowjacket.web.templatetags.values import dial_mark, iso_range, number
 
 _MARGIN = 14 * mm
@@ -107,7 +107,7 @@ def _part(part: LadderPart) -> Iterator[Flowable]:
         )
     if part.plots:
         yield _text("Along the rungs, per pixel; bars are 95 %", _SUB)
-        yield _in_rows([as_drawing(one) for one in part.plots], _PLOTS_A_ROW)
+        yield _in_rows([Placed(one) for one in part.plots], _PLOTS_A_ROW)
     shown = [one for one in part.rungs if one.png]
     if shown:
         yield _text("The spot at 100 %, equal brightness, no sharpening, no noise reduction", _SUB)

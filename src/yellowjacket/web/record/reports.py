@@ -21,7 +21,7 @@ from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.record import plots
-from yellowjacket.web.record.plots import Plot
+from yellowjacket.web.sheet.drawing import Drawing, svg
 
 _CROP_PX = (150, 110)
 # How everything was found, for whoever reads the report elsewhere.
@@ -60,12 +60,12 @@ class LadderPart:
     to_mind: Sequence[tuple[int, str]]
     frames: Sequence[Frame]
     records: Sequence[Record]
-    plots: Sequence[Plot]
+    plots: Sequence[Drawing]
 
     @property
     def drawn(self) -> Sequence[SafeString]:
         """The plots as SVG."""
-        return [mark_safe(plots.as_svg(one)) for one in self.plots]  # noqa: S308 - made here, every text escaped
+        return [mark_safe(svg(one)) for one in self.plots]  # noqa: S308 - made here, every text escaped
 
 
 def report_html(sitting: Sitting) -> str:
@@ -114,7 +114,7 @@ def _ladder(ladder: Ladder, sitting: Sitting) -> LadderPart:
     )  # fmt: skip
 
 
-def _plots(rungs: Sequence[RungPart]) -> list[Plot]:
+def _plots(rungs: Sequence[RungPart]) -> list[Drawing]:
     """Every quantity that two rungs and more have."""
     labels = [one.rung.label.removeprefix("ISO ") for one in rungs]
     found = []

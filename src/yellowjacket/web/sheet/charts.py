@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.web.sheet.scale import Scale
 
 _PAD_PX = 12
 _UNDER_NAME_PX = 38
@@ -61,24 +62,12 @@ class Chart:
 _FLOOR_SHARE = 2.0**-14
 
 
-class _Axis:
-    """Values to pixels from the top, on a straight or a logarithmic scale."""
-
-    def __init__(self, ends: Sequence[float], height: int, *, pad: int, linear: bool, top_pad: int = 0) -> None:
-        self._linear, self._pad = linear, max(pad, top_pad)
-        self._floor = max(ends) * _FLOOR_SHARE
-        placed = [self._of(value) for value in ends if linear or value > 0]
-        self._top = max(placed)
-        self._scale = (height - pad - self._pad) / max(self._top - min(placed), 1e-6)
-        self._bottom = min(placed)
-
-    def _of(self, value: float) -> float:
-        return value if self._linear else math.log2(max(value, self._floor))
-
-    def at(self, value: float | None) -> float:
-        """Pixels from the top; what lies under the scale stands at its end."""
-        placed = self._bottom if value is None else max(self._of(value), self._bottom)
-        return round(self._pad + (self._top - placed) * self._scale, 1)
+def _axis(ends: Sequence[float], height: int, *, pad: int, linear: bool, top_pad: int = 0) -> Scale:
+    """The axis of a chart from the foot up; a logarithmic one ends at a share of its largest value."""
+    top = max(ends)
+    floor = top * _FLOOR_SHARE
+    bottom = min(value for value in ends if linear or value > 0)
+    return Scale(bottom if linear else max(bottom, floor), top, height - pad, max(pad, top_pad), logarithmic=not linear)
 
 
 def _drawn(quantity: Quantity | None, linear: bool) -> bool:
@@ -98,11 +87,14 @@ def chart_of(
     if not known:
         return None
     ends = [v for q in known for v in (q.value, q.low, q.high) if v is not None] + [v for _, v in thresholds]
-    axis = _Axis(ends, height, pad=_PAD_PX, linear=linear)
+    axis = _axis(ends, height, pad=_PAD_PX, linear=linear)
     if any(axis.at(value) < _UNDER_NAME_PX for _, value in thresholds):
         # Threshold labels stand under the line's name, not in it.
-        axis = _Axis(ends, height, pad=_PAD_PX, linear=linear, top_pad=_UNDER_NAME_PX)
-    y = axis.at
+        axis = _axis(ends, height, pad=_PAD_PX, linear=linear, top_pad=_UNDER_NAME_PX)
+
+    def y(value: float | None) -> float:
+        return axis.at(axis.first if value is None else value)
+
     points: list[ChartPoint] = []
     runs: list[list[str]] = [[]]
     for n, (quantity, label) in enumerate(zip(values, labels, strict=True)):
@@ -153,7 +145,7 @@ def spark_of(values: Sequence[Quantity | None]) -> Spark | None:
     known = [float(q.value) for q in values if q is not None and q.value is not None]
     if len(known) < 2:
         return None
-    axis = _Axis(known, _SPARK_HEIGHT_PX, pad=_SPARK_PAD_PX, linear=min(known) <= 0)
+    axis = _axis(known, _SPARK_HEIGHT_PX, pad=_SPARK_PAD_PX, linear=min(known) <= 0)
     step = (_SPARK_WIDTH_PX - 2 * _SPARK_PAD_PX) / (len(values) - 1)
     runs: list[list[str]] = [[]]
     for n, quantity in enumerate(values):

@@ -1,0 +1,68 @@
+"""One drawing gives the same picture as SVG and as PDF; one scale serves every axis."""
+
+import base64
+import io
+import re
+import zlib
+from itertools import pairwise
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PIL import Image
+
+from yellowjacket.web.sheet.drawing import Dot, Drawing, Picture, Stroke, Text, pdf, svg
+from yellowjacket.web.sheet.scale import Scale
+
+
+def png():
+    buffer = io.BytesIO()
+    Image.new("L", (4, 3), 200).save(buffer, "PNG")
+    return buffer.getvalue()
+
+
+def drawn():
+    return Drawing(
+        "Test <1>", 100.0, 50.0,
+        [Text(10, 20, "σ < 3 & −1", 4, "end", strong=True), Stroke([(0, 0), (100, 50)], 0.5), Dot(30, 10, 2),
+         Picture(50, 5, 20, 15, png())],
+        "mm",
+    )  # fmt: skip
+
+
+def test_both_say_and_place_the_same():
+    text = svg(drawn())
+    assert 'width="100mm"' in text
+    assert 'x="10.00" y="20.00" font-size="4" text-anchor="end" font-weight="700">σ &lt; 3 &amp; −1</text>' in text
+    assert 'points="0.00,0.00 100.00,50.00"' in text
+    assert base64.b64encode(png()).decode() in text
+    page = pdf([drawn(), drawn()])
+    assert len(re.findall(rb"/Type /Page\b", page)) == 2
+    width, height = (float(one) for one in re.search(rb"/MediaBox \[ 0 0 ([\d.]+) ([\d.]+) \]", page).groups())
+    assert (width, height) == pytest.approx((100 * 72 / 25.4, 50 * 72 / 25.4), abs=0.01)
+    streams = [s.strip() for s in re.findall(rb"stream\r?\n(.*?)endstream", page, re.S) if s.strip().endswith(b"~>")]
+    told = b" ".join(zlib.decompress(base64.a85decode(b"<~" + one, adobe=True)) for one in streams)
+    # PDF counts from the foot: 30 mm up are 85 points. The standard fonts know no Greek.
+    assert b"? < 3 & -1" in told
+    assert b"85.03937" in told
+    assert pdf([drawn()]) == pdf([drawn()])
+
+
+@given(st.floats(0.01, 1e4), st.floats(1.1, 1e4), st.floats(0, 1), st.booleans())
+def test_a_scale_keeps_order_and_ends(first, times, share, logarithmic):
+    axis = Scale(first, first * times, 300, 20, logarithmic=logarithmic)
+    assert (axis.at(axis.first), axis.at(axis.last)) == (300.0, 20.0)
+    between = first + share * (axis.last - first)
+    assert 20.0 <= axis.at(between) <= 300.0
+    assert axis.at(-5.0) == 300.0
+    assert axis.at(axis.last * 2) == 20.0
+    values, places = zip(*axis.ticks(5), strict=True)
+    assert list(values) == sorted(values)
+    steps = [a - b for a, b in pairwise(places)]
+    assert max(steps) - min(steps) <= 0.11
+
+
+def test_a_decade_is_a_decade_and_one_value_stands_in_the_middle():
+    axis = Scale(1.0, 1000.0, 0.0, 300.0, logarithmic=True)
+    assert [axis.at(v) for v in (1, 10, 100, 1000)] == [0.0, 100.0, 200.0, 300.0]
+    assert Scale(5.0, 5.0, 0.0, 100.0).at(5.0) == 50.0
