@@ -9,6 +9,7 @@ import tomllib
 from pathlib import Path
 
 import pytest
+from tools.schemas import SCHEMAS
 
 from yellowjacket.cli.main import _parser, main
 from yellowjacket.core.metrology.measurands import REGISTRY, Measurand
@@ -114,10 +115,15 @@ def test_every_quantity_is_documented_with_its_unit():
         assert f"| {quantity} | {quantity.described.unit} |" in text
 
 
+def test_the_schemas_are_those_of_the_types_that_read():
+    for name, schema in SCHEMAS.items():
+        assert json.loads((ROOT / "docs" / name).read_text()) == schema, "write them anew: python tools/schemas.py"
+
+
 def test_every_field_of_a_plan_and_column_of_a_shot_list_is_documented():
     text = (ROOT / "docs/plans.md").read_text()
     schema = json.loads((ROOT / "docs/plan.schema.json").read_text())
-    ladder = schema["properties"]["ladders"]["items"]["properties"]["ladder"]["properties"]
+    ladder = schema["$defs"]["_Ladder"]["properties"]
     assert set(ladder) == {field.name for field in dataclasses.fields(LadderSpec)}
     for name in (*ladder, *CSV_COLUMNS):
         assert re.search(rf"\b{name}\b", text), name

@@ -75,10 +75,10 @@ def test_a_profile_goes_out_and_comes_in_the_same(client, sitting):
     ("data", "words"),
     [
         (b"hello", "no JSON"), (b"[]", "schema is missing"), (b'{"schema": "yellowjacket-tolerance/2"}', "upgrade it"),
-        (b'{"schema": "yellowjacket-tolerance/1", "criteria": {}}', "no name"),
-        (b'{"schema": "yellowjacket-tolerance/1", "name": "x"}', "no criteria"),
+        (b'{"schema": "yellowjacket-tolerance/1", "criteria": {}}', "name is missing"),
+        (b'{"schema": "yellowjacket-tolerance/1", "name": "x"}', "criteria is missing"),
         (b'{"schema": "yellowjacket-tolerance/1", "name": "x", "criteria": {"grey_snr": {"thresholds": [1, true, 2]}}}',
-         "needs three numbers"),
+         "criteria.grey_snr.thresholds 2 must be a number, not True"),
         (b'{"schema": "yellowjacket-tolerance/1", "name": "x", "criteria": {"charm": {"thresholds": [3, 2, 1]}}}',
          "unknown criteria charm"),
         (b" " * 100_001, "larger than"), (b"\xff\xfe", "no JSON"),

@@ -1,3 +1,5 @@
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -203,11 +205,12 @@ def test_a_plan_survives_its_document():
     ("document", "words"),
     [
         ([], "no plan"), ({"schema": "yellowjacket-plan/9"}, "version 'yellowjacket-plan/9'"),
-        ({"schema": "yellowjacket-plan/1", "ladders": []}, "no ladder"),
-        ({"schema": "yellowjacket-plan/1"}, "needs a list of ladders"),
-        ({"schema": "yellowjacket-plan/1", "ladders": [{"body": {"make": "a", "model": "b"}, "ladder": {"zoom": 1}}]}, "'zoom'"),
+        ({"schema": "yellowjacket-plan/1", "ladders": []}, "ladders must have 1 entries or more"),
+        ({"schema": "yellowjacket-plan/1"}, "ladders is missing"),
+        ({"schema": "yellowjacket-plan/1", "ladders": [{"body": {"make": "a", "model": "b"}, "ladder": {"zoom": 1}}]},
+         "ladders 1, ladder.zoom is no field of it: leave it out"),
         ({"schema": "yellowjacket-plan/1", "ladders": [{"body": {"make": "a", "model": "b"}, "ladder": {"kind": "iso"}}]},
-         "incomplete"),
+         "ladders 1, ladder.method is missing"),
     ],
 )  # fmt: skip
 def test_documents_that_cannot_be_read_say_where(document, words):
@@ -217,7 +220,31 @@ def test_documents_that_cannot_be_read_say_where(document, words):
 
 def test_numbers_in_a_document_must_be_numbers():
     values = spec_as_dict(LadderSpec("iso", "shutter", METERED)) | {"repeats": "two"}
-    with pytest.raises(PlanFileError, match="repeats must be a whole number"):
+    with pytest.raises(PlanFileError, match="repeats must be a whole number, not 'two'"):
+        spec_from(values)
+
+
+def test_what_a_document_leaves_out_is_as_planning_has_it():
+    values = {"kind": "iso", "method": "shutter", "metered": {"iso": 100, "exposure_s": 0.125, "f_number": 8}}
+    assert spec_from(values) == LadderSpec("iso", "shutter", Exposure(100, 0.125, 8))
+
+
+@pytest.mark.parametrize(
+    ("changed", "words"),
+    [
+        ({"metered": {"iso": -1, "exposure_s": 1, "f_number": 8}}, "metered.iso must be above 0, not -1"),
+        ({"picked": [100, "x"]}, "picked 2 must be a number, not 'x'"), ({"picked": 100}, "picked must be a list, not 100"),
+        ({"shuffled": 1}, "shuffled must be true or false, not 1"), ({"under": float("nan")}, "under must be a finite number"),
+        ({"kind": "zoom"}, "kind must be 'iso', 'exposure', 'time' or 'setting', not 'zoom'"),
+        ({"filters": [{"name": "ND8", "nominal_stops": 3, "true_stops": True, "tint": ""}]},
+         "filters 1, true_stops must be a number, not True"),
+        ({"repeats": 10**400}, "repeats must be smaller, not one so large"),
+        ({"values": ["a\0"]}, "holds a character that is no text"),
+    ],
+)  # fmt: skip
+def test_the_first_mistake_is_named_with_its_place(changed, words):
+    values = spec_as_dict(LadderSpec("iso", "shutter", METERED)) | changed
+    with pytest.raises(PlanFileError, match=re.escape(words)):
         spec_from(values)
 
 

@@ -3,17 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, ValidationError
 
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion, Profile, profile_from
+from yellowjacket.core.metrology.decoding import Document, Positive, first_mistake
 
 SCHEMA = "yellowjacket-tolerance/1"
-_LARGEST = 1e9
 _LONGEST_NAME = 80
 
 
 class ProfileFileError(ValueError):
     """A document that is no profile; the message names the place and the remedy."""
+
+
+class _Thresholds(Document):
+    thresholds: Annotated[list[Positive], Field(min_length=len(LEVELS), max_length=len(LEVELS))]
+    label: str = ""
+    better: Literal["more", "less"] = "more"
+
+
+class ProfileDocument(Document):
+    """A profile with its thresholds by criterion: clean, usable, emergency."""
+
+    schema_: Annotated[Literal["yellowjacket-tolerance/1"], Field(alias="schema")]
+    name: Annotated[str, Field(min_length=1, max_length=_LONGEST_NAME)]
+    levels: list[Literal["clean", "usable", "emergency"]] = ["clean", "usable", "emergency"]
+    criteria: dict[str, _Thresholds]
 
 
 def profile_document(profile: Profile) -> dict[str, Any]:
@@ -34,27 +51,16 @@ def read_profile(document: object) -> tuple[str, dict[str, list[float]]]:
         raise ProfileFileError("This file is no tolerance profile: its schema is missing.")
     if document["schema"] != SCHEMA:
         raise ProfileFileError(f"This file is of version {document['schema']}; this one reads {SCHEMA}: upgrade it.")
-    name, criteria = document.get("name"), document.get("criteria")
-    if not isinstance(name, str) or not name.strip() or not name.strip().isprintable():
+    try:
+        read = ProfileDocument.model_validate(dict(document))
+    except ValidationError as error:
+        raise ProfileFileError(f"The profile cannot be read: {first_mistake(error)}") from error
+    name = read.name.strip()
+    if not name or not name.isprintable():
         raise ProfileFileError("The profile has no name.")
-    if len(name) > _LONGEST_NAME:
-        raise ProfileFileError(f"The profile's name is longer than {_LONGEST_NAME} characters.")
-    if not isinstance(criteria, Mapping):
-        raise ProfileFileError("The profile has no criteria.")
-    thresholds = {str(key): _thresholds(str(key), one) for key, one in criteria.items()}
+    thresholds = {key: list(one.thresholds) for key, one in read.criteria.items()}
     try:
         profile_from(name, thresholds)
     except ValueError as error:
         raise ProfileFileError(f"The profile “{name}”: {error}.") from error
-    return name.strip(), thresholds
-
-
-def _thresholds(key: str, one: object) -> list[float]:
-    values = one.get("thresholds") if isinstance(one, Mapping) else None
-    numbers = isinstance(values, list) and len(values) == len(LEVELS) and all(
-        isinstance(v, (int, float)) and not isinstance(v, bool) and abs(v) <= _LARGEST for v in values
-    )  # fmt: skip
-    if not numbers:
-        raise ProfileFileError(f"{key} needs three numbers: {', '.join(LEVELS)}.")
-    assert isinstance(values, list)  # noqa: S101 - seen above
-    return [float(v) for v in values]
+    return name, thresholds

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields
-from typing import Any
+from dataclasses import asdict, dataclass
+from typing import Annotated, Any, Literal
 
+from pydantic import Field, ValidationError
+
+from yellowjacket.core.metrology.decoding import Document, Number, Positive, Word, first_mistake
 from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
 
 SCHEMA = "yellowjacket-plan/1"
-_LONGEST_WORD = 60
-_LARGEST = 1e12
-_MOST_LADDERS = 100
+_MOST_LADDERS, _MOST_LISTED = 100, 1000
 
 
 class PlanFileError(ValueError):
@@ -28,78 +29,89 @@ class PlannedFor:
     spec: LadderSpec
 
 
+class _Exposure(Document):
+    iso: Positive
+    exposure_s: Positive
+    f_number: Positive
+
+
+class _Filter(Document):
+    name: Word
+    nominal_stops: Number
+    true_stops: Number
+    tint: Word
+
+
+class _Ladder(Document):
+    kind: Literal["iso", "exposure", "time", "setting"]
+    method: Literal[
+        "shutter", "lamp", "nd", "fixed", "capped", "endurance", "scene", "raw_mode", "noise_reduction", "bit_depth"
+    ]
+    metered: _Exposure
+    step: Literal["third", "half", "full", "two", "three"] = "full"
+    picked: Annotated[list[Number], Field(max_length=_MOST_LISTED)] = []
+    under: Number = 5.0
+    over: Number = 5.0
+    shortest_s: Number = 1.0
+    longest_s: Number = 960.0
+    lenr: Literal["off", "on", "pairs"] = "off"
+    rest_s: Number = 0.0
+    shuffled: bool = False
+    values: Annotated[list[Word], Field(max_length=_MOST_LISTED)] = []
+    crossed: Annotated[list[Word], Field(max_length=_MOST_LISTED)] = []
+    repeats: Annotated[int, Field(ge=1, le=10**9)] = 2
+    darks: Annotated[int, Field(ge=0, le=10**9)] = 2
+    closing_repeat: bool = False
+    filters: Annotated[list[_Filter], Field(max_length=_MOST_LISTED)] = []
+    lux: Number | None = None
+
+    def spec(self) -> LadderSpec:
+        """The ladder as planning knows it."""
+        given = {name: getattr(self, name) for name in type(self).model_fields}
+        metered, filters = self.metered, tuple(Filter(**one.model_dump()) for one in self.filters)
+        listed = {name: tuple(given[name]) for name in ("picked", "values", "crossed")}
+        exposure = Exposure(metered.iso, metered.exposure_s, metered.f_number)
+        return LadderSpec(**{**given, **listed, "metered": exposure, "filters": filters})
+
+
+class _Body(Document):
+    make: Word
+    model: Word
+    serial: Word = ""
+
+
+class _Planned(Document):
+    body: _Body
+    ladder: _Ladder
+
+
+class PlanDocument(Document):
+    """A whole plan."""
+
+    schema_: Annotated[Literal["yellowjacket-plan/1"], Field(alias="schema")]
+    name: Annotated[str, Field(max_length=200)] = ""
+    held_equal: Literal["settings", "light", "brightness"] = "settings"
+    ladders: Annotated[list[_Planned], Field(min_length=1, max_length=_MOST_LADDERS)]
+
+
 def spec_as_dict(spec: LadderSpec) -> dict[str, Any]:
     """The spec as plain values for JSON."""
     return asdict(spec)
 
 
 def spec_from(values: Mapping[str, Any]) -> LadderSpec:
-    """The spec from plain values; unknown names and wrong types raise PlanFileError."""
-    known = {field.name: field for field in fields(LadderSpec)}
-    if not isinstance(values, Mapping):
-        raise PlanFileError(f"A ladder is a set of named fields, not {_shown(values)}.")
-    unknown = sorted(map(str, set(values) - set(known)))
-    if unknown:
-        raise PlanFileError(f"A ladder has no field {_shown(unknown[0])}; it has {', '.join(known)}.")
+    """The spec from plain values, tuples or lists; unknown names and wrong types raise PlanFileError."""
     try:
-        given = dict(values)
-        given["metered"] = Exposure(**given["metered"])
-        given["filters"] = tuple(Filter(**one) for one in given.get("filters", ()))
-        for name in ("picked", "values", "crossed"):
-            listed = given.get(name, ())
-            if isinstance(listed, (str, Mapping)):
-                raise PlanFileError(f"{name} must be a list, not {_shown(listed)}.")
-            given[name] = tuple(listed)
-        spec = LadderSpec(**given)
-    except (KeyError, TypeError, AttributeError) as error:
-        raise PlanFileError(f"A ladder of the plan is incomplete: {error}.") from error
-    _check_types(spec)
-    return spec
+        return _Ladder.model_validate(_with_lists(values)).spec()
+    except ValidationError as error:
+        raise PlanFileError(f"The ladder cannot be read: {first_mistake(error)}") from error
 
 
-def _check_types(spec: LadderSpec) -> None:
-    for name in ("kind", "method", "step", "lenr"):
-        if not isinstance(getattr(spec, name), str):
-            raise PlanFileError(f"{name} must be a word, not {_shown(getattr(spec, name))}.")
-    for name in ("values", "crossed"):
-        for word in getattr(spec, name):
-            if not isinstance(word, str) or len(word) > _LONGEST_WORD or "\0" in word:
-                raise PlanFileError(f"{name} must be words, not {_shown(word)}.")
-    for name in ("shuffled", "closing_repeat"):
-        if not isinstance(getattr(spec, name), bool):
-            raise PlanFileError(f"{name} must be true or false, not {_shown(getattr(spec, name))}.")
-    for name in ("repeats", "darks"):
-        _require_number(name, getattr(spec, name), whole=True)
-    numbers = {"under": spec.under, "over": spec.over, "shortest_s": spec.shortest_s, "longest_s": spec.longest_s,
-               "rest_s": spec.rest_s, "metered.iso": spec.metered.iso, "metered.exposure_s": spec.metered.exposure_s,
-               "metered.f_number": spec.metered.f_number}  # fmt: skip
-    numbers |= {f"picked {n + 1}": value for n, value in enumerate(spec.picked)}
-    if spec.lux is not None:
-        numbers["lux"] = spec.lux
-    for n, one in enumerate(spec.filters, start=1):
-        numbers |= {f"filter {n}, nominal_stops": one.nominal_stops, f"filter {n}, true_stops": one.true_stops}
-        for word in (one.name, one.tint):
-            if not isinstance(word, str) or len(word) > _LONGEST_WORD or "\0" in word:
-                raise PlanFileError(f"filter {n} must be named in words, not {_shown(word)}.")
-    for name, value in numbers.items():
-        _require_number(name, value)
-    for name in ("metered.iso", "metered.exposure_s", "metered.f_number"):
-        if not numbers[name] > 0:
-            raise PlanFileError(f"{name} must be positive, not {numbers[name]!r}.")
-
-
-def _require_number(name: str, value: object, *, whole: bool = False) -> None:
-    fits = isinstance(value, int) if whole else isinstance(value, (int, float))
-    if isinstance(value, bool) or not fits or not abs(value) <= _LARGEST:  # type: ignore[arg-type]
-        raise PlanFileError(f"{name} must be a {'whole ' if whole else ''}number, not {_shown(value)}.")
-
-
-def _shown(value: object) -> str:
-    """A wrong value as it is told back: short, and never a number of thousands of digits."""
-    if isinstance(value, int) and abs(value) > _LARGEST:
-        return "one so large"
-    text = repr(value)
-    return text if len(text) <= _LONGEST_WORD else f"{text[:_LONGEST_WORD]}…"
+def _with_lists(values: object) -> object:
+    """Plain values as JSON has them."""
+    if isinstance(values, Mapping):
+        return {str(name): _with_lists(value) for name, value in values.items()}
+    return [_with_lists(value) for value in values] if isinstance(values, (list, tuple)) else values
 
 
 def plan_document(name: str, ladders: Sequence[PlannedFor], held_equal: str) -> dict[str, Any]:
@@ -120,18 +132,12 @@ def read_plan(document: Any) -> tuple[str, str, tuple[PlannedFor, ...]]:
     if not isinstance(document, dict) or "schema" not in document:
         raise PlanFileError('This is no plan: it has no "schema". Export one from a Plan page to see the form.')
     if document["schema"] != SCHEMA:
-        raise PlanFileError(f"This plan is of version {_shown(document['schema'])}; this application reads {SCHEMA!r}.")
-    listed = document.get("ladders")
-    if not isinstance(listed, list) or len(listed) > _MOST_LADDERS:
-        raise PlanFileError(f"The plan needs a list of ladders, {_MOST_LADDERS} at most.")
+        raise PlanFileError(f"This plan is of version {document['schema']!r:.60}; this application reads {SCHEMA!r}.")
     try:
-        ladders = tuple(
-            PlannedFor(str(one["body"]["make"]), str(one["body"]["model"]), str(one["body"].get("serial", "")),
-                       spec_from(one["ladder"]))
-            for one in listed
-        )  # fmt: skip
-    except (KeyError, TypeError, AttributeError) as error:
-        raise PlanFileError(f"The plan is incomplete: {error}.") from error
-    if not ladders:
-        raise PlanFileError("The plan has no ladder.")
-    return str(document.get("name", "")), str(document.get("held_equal", "settings")), ladders
+        read = PlanDocument.model_validate(_with_lists(document))
+    except ValidationError as error:
+        raise PlanFileError(f"The plan cannot be read: {first_mistake(error)}") from error
+    ladders = tuple(
+        PlannedFor(one.body.make, one.body.model, one.body.serial, one.ladder.spec()) for one in read.ladders
+    )
+    return read.name, read.held_equal, ladders
