@@ -126,8 +126,8 @@ def test_marks_are_told_from_true_times(rng, true_s, expected):
         frames = made.frames(rng, seconds=true, rate_e=0.5)
         measured_times.append(measured(DarkGroup(printed, 20.0, ("a.dng", "b.dng")), frames, 0.5))
     found = conclude(task, measured_times)
-    assert expected in {one.exposure_s for one in found.counts}
-    assert found.currents[0].current.value == pytest.approx(0.5, rel=0.02)
+    assert expected in {one.group.exposure_s for one in found.whole.off}
+    assert found.whole.current.current.value == pytest.approx(0.5, rel=0.02)
 
 
 def test_intervals_hold_the_truth_as_often_as_they_say():

@@ -3,33 +3,22 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.darks.dark_current import FEWEST_TIMES, DarkCurrent, dark_current, doubling_c
+from yellowjacket.core.darks.dark_current import FEWEST_TIMES, DarkCurrent, dark_current
 from yellowjacket.core.darks.defects_in_light import no_response
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings, TimeTask
-from yellowjacket.core.darks.faults import Fault, faults_of
-from yellowjacket.core.darks.hot_pixels import (
-    DEAD,
-    HOT,
-    STUCK,
-    WARM,
-    HotPixel,
-    coming_back,
-    rates_dn_per_s,
-    standing_at,
-)
-from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C, dark_law, warmed_s
-from yellowjacket.core.darks.usable_exposure import ANSWERS, Longest, Shadow, courses, lifted_signal_e, longest
+from yellowjacket.core.darks.hot_pixels import DEAD, HOT, STUCK, WARM, HotPixel
+from yellowjacket.core.darks.series import DarkLadder, Known
+from yellowjacket.core.darks.usable_exposure import Longest
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.limits.tolerance import LONG_CRITERIA
 from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask
@@ -62,26 +51,19 @@ class DarkTask:
 
 
 @dataclass(frozen=True, slots=True)
-class HotCount:
-    """Hot and stuck pixels per megapixel at a time and temperature."""
-
-    exposure_s: float
-    temperature_c: float | None
-    per_mpix: Quantity
-
-
-@dataclass(frozen=True, slots=True)
 class FoundDarks:
-    """What the darks of one ISO gave. ``pixels``: of the longest time, with what they gather in e⁻/s (None: no gain);
-    ``longest`` by answer, at the first temperature, per pixel, by the default profile."""
+    """What the darks of one ISO gave: the ladder as a sitting has it, dark current by temperature where each has times
+    enough, and the pixels of the longest time with what they gather in e⁻/s (None: no gain)."""
 
     iso: int
-    currents: tuple[DarkCurrent, ...]
-    doubling: Quantity
-    counts: tuple[HotCount, ...]
+    whole: DarkLadder
+    by_temperature: tuple[DarkCurrent, ...]
     pixels: tuple[tuple[HotPixel, float | None], ...]
-    longest: Mapping[str, Longest]
-    faults: tuple[Fault, ...] = ()
+
+    @property
+    def longest(self) -> Mapping[str, Longest]:
+        """The longest usable exposure by answer, at the reference temperature, per pixel, by the default profile."""
+        return self.whole.longest(LONG_CRITERIA, _LEVEL)
 
 
 def dark_task(
@@ -122,20 +104,8 @@ def _some(light: Sequence[Exposures]) -> tuple[str, ...]:
 
 def conclude(task: DarkTask, measured: Sequence[TimeFindings]) -> FoundDarks:
     """Everything that follows from the measured groups of a task. Raises FrameError for light frames that are gone."""
-    measured = _timed(measured)
-    ordered = sorted(measured, key=lambda one: (one.group.exposure_s, one.group.temperature_c or 0.0))
-    told = [one for one in ordered if one.pixels is not None]
-    for one, table in zip(told, coming_back([one.pixels for one in told if one.pixels is not None]), strict=True):
-        ordered[ordered.index(one)] = replace(one, pixels=table)
-    currents, doubling = _currents(task, ordered)
-    counts = tuple(
-        HotCount(one.group.exposure_s, one.group.temperature_c, density(standing_at(one.pixels), one.pixels.megapixels))
-        for one in ordered
-        if one.pixels is not None
-    )
-    listed = _listed(task, ordered, currents[0].gain.value)
-    usable = _longest(task, ordered, currents, doubling)
-    return FoundDarks(task.iso, currents, doubling, counts, listed, usable, tuple(_faults(ordered)))
+    whole = DarkLadder(_timed(measured), Known(task.gain, task.read_noise_e, task.saturation_e))
+    return FoundDarks(task.iso, whole, _by_temperature(task, whole), _listed(task, whole))
 
 
 def _timed(measured: Sequence[TimeFindings]) -> Sequence[TimeFindings]:
@@ -159,75 +129,33 @@ def _off_line(seconds: NDArray[np.float64], levels: NDArray[np.float64]) -> floa
     return float(np.sum((levels - np.polyval(np.polyfit(seconds, levels, 1), seconds)) ** 2))
 
 
-def _faults(ordered: Sequence[TimeFindings]) -> Iterator[Fault]:
-    """Darks of one temperature are held against each other."""
-    for celsius in dict.fromkeys(one.group.temperature_c for one in ordered):
-        own = [one for one in ordered if one.group.temperature_c == celsius]
-        yield from faults_of([(one.group, one.tiles, one.range_dn) for one in own])
-
-
-def _currents(task: DarkTask, ordered: Sequence[TimeFindings]) -> tuple[tuple[DarkCurrent, ...], Quantity]:
-    """By temperature where every temperature has times enough; else all together, by the law of warmth."""
-    by_temperature: dict[float | None, list[TimeFindings]] = defaultdict(list)
-    for one in ordered:
-        by_temperature[one.group.temperature_c].append(one)
-    if all(len({one.group.exposure_s for one in own}) >= FEWEST_TIMES for own in by_temperature.values()):
-        currents = tuple(
-            dark_current([one.tiles for one in own], task.gain, celsius)
-            for celsius, own in sorted(by_temperature.items(), key=lambda item: item[0] or 0.0)
-        )
-        return currents, doubling_c(currents)
-    current, doubling = dark_law(
-        [one.tiles for one in ordered], [one.group.temperature_c for one in ordered], task.gain
+def _by_temperature(task: DarkTask, whole: DarkLadder) -> tuple[DarkCurrent, ...]:
+    """Dark current at every temperature, where all have times enough; else the one that serves for all."""
+    groups: dict[float | None, list[TimeFindings]] = defaultdict(list)
+    for one in whole.off:
+        groups[one.group.temperature_c].append(one)
+    if len(groups) < 2 or any(len({one.group.exposure_s for one in own}) < FEWEST_TIMES for own in groups.values()):
+        return (whole.current,)
+    return tuple(
+        dark_current([one.tiles for one in own], task.gain, celsius)
+        for celsius, own in sorted(groups.items(), key=lambda item: item[0] or 0.0)
     )
-    return (current,), doubling
 
 
-def _listed(
-    task: DarkTask, ordered: Sequence[TimeFindings], gain: float | None
-) -> tuple[tuple[HotPixel, float | None], ...]:
+def _listed(task: DarkTask, whole: DarkLadder) -> tuple[tuple[HotPixel, float | None], ...]:
     """Defects of the longest time (at several temperatures the first), and those that answer no light."""
-    told = [one for one in ordered if one.pixels is not None]
+    told = [one for one in whole.off if one.pixels is not None]
     if not told:
         return ()
     longest_s = max(one.group.exposure_s for one in told)
     chosen = next(one for one in told if one.group.exposure_s == longest_s)
     table = chosen.pixels
     assert table is not None  # noqa: S101 - told holds no others
-    alike = [
-        (one.group.exposure_s, one.pixels)
-        for one in told
-        if one.pixels is not None and one.group.temperature_c == chosen.group.temperature_c
-    ]
-    rates = rates_dn_per_s(table, alike)
     found: list[tuple[HotPixel, float | None]] = [
-        (one, None if gain is None or rate is None else rate * gain)
-        for one, rate in zip(table.pixels(), rates, strict=True)
-        if one.kind in LISTED
+        (one, rate) for one, rate in zip(table.pixels(), whole.rates_e_per_s(chosen), strict=True) if one.kind in LISTED
     ]
     known = {(one.x, one.y) for one, _ in found}
     light = [read_frame(Path(path)) for path in task.light]
     if light and all(frame.size == table.size for frame in light):
         found += [(one, None) for one in no_response(light) if (one.x, one.y) not in known]
     return tuple(found)
-
-
-def _longest(
-    task: DarkTask, ordered: Sequence[TimeFindings], currents: Sequence[DarkCurrent], doubling: Quantity
-) -> dict[str, Longest]:
-    first = currents[0]
-    own = [one for one in ordered if one.group.temperature_c == first.temperature_c]
-    degrees = doubling.value or USUAL_DOUBLING_C
-    if len(own) < len(ordered) and len(currents) == 1 and first.temperature_c is not None:
-        reference = first.temperature_c
-        timed = [
-            (warmed_s(one.group.exposure_s, one.group.temperature_c or reference, reference, degrees), one)
-            for one in ordered
-        ]
-    else:
-        timed = [(one.group.exposure_s, one) for one in own]
-    shadow = None
-    if task.saturation_e.value and task.read_noise_e.value and first.current.value is not None:
-        shadow = Shadow(lifted_signal_e(task.saturation_e.value), task.read_noise_e.value, first.current)
-    found = courses(timed, [], first.gain.value, 1.0)
-    return {answer: longest(answer, found[answer], shadow, LONG_CRITERIA, _LEVEL) for answer in ANSWERS}

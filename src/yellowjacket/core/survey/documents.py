@@ -133,25 +133,28 @@ def dark_document(found: FoundDarks | None) -> Document:
     """Long darks of one ISO; null where there are none."""
     if found is None:
         return {"dark": None}
-    first = found.currents[0]
+    whole, longest = found.whole, found.longest
+    current = whole.current
     return {
         "dark": {
-            "iso": found.iso, "current_e_per_s": quantity(first.current), "hidden": first.hidden,
+            "iso": found.iso, "current_e_per_s": quantity(current.current), "temperature_c": whole.reference_c,
+            "hidden": current.hidden,
             "by_temperature": [
                 {"temperature_c": one.temperature_c, "current_e_per_s": quantity(one.current),
                  "from_noise_e_per_s": quantity(one.from_noise)}
-                for one in found.currents
+                for one in found.by_temperature
             ],
-            "doubling_c": quantity(found.doubling), "glow_e_per_s": quantity(first.glow),
+            "doubling_c": quantity(whole.doubling), "glow_e_per_s": quantity(current.glow),
             "hot_per_mpix": [
-                {"exposure_s": one.exposure_s, "temperature_c": one.temperature_c, **quantity(one.per_mpix)}
-                for one in found.counts
+                {"exposure_s": one.group.exposure_s, "temperature_c": one.group.temperature_c,
+                 **quantity(whole.hot_per_mpix(one))}
+                for one in whole.off if one.pixels is not None
             ],
-            "longest_usable_s": quantity(found.longest[AS_SHOT].quantity),
-            "longest_usable": {answer: quantity(one.quantity) for answer, one in found.longest.items()},
+            "longest_usable_s": quantity(longest[AS_SHOT].quantity),
+            "longest_usable": {answer: quantity(one.quantity) for answer, one in longest.items()},
             "faults": [
                 {"exposure_s": one.group.exposure_s, "code": one.code, "reason": f"{one.words} {one.remedy}"}
-                for one in found.faults
+                for one in whole.faults
             ],
         }
     }  # fmt: skip
