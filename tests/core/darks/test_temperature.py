@@ -7,6 +7,7 @@ from tests import darks, making
 from yellowjacket.core.darks.dark_current import dark_tiles
 from yellowjacket.core.darks.exposure_group import DarkGroup, measured
 from yellowjacket.core.darks.faults import faults_of
+from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.darks.temperature import at_temperature, dark_law, warmed_s
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 from yellowjacket.core.metrology.notes import Missing
@@ -137,3 +138,14 @@ def test_a_picture_among_darks_is_refused_by_name(rng):
         frame.mosaic[::3, ::2] += 900
     with pytest.raises(FrameError, match=r"a\.dng: is a light frame among darks"):
         measured(DarkGroup(60.0, None, ("a.dng", "b.dng")), light, None)
+
+
+def test_darks_of_two_temperatures_are_no_leaks(rng):
+    """Warmth counts as time: a warm minute and the cool four minutes that gather as much lie on one line."""
+    times = []
+    for celsius in (20.0, 32.0):
+        rate = 0.3 * 2 ** ((celsius - 20.0) / 6.0)
+        for seconds in (1.0, 60.0, 240.0):
+            frames = darks.frames(rng, seconds=seconds, rate_e=rate)
+            times.append(measured(DarkGroup(seconds, celsius, ("a.dng", "b.dng")), frames, darks.GAIN))
+    assert DarkLadder(times, Known(GAIN, *[missing(Missing.NOT_MEASURED)] * 2)).faults == ()

@@ -79,7 +79,8 @@ def _unevenness(tiles: DarkTiles) -> float:
 
 def _over_line(tiles: DarkTiles, others: Sequence[tuple[DarkGroup, DarkTiles, float]]) -> tuple[float, float] | None:
     """How far a time's level lies over the line through the others, and what the line says of its signal; DN."""
-    seconds = np.array([one.exposure_s for one, _, _ in others])
+    # As the levels are told: warmth may count as time.
+    seconds = np.array([one.exposure_s for _, one, _ in others])
     if len(set(seconds.tolist())) < _FEWEST_FOR_LINE:
         return None
     levels = np.array([_level(one) for _, one, _ in others])
