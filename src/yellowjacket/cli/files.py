@@ -12,7 +12,7 @@ import sys
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from tqdm import tqdm
 
@@ -59,40 +59,6 @@ class UsageError(ValueError):
     """The command line asks for something that cannot be."""
 
 
-def add_to(commands: Any) -> None:
-    """Add the commands of this module to the parser's list."""
-    measure = commands.add_parser("measure", help="readings of files, patch by patch")
-    measure.add_argument("files", nargs="+", type=Path, metavar="FILE")
-    measure.add_argument("--patch", action="append", default=[], metavar="NAME=x,y,w,h", help="in the full raw frame")
-    measure.add_argument("--json", action="store_true", help="print a JSON document (docs/measurement.schema.json)")
-    measure.set_defaults(run=_guarded(_measure))
-    characterise = commands.add_parser(
-        "characterise", help="gain, noise, range and habits of bodies, from folders of frames"
-    )
-    characterise.add_argument("folders", nargs="+", type=Path, metavar="FOLDER")
-    characterise.add_argument(
-        "--json", action="store_true", help="print a JSON document (docs/characterisation.schema.json)"
-    )
-    characterise.add_argument(
-        "--use", action="append", default=[], metavar="NAME=pixels", help="range at an output size"
-    )
-    characterise.add_argument(
-        "--temperatures", type=Path, metavar="FILE.csv", help="sensor temperature by file: columns file, temperature_c"
-    )
-    characterise.add_argument(
-        "--hot-pixels", type=Path, metavar="FILE.csv", help="write the hot pixels of long darks here"
-    )
-    characterise.set_defaults(run=_guarded(_characterise))
-    simulate = commands.add_parser("simulate", help="frames of the simulated camera, with a truth file")
-    simulate.add_argument("body", choices=sorted(BODIES), metavar="BODY", help=", ".join(sorted(BODIES)))
-    what = simulate.add_mutually_exclusive_group(required=True)
-    what.add_argument("--plan", type=Path, metavar="plan.json", help="the first ladder of a plan file")
-    what.add_argument("--iso-ladder", metavar="ISO,ISO…|all", help="pairs of light frames and darks at these marks")
-    simulate.add_argument("--out", type=Path, required=True, metavar="FOLDER")
-    simulate.add_argument("--seed", type=int, default=1)
-    simulate.set_defaults(run=_guarded(_simulate))
-
-
 def _guarded(command: Callable[[argparse.Namespace], int]) -> Callable[[argparse.Namespace], int]:
     def run(arguments: argparse.Namespace) -> int:
         try:
@@ -102,6 +68,11 @@ def _guarded(command: Callable[[argparse.Namespace], int]) -> Callable[[argparse
             return USAGE
 
     return run
+
+
+def command(name: str) -> Callable[[argparse.Namespace], int]:
+    """The command of this name: measure, characterise or simulate."""
+    return _guarded({"measure": _measure, "characterise": _characterise, "simulate": _simulate}[name])
 
 
 # What the commands share.

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from yellowjacket import __version__, data_folder
 from yellowjacket import backup as backup_
-from yellowjacket.cli import accounts, files
+from yellowjacket.cli import accounts, file_arguments
 
 DEFAULT_PORT = 8017
 
@@ -83,7 +83,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     checkup.set_defaults(run=_doctor)
     accounts.add_to(commands)
-    files.add_to(commands)
+    file_arguments.add_to(commands)
     return parser
 
 

@@ -1,0 +1,53 @@
+"""What may be asked of the commands that work on files. What they do is loaded when one is run: it takes two seconds."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from yellowjacket.simcam.bodies import BODIES
+
+
+def add_to(commands: Any) -> None:
+    """Add the commands that work on files to the parser's list."""
+    measure = commands.add_parser("measure", help="readings of files, patch by patch")
+    measure.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    measure.add_argument("--patch", action="append", default=[], metavar="NAME=x,y,w,h", help="in the full raw frame")
+    measure.add_argument("--json", action="store_true", help="print a JSON document (docs/measurement.schema.json)")
+    measure.set_defaults(run=_later("measure"))
+    characterise = commands.add_parser(
+        "characterise", help="gain, noise, range and habits of bodies, from folders of frames"
+    )
+    characterise.add_argument("folders", nargs="+", type=Path, metavar="FOLDER")
+    characterise.add_argument(
+        "--json", action="store_true", help="print a JSON document (docs/characterisation.schema.json)"
+    )
+    characterise.add_argument(
+        "--use", action="append", default=[], metavar="NAME=pixels", help="range at an output size"
+    )
+    characterise.add_argument(
+        "--temperatures", type=Path, metavar="FILE.csv", help="sensor temperature by file: columns file, temperature_c"
+    )
+    characterise.add_argument(
+        "--hot-pixels", type=Path, metavar="FILE.csv", help="write the hot pixels of long darks here"
+    )
+    characterise.set_defaults(run=_later("characterise"))
+    simulate = commands.add_parser("simulate", help="frames of the simulated camera, with a truth file")
+    simulate.add_argument("body", choices=sorted(BODIES), metavar="BODY", help=", ".join(sorted(BODIES)))
+    what = simulate.add_mutually_exclusive_group(required=True)
+    what.add_argument("--plan", type=Path, metavar="plan.json", help="the first ladder of a plan file")
+    what.add_argument("--iso-ladder", metavar="ISO,ISO…|all", help="pairs of light frames and darks at these marks")
+    simulate.add_argument("--out", type=Path, required=True, metavar="FOLDER")
+    simulate.add_argument("--seed", type=int, default=1)
+    simulate.set_defaults(run=_later("simulate"))
+
+
+def _later(name: str) -> Callable[[argparse.Namespace], int]:
+    def run(arguments: argparse.Namespace) -> int:
+        from yellowjacket.cli import files
+
+        return files.command(name)(arguments)
+
+    return run
