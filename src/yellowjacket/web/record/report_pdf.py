@@ -107,11 +107,11 @@ def _part(part: LadderPart) -> Iterator[Flowable]:
         )
     if part.plots:
         yield _text("Along the rungs, per pixel; bars are 95 %", _SUB)
-        yield _in_rows([Placed(one) for one in part.plots], _PLOTS_A_ROW)
+        yield from _in_rows([Placed(one) for one in part.plots], _PLOTS_A_ROW)
     shown = [one for one in part.rungs if one.png]
     if shown:
         yield _text("The spot at 100 %, equal brightness, no sharpening, no noise reduction", _SUB)
-        yield _in_rows([_crop(one) for one in shown], _CROPS_A_ROW)
+        yield from _in_rows([_crop(one) for one in shown], _CROPS_A_ROW)
     if any(q is not None and q.value is not None for one in part.rungs for q in one.readings):
         yield _text("Readings per pixel, with 95 % intervals", _SUB)
         heads = ["Rung", *(f"{one.described.words} {one.described.short_unit}".strip() for one in COMPARED)]
@@ -150,10 +150,13 @@ def _signed(record: Record) -> str:
     return f"Signed by {record.signed_by}, {when}, version {record.version}: {record.answer} {record.note} {', '.join(decided)}."
 
 
-def _in_rows(flowables: Sequence[object], a_row: int) -> Table:
-    rows = [list(flowables[n : n + a_row]) for n in range(0, len(flowables), a_row)]
-    rows[-1] += [""] * (a_row - len(rows[-1]))
-    return Table(rows, [_ROOM / a_row] * a_row, style=_PLAIN, hAlign="LEFT")
+def _in_rows(flowables: Sequence[object], a_row: int) -> Iterator[Table]:
+    """A table a row: a heading then stays with the first row and not with all of them."""
+    for begin in range(0, len(flowables), a_row):
+        row = list(flowables[begin : begin + a_row])
+        yield Table(
+            [row + [""] * (a_row - len(row))], [_ROOM / a_row] * a_row, style=_PLAIN, hAlign="LEFT"
+        )  # fmt: skip
 
 
 def _crop(one: RungPart) -> list[Flowable]:

@@ -15,7 +15,7 @@ class ConditionsForm(forms.ModelForm):
     class Meta:
         model = Conditions
         fields = ("battery_percent", "card_gb", "warmth", "sensor_c", "room_c")
-        labels = {"warmth": "body feels"}
+        labels = {"warmth": "Body feels"}
 
     def refusals(self) -> str:
         """What is wrong with which field, in sentences."""
