@@ -1,5 +1,5 @@
 """Darks: ordinary pixels and outstanding ones, how both grow with time and warmth, masters, and what a night needs.
 
-One exposure time is measured in ``exposure_group``, a whole run of them in ``series``; ``usable_exposure`` answers how long a
-body may expose.
+One exposure time is measured in ``exposure_group``, a whole run of them in ``series``; ``usable_exposure`` answers the longest
+usable exposure.
 """

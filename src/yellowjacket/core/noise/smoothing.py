@@ -11,7 +11,7 @@ import math
 from dataclasses import dataclass
 
 from yellowjacket.core.metrology.estimate import Quantity, difference, missing, unknown, with_error
-from yellowjacket.core.metrology.notes import Missing
+from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.autocorrelation import _SIDE, LAGS, LagSums
 
 # Beyond this and so many standard errors the raw is called cooked.
@@ -27,14 +27,14 @@ class Cooked:
     lag2: Quantity
     lag1_rows: Quantity
     lag1_columns: Quantity
-    reason: str = ""
+    notes: tuple[Note, ...] = ()
 
 
 def verdict(sums: LagSums | None) -> Cooked:
     """Cooked or not, from the pooled autocovariances of a rung."""
     if sums is None:
         nothing = missing(Missing.NO_PAIR_FOR_NEIGHBOURS)
-        return Cooked(None, nothing, nothing, nothing, nothing, nothing.reason)
+        return Cooked(None, nothing, nothing, nothing, nothing, nothing.notes)
     se = 1 / math.sqrt(sums.n)
     along, down = _given_back(sums)
     # Bartlett's formula: correlated noise makes its own correlations scatter more.

@@ -151,7 +151,7 @@ def _findings(channel: Channel, white_dn: float) -> tuple[TransferFit, ChannelFi
     cooked = verdict(lags)
     if not cooked.flag and channel.dark:
         alone = verdict(pooled(part.lags for part in channel.dark if part.lags is not None))
-        cooked = replace(cooked, flag=True, reason=str(Note(Remark.TOLD_BY_DARKS))) if alone.flag else cooked
+        cooked = replace(cooked, flag=True, notes=(Note(Remark.TOLD_BY_DARKS),)) if alone.flag else cooked
     gain, noise_dn, noise_e = fit.gain_e_per_dn, fit.read_noise_dn, fit.read_noise_e
     silent = not noise_dn.known and not channel.dark and bool(channel.dark_counts.any())
     cut = noise_of_cut_black(channel.dark_counts) if silent else None
@@ -334,7 +334,7 @@ def _over_channels(found: Mapping[str, ChannelFindings], gathered: Gathered) -> 
     lags = pooled(sums for channel in gathered.channels.values() if (sums := _lags(channel)) is not None)
     cooked = verdict(lags)
     if not cooked.flag and any(one.cooked.flag for one in found.values()):
-        cooked = replace(cooked, flag=True, reason=str(Note(Remark.TOLD_BY_ONE_CHANNEL)))
+        cooked = replace(cooked, flag=True, notes=(Note(Remark.TOLD_BY_ONE_CHANNEL),))
     corrected: dict[Measurand, Quantity] = {}
     if cooked.flag:
         parts = [one.corrected for one in found.values() if one.corrected]

@@ -13,7 +13,7 @@ from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
-from yellowjacket.core.metrology.notes import Note, Remark
+from yellowjacket.core.metrology.notes import Note, Remark, in_words
 from yellowjacket.core.noise.banding import Banding
 from yellowjacket.core.noise.smoothing import Cooked
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
@@ -33,8 +33,8 @@ def _cooked(found: Cooked, corrected: Mapping[Measurand, Quantity]) -> Document:
         "flag": found.flag, "lag1": quantity(found.lag1), "lag2": quantity(found.lag2),
         "lag1_rows": quantity(found.lag1_rows), "lag1_columns": quantity(found.lag1_columns),
     }  # fmt: skip
-    if found.reason:
-        document["reason"] = found.reason
+    if found.notes:
+        document["reason"] = in_words(found.notes)
     if corrected:
         document["corrected"] = {name: quantity(value) for name, value in corrected.items()}
     return document
