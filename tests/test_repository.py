@@ -6,6 +6,7 @@ import json
 import re
 import subprocess
 import tomllib
+from importlib import import_module
 from pathlib import Path
 
 import pytest
@@ -106,6 +107,21 @@ def test_no_line_of_a_template_is_longer_than_a_screen():
         if len(line) > 160
     ]
     assert long == []
+
+
+@pytest.mark.parametrize("floor", ["core", "bench"])
+def test_every_room_names_entry_points_that_are_there(floor):
+    rooms = [one.parent for one in (ROOT / "src/yellowjacket" / floor).glob("*/__init__.py")]
+    rooms = [one for one in rooms if one.name not in ("migrations", "models", "management")]
+    assert len(rooms) > 15
+    for room in rooms:
+        package = f"yellowjacket.{floor}.{room.name}"
+        named = re.findall(
+            r"``(\w+)(?:\.(\w+))?``", (import_module(package).__doc__ or "").partition("Entry points:")[2]
+        )
+        assert named, f"{package} names no entry point"
+        for module, name in named:
+            assert not name or hasattr(import_module(f"{package}.{module}"), name), f"{package}.{module}.{name}"
 
 
 def test_every_quantity_is_documented_with_its_unit():

@@ -1,1 +1,4 @@
-"""Advice that follows from what was found."""
+"""Advice that follows from what was found.
+
+Entry points: ``exposure.known_of``.
+"""

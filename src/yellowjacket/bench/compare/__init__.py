@@ -1,1 +1,4 @@
-"""Bodies and firmwares side by side, and curves that others measured."""
+"""Bodies and firmwares side by side, and curves that others measured.
+
+Entry points: ``bodies.compare``, ``foreign_curves.known``.
+"""

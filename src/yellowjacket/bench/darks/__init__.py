@@ -1,1 +1,4 @@
-"""Darks of a sitting: measured, kept, averaged into masters."""
+"""Darks of a sitting: measured, kept, averaged into masters.
+
+Entry points: ``measure.measured``, ``masters.make_masters``, ``sensor_temperature.warmth_of``.
+"""

@@ -1,1 +1,4 @@
-"""Looking and judging: development, lanes, grades, pairs and blind rounds."""
+"""Looking and judging: development, lanes, grades, pairs and blind rounds.
+
+Entry points: ``development.Developing``, ``grades.grade_rung``, ``blind_rounds.begin``.
+"""

@@ -1,1 +1,4 @@
-"""Measuring what changed, and nothing twice."""
+"""Measuring what changed, and nothing twice.
+
+Entry points: ``run.start_measuring``, ``patches.propose``, ``staleness.unmeasured``.
+"""

@@ -1,1 +1,4 @@
-"""Accounts, phones, and the trail of decisions."""
+"""Accounts, phones, and the trail of decisions.
+
+Entry points: ``accounts.any_account``, ``trail.note``.
+"""

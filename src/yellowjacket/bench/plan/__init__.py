@@ -1,1 +1,4 @@
-"""Sittings and their plans."""
+"""Sittings and their plans.
+
+Entry points: ``sittings.create_sitting``, ``uses.offered_uses``, ``plan_files.repeat``.
+"""

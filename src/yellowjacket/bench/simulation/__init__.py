@@ -1,1 +1,4 @@
-"""The simulated camera at work."""
+"""The simulated camera at work.
+
+Entry points: ``shoot.start_shooting``.
+"""

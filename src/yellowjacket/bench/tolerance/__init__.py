@@ -1,1 +1,4 @@
-"""Tolerance profiles: made, exchanged, put in force."""
+"""Tolerance profiles: made, exchanged, put in force.
+
+Entry points: ``profiles.DEFAULT_PROFILE``.
+"""

@@ -1,1 +1,4 @@
-"""Where one picture lies on another."""
+"""Where one picture lies on another.
+
+Entry points: ``similarity.found``, ``similarity.Similarity``.
+"""
