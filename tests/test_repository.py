@@ -1,6 +1,7 @@
 """What the repository promises about itself: current files, no hosts, documents that match the code."""
 
 import argparse
+import ast
 import dataclasses
 import json
 import re
@@ -122,6 +123,23 @@ def test_every_room_names_entry_points_that_are_there(floor):
         assert named, f"{package} names no entry point"
         for module, name in named:
             assert not name or hasattr(import_module(f"{package}.{module}"), name), f"{package}.{module}.{name}"
+
+
+_SHAPES = re.compile(r"shape|2-D|3 ?× ?3|\\(…|plane|mosaic|histogram|[Aa]rray|RGB|Lab\\b")
+
+
+def test_functions_of_the_core_say_the_shapes_of_arrays_and_what_they_raise():
+    guilty = []
+    for path in (ROOT / "src/yellowjacket/core").rglob("*.py"):
+        functions = [node for node in ast.parse(path.read_text()).body if isinstance(node, ast.FunctionDef)]
+        for one in (node for node in functions if not node.name.startswith("_")):
+            types = [ast.unparse(a.annotation) for a in (*one.args.args, *one.args.kwonlyargs) if a.annotation]
+            doc = ast.get_docstring(one) or ""
+            arrays = any("NDArray" in text for text in (*types, ast.unparse(one.returns) if one.returns else ""))
+            raises = any(isinstance(node, ast.Raise) and node.exc is not None for node in ast.walk(one))
+            if (arrays and not _SHAPES.search(doc)) or (raises and "aise" not in doc):
+                guilty.append(f"{path.name}: {one.name}")
+    assert guilty == []
 
 
 def test_every_quantity_is_documented_with_its_unit():

@@ -27,6 +27,7 @@ def cast_of(
 
     ``own``, ``reference``: signal above black by channel, DN. The correct frame sets the white balance. The direction is
     empty where the cast is not distinguishable from none.
+    ``xyz_to_camera``: shape (3, 3).
     """
     means = means_of(own), means_of(reference)
     if means[0] is None or means[1] is None:

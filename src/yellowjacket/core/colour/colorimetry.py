@@ -72,6 +72,7 @@ def neutral_under(kelvin: float, xyz_to_camera: NDArray[np.float64]) -> tuple[fl
 
     Up to 4000 K the light of a glowing body (lamps), above it daylight (CIE 15). The matrix is that of the file; it holds for
     the light it was made in and is an approximation elsewhere. Raises ValueError outside KELVIN_RANGE.
+    ``xyz_to_camera``: shape (3, 3).
     """
     if not KELVIN_RANGE[0] <= kelvin <= KELVIN_RANGE[1]:
         raise ValueError(
@@ -202,6 +203,7 @@ def colour_shifts(
 
     Always of mean linear values, negatives kept: the mean of pixel Labs is far off where noise is strong. Intervals
     come from ``rng`` draws of all means; a shift inside the 95 % point of sampling alone is "not distinguishable".
+    ``xyz_to_camera``: shape (3, 3).
     """
     balance = np.array(grey.reference.mean_dn)
     if (balance <= 0).any() or _green(np.array(grey.own.mean_dn)) <= 0:
@@ -247,7 +249,10 @@ def _saturation_kept(
 def neutral_drift_duv(
     patch: ChannelMeans, reference: ChannelMeans, xyz_to_camera: NDArray[np.float64] | None, rng: np.random.Generator
 ) -> Quantity:
-    """Δu′v′ (CIE 1976 uniform chromaticity) of a grey patch against the reference rung, white-balanced there."""
+    """Δu′v′ (CIE 1976 uniform chromaticity) of a grey patch against the reference rung, white-balanced there.
+
+    ``xyz_to_camera``: shape (3, 3).
+    """
     first, second = np.array(patch.mean_dn), np.array(reference.mean_dn)
     if (first <= 0).any() or (second <= 0).any():
         return missing(Missing.GREY_CHANNEL_DARK)

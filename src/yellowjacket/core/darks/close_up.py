@@ -73,6 +73,7 @@ def repair_shown(dark: NDArray[np.uint16], x: int, y: int, spread_dn: float, *, 
     """A square of the dark around ``x``, ``y``, brightened, as it is or ``after`` the repair of lone points; grey, 0 to 255.
 
     ``spread_dn``: of ordinary pixels there.
+    Shape (height, width) in DN, (REPAIR_PX, REPAIR_PX) out.
     """
     height, width = dark.shape
     # Even, so that colours stay where they are.

@@ -167,7 +167,8 @@ def _bright(frame: RawFrame) -> bool:
 
 def noise_of(variances: Sequence[NDArray[np.float64]]) -> Quantity:
     """σ in DN of ordinary pixels from the temporal variances of tiles in DN²: the middle tile, its error from their
-    scatter."""
+    scatter. Shapes (rows of tiles, columns of tiles).
+    """
     every = np.concatenate([one.ravel() for one in variances])
     if not every.size or not np.isfinite(every).all():
         return missing(Missing.ONE_DARK_NOISE)

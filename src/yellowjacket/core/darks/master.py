@@ -209,5 +209,8 @@ def subtracted(
 
 
 def with_pedestal(signal: NDArray[np.float32], black_dn: float, white_dn: float) -> NDArray[np.uint16]:
-    """Subtracted numbers on the black level again, rounded and kept inside the range, for a DNG file."""
+    """Subtracted numbers on the black level again, rounded and kept inside the range, for a DNG file.
+
+    Shape (height, width), DN.
+    """
     return np.clip(np.rint(signal + np.float32(black_dn)), 0, white_dn).astype(np.uint16)

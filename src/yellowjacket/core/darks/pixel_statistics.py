@@ -75,7 +75,10 @@ def sample_step(stack: Stack) -> int:
 
 
 def sampled(stack: Stack, step: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Local median of the mean of all repeats, and what the pixel stands above it, at every ``step``-th pixel; DN."""
+    """Local median of the mean of all repeats, and what the pixel stands above it, at every ``step``-th pixel; DN.
+
+    Shapes (height, width), DN.
+    """
     shape = tuple(-(-length // step) for length in stack.shape[1:])
     levels, excess = np.empty(shape, np.float32), np.empty(shape, np.float32)
     _sample(stack, step, levels, excess)
@@ -123,6 +126,7 @@ def spreads(excess: NDArray[np.float32], least: float, step: int) -> NDArray[np.
     """Spread of samples by tile, outliers out, never under ``least``; smoothed over neighbouring tiles.
 
     Told from the mean deviation: medians and quantiles of whole numbers come in steps.
+    Shapes (rows, columns), DN.
     """
     rows, columns = (max(1, length * step // _TILE_PX) for length in excess.shape)
     found = np.empty((rows, columns))
@@ -294,7 +298,9 @@ _LEVEL_STEP = 4
 
 def ordinary_tiles(stack: Stack, side: int, bar: float) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
     """By tile of ``side`` pixels the mean in DN and the temporal variance in DN² (NaN from one frame) of pixels within
-    ``bar`` spreads of the tile's level; and the median over a sample of all pixels."""
+    ``bar`` spreads of the tile's level; and the median over a sample of all pixels. Shapes (rows of tiles,
+    columns of tiles).
+    """
     side = min(side, *stack.shape[1:])
     shape = (stack.shape[1] // side, stack.shape[2] // side)
     levels = np.empty(shape)

@@ -137,6 +137,7 @@ def left_after_darks(table: PixelTable, gain: float | None, darks: int, factor: 
     A hot pixel's own shot noise stays: its residual is normal with variance (σ² + r/g)(1 + 1/M), against a spread of
     σ·√(1 + 1/M) around, so that more darks do not hide it. A clipped one has lost its signal and stays. Without a gain
     shot noise is left out.
+    Raises ValueError for fewer darks than one.
     """
     if darks < 1:
         raise ValueError("at least one dark is taken off")

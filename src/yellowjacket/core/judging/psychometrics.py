@@ -57,7 +57,10 @@ def planned_trials(stimuli: int, wanted_stops: float, spacing_stops: float = 1.0
 
 def order_of(stimuli: int, trials: int, seed: int, catch_share: float = CATCH_SHARE) -> list[Trial]:
     """Trials in random order: every stimulus about equally often, none twice in a row where that can be, some of them
-    catches in which two identical pictures are compared. The same seed gives the same order."""
+    catches in which two identical pictures are compared. The same seed gives the same order.
+
+    Raises ValueError without a stimulus or a trial.
+    """
     if stimuli < 1 or trials < 1:
         raise ValueError("a round needs a stimulus and a trial")
     chance = random.Random(seed)  # noqa: S311 - an order, no secret

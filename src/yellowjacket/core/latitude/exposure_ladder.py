@@ -108,7 +108,10 @@ def relate_exposures(
     rungs: Sequence[ExposureSignals], reference_key: int, roles: Mapping[str, str],
     xyz_to_camera: NDArray[np.float64] | None,
 ) -> dict[int, tuple[Reading, ...]]:  # fmt: skip
-    """Readings by rung key. ``roles``: of the patches by name. Raises KeyError for an unknown reference."""
+    """Readings by rung key. ``roles``: of the patches by name. Raises KeyError for an unknown reference.
+
+    ``xyz_to_camera``: shape (3, 3).
+    """
     rungs = [_below_clip(rung) for rung in rungs]
     by_key = {rung.key: rung for rung in rungs}
     reference = by_key[reference_key]

@@ -298,7 +298,10 @@ def _reason(
 
 
 def faster_by(now_iso: float, limit_iso: float) -> float:
-    """By how many stops the shutter may be faster before a limit is reached; negative when it is passed already."""
+    """By how many stops the shutter may be faster before a limit is reached; negative when it is passed already.
+
+    Raises ValueError for ISO that is not positive.
+    """
     if now_iso <= 0 or limit_iso <= 0:
         raise ValueError("ISO must be positive")
     return math.log2(limit_iso / now_iso)

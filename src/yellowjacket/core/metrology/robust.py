@@ -26,7 +26,7 @@ def robust_sigma(values: NDArray[np.float64]) -> float:
 
 
 def without_plane(values: NDArray[np.float64]) -> NDArray[np.float64]:
-    """``values`` less their mean and least-squares slopes along rows and columns."""
+    """``values`` less their mean and least-squares slopes along rows and columns. Shape (height, width)."""
     rows = np.arange(values.shape[0]) - (values.shape[0] - 1) / 2
     columns = np.arange(values.shape[1]) - (values.shape[1] - 1) / 2
     flat = values - values.mean()

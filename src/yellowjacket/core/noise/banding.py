@@ -25,7 +25,10 @@ class Banding:
 
 
 def banding_of(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> Banding:
-    """Line noise of one channel's pair: var(line means) − σ²/pixels a line, on (A − B)/√2, in DN."""
+    """Line noise of one channel's pair: var(line means) − σ²/pixels a line, on (A − B)/√2, in DN.
+
+    Shapes (height, width), DN.
+    """
     difference = (a.astype(np.float64) - b.astype(np.float64)) / math.sqrt(2)
     variance = float(np.var(difference, ddof=1))
     sigma = math.sqrt(variance)

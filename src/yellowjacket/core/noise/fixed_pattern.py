@@ -33,7 +33,10 @@ class FixedPattern:
 
 
 def fixed_pattern(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> FixedPattern:
-    """What both frames of a patch share inside tiles of 16 × 16: fixed pattern, freed of illumination."""
+    """What both frames of a patch share inside tiles of 16 × 16: fixed pattern, freed of illumination.
+
+    Both of one shape (height, width), DN.
+    """
     side = min(TILE_PX, *a.shape)
     sums = tile_sums(a, b, side).reshape(-1, 5).astype(np.float64)
     n = side * side

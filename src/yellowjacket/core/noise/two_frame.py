@@ -102,6 +102,7 @@ def single_noise(a: Plane, black_dn: float, *, clip_dn: float | None = None, prn
 
     ``prnu``: spread of response that stays from frame to frame, taken off where it is known. Fine texture and a
     raw that was smoothed both spoil it. Other arguments as in pair_noise.
+    ``a``: shape (height, width), DN.
     """
     if a.size < MIN_PIXELS:
         return unmeasured(Note(Missing.PATCH_TOO_SMALL, (a.size, MIN_PIXELS)), a.size)

@@ -246,7 +246,10 @@ def _light_pair(first: RawFrame, second: RawFrame, gathered: Gathered, rects: Se
 def keep_area(
     channel: Channel, noise: PairNoise, one: Sequence[NDArray[np.uint16]], other: Sequence[NDArray[np.uint16]]
 ) -> None:
-    """Keep the noise of an area and what stays from frame to frame in it; ``one``, ``other``: its pixels by site."""
+    """Keep the noise of an area and what stays from frame to frame in it; ``one``, ``other``: its pixels by site.
+
+    Shapes (height, width), DN.
+    """
     if not noise.noise.known:
         return
     channel.light.append(noise)

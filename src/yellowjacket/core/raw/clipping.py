@@ -12,5 +12,5 @@ Plane = NDArray[np.uint16]
 
 
 def clipped_share(patch: Plane, black_dn: float, clip_dn: float) -> float:
-    """Share of pixels above black + 0.99·(clip − black), 0 to 1."""
+    """Share of pixels above black + 0.99·(clip − black), 0 to 1. Any shape, DN."""
     return float(np.mean(patch > black_dn + CLIP_SHARE * (clip_dn - black_dn)))

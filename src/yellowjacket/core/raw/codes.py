@@ -122,6 +122,7 @@ def noise_of_cut_black(counts: NDArray[np.int64]) -> Quantity:
     The upper half of a normal distribution is whole as long as its middle is: σ is the distance from the middle to
     the 84.1 % point. Hot pixels and the fixed pattern are in it, so it is a bound. Unknown where black is not cut
     off, or the middle is.
+    ``counts``: shape (codes,), how many pixels have each.
     """
     present = np.flatnonzero(counts)
     total = int(counts.sum())

@@ -34,12 +34,12 @@ def _ascii(text: str) -> str:
 
 
 def image_bytes(data: NDArray[np.generic], cards: Header, history: Sequence[str] = ()) -> bytes:
-    """An image as a FITS file with checksums; numbers keep their kind (float32, uint8 …)."""
+    """An image as a FITS file with checksums; numbers keep their kind (float32, uint8 …). Shape (height, width)."""
     return _written([fits.PrimaryHDU(np.asarray(data), _header(cards, history))])
 
 
 def table_bytes(columns: Sequence[tuple[str, str, str, NDArray[np.generic]]], cards: Header) -> bytes:
-    """A binary table as a FITS file. ``columns``: name, FITS format, unit, values."""
+    """A binary table as a FITS file. ``columns``: name, FITS format, unit, values. Values of shape (rows,)."""
     made = [
         fits.Column(name=name, format=form, unit=unit or None, array=values) for name, form, unit, values in columns
     ]
@@ -53,7 +53,10 @@ def _written(parts: Sequence[fits.hdu.base._BaseHDU]) -> bytes:
 
 
 def read_image(path: Path) -> NDArray[np.float32]:
-    """The image of a FITS file as float32. Raises OSError or ValueError for what is none, or fails its checksum."""
+    """The image of a FITS file as float32. Raises OSError or ValueError for what is none, or fails its checksum.
+
+    Shape (height, width).
+    """
     with fits.open(path, memmap=False, checksum=True) as parts:
         data = parts[0].data
         if data is None or data.ndim != 2:
@@ -64,7 +67,7 @@ def read_image(path: Path) -> NDArray[np.float32]:
 def mask_of(
     size: tuple[int, int], x: NDArray[np.integer], y: NDArray[np.integer], kinds: Sequence[str]
 ) -> NDArray[np.uint8]:
-    """A mask of a frame of (width, height): 0 for good pixels, else the bits of MASK_BITS."""
+    """A mask of a frame of (width, height): 0 for good pixels, else the bits of MASK_BITS. Shape (height, width)."""
     mask = np.zeros((size[1], size[0]), np.uint8)
     for column, row, kind in zip(x.tolist(), y.tolist(), kinds, strict=True):
         mask[row, column] |= MASK_BITS.get(kind, 0)

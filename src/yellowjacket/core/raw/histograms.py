@@ -60,7 +60,10 @@ def tile_sums(a: NDArray[np.uint16], b: NDArray[np.uint16], side: int = TILE_PX)
 def tile_means_and_noise(
     sums: NDArray[np.int64], side: int = TILE_PX
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Mean of both frames and temporal variance (half the variance of A − B) of every tile, in DN and DN²."""
+    """Mean of both frames and temporal variance (half the variance of A − B) of every tile, in DN and DN².
+
+    Shapes (height, width) in, (rows of tiles, columns of tiles) out.
+    """
     n = side * side
     mean = (sums[..., SUM_A] + sums[..., SUM_B]) / (2 * n)
     # Exact in whole numbers: no difference of large floats.

@@ -135,6 +135,7 @@ def relate_rungs(
     """Exposure, neutral, colour patches, blacks and detail of every rung against the reference rung, by rung key.
 
     Raises KeyError when the reference is not among the rungs.
+    ``xyz_to_camera``: shape (3, 3).
     """
     reference = {rung.key: rung for rung in rungs}[reference_key]
     return {

@@ -95,6 +95,7 @@ def found(here: Grey, there: Grey, here_step: float = 1.0, there_step: float = 1
 
     ``here_step`` and ``there_step``: pixels of the frame for one of the picture, each way. Raises NoMatch where too few
     points agree: another scene, nothing but blur or noise, or a picture too small.
+    Shapes (height, width), any two.
     """
     from skimage.feature import SIFT, match_descriptors
     from skimage.measure import ransac
@@ -123,7 +124,10 @@ def found(here: Grey, there: Grey, here_step: float = 1.0, there_step: float = 1
 
 
 def reduced(picture: NDArray[np.floating]) -> tuple[Grey, int]:
-    """A grey picture averaged down by a whole factor to about the length matching needs, and the factor."""
+    """A grey picture averaged down by a whole factor to about the length matching needs, and the factor.
+
+    Shape (height, width).
+    """
     step = max(1, round(max(picture.shape) / _MATCHED_AT_PX))
     rows, columns = picture.shape[0] // step, picture.shape[1] // step
     blocks = picture[: rows * step, : columns * step].reshape(rows, step, columns, step)
@@ -142,6 +146,7 @@ def shift_between(here: Grey, there: Grey) -> Point:
     """By how many pixels (x, y) the second picture must be moved to lie on the first: phase correlation.
 
     Raises NoMatch for pictures of two sizes, and where no shift stands out.
+    Both of one shape (height, width).
     """
     from skimage.registration import phase_cross_correlation
 

@@ -12,7 +12,9 @@ def balanced(
     area: NDArray[np.uint16], black: NDArray[np.float32], gain: NDArray[np.float32], padded: NDArray[np.float32]
 ) -> None:  # pragma: no cover - compiled
     """Write (area − black)·gain into ``padded``, which has two more rows and columns on every side: those mirror the rest,
-    which leaves the pattern of colours as it is. ``black`` and ``gain`` by parity of row and column."""
+    which leaves the pattern of colours as it is. ``black`` and ``gain`` by parity of row and column,
+    shape (2, 2); ``area`` of shape (height, width), DN.
+    """
     height, width = area.shape
     for y in range(-2, height + 2):
         row = abs(y) if y < height else 2 * height - 2 - y
@@ -70,6 +72,7 @@ def encoded(
 
     ``borders[c]``: the smallest value above code c. ``guess``: for values from 0 to 1 in equal steps the code at the lower
     end of the step, from which the borders lead to the code itself.
+    Shape (n,).
     """
     for n in range(values.size):
         value = values[n]

@@ -110,7 +110,10 @@ def luminance_of(picture: Picture) -> Grey:
 
 
 def upright(picture: Picture, size: tuple[int, int]) -> list[Picture]:
-    """The picture as it lies, or both ways it can be turned when it stands where the frame lies (width, height)."""
+    """The picture as it lies, or both ways it can be turned when it stands where the frame lies (width, height).
+
+    Shape (height, width, 3).
+    """
     stands = (picture.shape[0] > picture.shape[1]) != (size[1] > size[0])
     return [np.rot90(picture, 1), np.rot90(picture, 3)] if stands else [picture]
 
@@ -119,6 +122,7 @@ def placed(frame: Grey, frame_size: tuple[int, int], picture: Picture) -> Simila
     """Where a picture lies on the frame it came from: from raw pixels to its own, by shift, else by matched points.
 
     ``frame``: the frame in grey at any reduction; ``frame_size``: its width and height in raw pixels. Raises NoMatch.
+    Shapes (height, width, 3).
     """
     height, width = picture.shape[:2]
     tries = [scaled_to(frame_size, (width, height))]
@@ -172,6 +176,7 @@ def cut_like(picture: Picture, place: Similarity, rect: Rect) -> NDArray[np.uint
     """The part of a picture that shows ``rect`` of the frame, on the frame's own pixels; None where it lies outside.
 
     Whole shifts at equal scale are cut; anything else is interpolated.
+    Shape (height, width, 3).
     """
     height, width = picture.shape[:2]
     left, top = place.at((rect.x, rect.y))

@@ -128,6 +128,7 @@ def averaged_rendered(picture: Picture, factor: float, *, monochrome: bool = Fal
     """A rendered picture averaged over ``factor`` × ``factor`` of its pixels in linear light; 1 and less leave it as it is.
 
     ``monochrome``: as its luminance, three times.
+    Shape (height, width, 3).
     """
     if factor <= 1 and not monochrome:
         return picture
@@ -164,7 +165,10 @@ def _partner(task: RenderedTask, picture: Picture) -> Picture | None:
 
 
 def proposed(picture: Picture) -> tuple[tuple[str, Rect], ...]:
-    """The most even places, told by the means of their quarters, so that the choice does not see single pixels."""
+    """The most even places, told by the means of their quarters, so that the choice does not see single pixels.
+
+    Shape (height, width, 3).
+    """
     half = _TILE_PX // 2
     rows, columns = picture.shape[0] // _TILE_PX, picture.shape[1] // _TILE_PX
     if rows * columns == 0:
