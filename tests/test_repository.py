@@ -125,7 +125,7 @@ def test_every_room_names_entry_points_that_are_there(floor):
             assert not name or hasattr(import_module(f"{package}.{module}"), name), f"{package}.{module}.{name}"
 
 
-_SHAPES = re.compile(r"shape|2-D|3 ?× ?3|\\(…|plane|mosaic|histogram|[Aa]rray|RGB|Lab\\b")
+_SHAPES = re.compile(r"(?i)shape|2-D|3 ?× ?3|\(…|plane|mosaic|histogram|array|RGB|Lab\b")
 
 
 def test_functions_of_the_core_say_the_shapes_of_arrays_and_what_they_raise():

@@ -12,8 +12,8 @@ from yellowjacket.bench.record import record as record_
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import missing, with_error
 from yellowjacket.core.metrology.notes import Missing
+from yellowjacket.web.graphics.drawing import Dot, Stroke, svg
 from yellowjacket.web.record import plots
-from yellowjacket.web.sheet.drawing import Dot, Stroke, svg
 from yellowjacket.web.templatetags.values import number
 
 pytestmark = pytest.mark.django_db

@@ -11,8 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from yellowjacket.web.sheet.drawing import Dot, Drawing, Picture, Stroke, Text, pdf, svg
-from yellowjacket.web.sheet.scale import Scale
+from yellowjacket.web.graphics.drawing import Dot, Drawing, Picture, Stroke, Text, pdf, svg
+from yellowjacket.web.graphics.scale import Scale
 
 
 def png():

@@ -21,8 +21,8 @@ from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.foreign_curves import QUANTITIES as FOREIGN
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.refusals import carried_out
-from yellowjacket.web.sheet.scale import Scale
 
 _CHART_PX = (1040.0, 230.0)
 _PAD_PX = 26.0

@@ -14,8 +14,8 @@ from yellowjacket.core.raw.codes import missing_codes
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.histograms import CODES, add_histogram
 from yellowjacket.web import pictures
+from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.sheet.charts import Tick
-from yellowjacket.web.sheet.scale import Scale
 
 WIDTH, HEIGHT, STRIP = 640, 150, 96
 _LEFT, _BINS, _STRIP_CODES = 52, 220, 147

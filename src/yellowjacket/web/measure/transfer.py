@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.sheet.charts import Tick
-from yellowjacket.web.sheet.scale import Scale
 
 WIDTH, HEIGHT, RESIDUALS = 640, 300, 110
 _LEFT, _BOTTOM, _TOP = 52, 24, 8

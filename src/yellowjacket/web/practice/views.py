@@ -12,7 +12,7 @@ from yellowjacket.bench.look import blind_rounds
 from yellowjacket.bench.models import BlindRound, Frame, Ladder, Shot, Sitting, Use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity
-from yellowjacket.web.sheet.scale import Scale
+from yellowjacket.web.graphics.scale import Scale
 
 DISTANCES = (1.0, 2.0, 3.0)
 _CURVE_PX = (720.0, 170.0)

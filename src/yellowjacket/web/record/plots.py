@@ -6,8 +6,8 @@ import math
 from collections.abc import Sequence
 
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.web.sheet.drawing import HAIR, Dot, Drawing, Shape, Stroke, Text
-from yellowjacket.web.sheet.scale import Scale
+from yellowjacket.web.graphics.drawing import HAIR, Dot, Drawing, Shape, Stroke, Text
+from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.templatetags.values import number
 
 # Points of print; the strips left, right, over and under the field of the curve.

@@ -20,8 +20,8 @@ from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
+from yellowjacket.web.graphics.drawing import Drawing, svg
 from yellowjacket.web.record import plots
-from yellowjacket.web.sheet.drawing import Drawing, svg
 
 _CROP_PX = (150, 110)
 # How everything was found, for whoever reads the report elsewhere.

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.web.sheet.scale import Scale
+from yellowjacket.web.graphics.scale import Scale
 
 _PAD_PX = 12
 _UNDER_NAME_PX = 38
