@@ -210,7 +210,7 @@ def excesses(
     stack: Stack, places: NDArray[np.int32]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
     """What each place stands above its neighbourhood's median, DN: mean of the repeats (n,), every repeat (n, frames),
-    and (n, 2) the median and the largest of its eight nearest neighbours of one colour."""
+    and (n, 2) the median and the largest of its eight nearest neighbours of one colour. Shapes in brackets."""
     count = len(places)
     mean, each = np.empty(count, np.float32), np.empty((count, stack.shape[0]), np.float32)
     beside = np.empty((count, 2), np.float32)
