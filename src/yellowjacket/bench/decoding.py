@@ -1,25 +1,20 @@
-"""Pixels of originals for the pages: decoded in a worker process, bounded in time and memory, and mapped from the cache."""
+"""Pixels of originals: decoded in a worker process, bounded in time and memory, and mapped from the cache."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import contextlib
 from pathlib import Path
-from uuid import uuid4
+from typing import Any
 
 import numpy as np
+from django.conf import settings
+from numpy.typing import NDArray
 
+from yellowjacket.bench.intake.originals import path_of
 from yellowjacket.bench.jobs.executor import frame_error, run_one
-from yellowjacket.core.raw.reader import read_frame
-from yellowjacket.core.renditions.picture import read_rendered
-
-
-@dataclass(frozen=True, slots=True)
-class DecodeTask:
-    """A file whose pixels are wanted at ``target`` (.npy). ``quarter_turns``: of a rendered picture; None for a raw file."""
-
-    path: str
-    target: str
-    quarter_turns: int | None = None
+from yellowjacket.bench.models import Frame, LanePicture
+from yellowjacket.bench.workers import DecodeTask, decode_to_file
+from yellowjacket.core.raw.frame import RawFrame
 
 
 def decode(task: DecodeTask) -> None:
@@ -33,19 +28,49 @@ def decode(task: DecodeTask) -> None:
         raise frame_error(Path(task.path), error) from error
 
 
-def decode_to_file(task: DecodeTask) -> None:
-    """What a worker does: decode, and move the array to its place in one step."""
-    if task.quarter_turns is None:
-        pixels = read_frame(Path(task.path)).mosaic
-    else:
-        pixels = np.ascontiguousarray(np.rot90(read_rendered(Path(task.path)), task.quarter_turns))
-    target = Path(task.target)
-    target.parent.mkdir(parents=True, exist_ok=True)
-    partial = target.with_name(f".{target.name}.{uuid4().hex}.part")
-    try:
-        with partial.open("wb") as file:
-            np.save(file, pixels)
-            file.flush()
-        partial.replace(target)
-    finally:
-        partial.unlink(missing_ok=True)
+def rendered_pixels(picture: LanePicture) -> NDArray[np.uint8]:
+    """A lane's picture as sRGB, shape (height, width, 3), lying as its frame does; mapped from the cache."""
+    return _mapped(picture, f"{picture.sha256}-{picture.quarter_turns}", picture.quarter_turns)
+
+
+def raw_frame(frame: Frame) -> RawFrame:
+    """The frame with its numbers, from the cache. Raises FrameError when the original is gone or changed."""
+    offsets = {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}
+    neutral = None if frame.neutral is None else np.array(frame.neutral)
+    return RawFrame(mosaic_of(frame), offsets, dict(frame.black_dn), frame.white_dn, frame.xyz_to_camera, neutral)
+
+
+def mosaic_of(frame: Frame) -> NDArray[np.uint16]:
+    """The decoded mosaic, shape (height, width), DN, mapped from the cache so that a crop reads only its own rows.
+
+    Raises FrameError when the original is gone or changed.
+    """
+    return _mapped(frame, frame.sha256, None)
+
+
+def _mapped(original: Frame | LanePicture, name: str, quarter_turns: int | None) -> NDArray[Any]:
+    path = settings.HOME / "cache" / "mosaics" / f"{name}.npy"
+    for last in (False, True):
+        try:
+            return np.load(path, mmap_mode="r")
+        except (OSError, ValueError, EOFError):
+            # Not there yet, emptied meanwhile, or damaged: the cache may lose anything at any time.
+            if last:
+                raise
+        decode(DecodeTask(str(path_of(original)), str(path), quarter_turns))
+        _trim(path.parent)
+    raise AssertionError("unreachable")
+
+
+def _trim(folder: Path) -> None:
+    """Drop the oldest mosaics beyond the size the cache may have."""
+    files = []
+    for file in folder.glob("*.npy"):
+        with contextlib.suppress(OSError):
+            stat = file.stat()
+            files.append((stat.st_mtime, stat.st_size, file))
+    total = 0
+    for _, size, file in sorted(files, key=lambda one: one[0], reverse=True):
+        total += size
+        if total > settings.CACHE_MAX_BYTES:
+            file.unlink(missing_ok=True)

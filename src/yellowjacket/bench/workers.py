@@ -5,12 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from uuid import uuid4
+
+import numpy as np
 
 from yellowjacket.core.darks.defects_in_light import bright_points
 from yellowjacket.core.darks.hot_pixels import HotPixel
 from yellowjacket.core.patches.uniform import Proposal, propose_patches
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.renditions.picture import read_rendered
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import disturbed, specimen_drawer
@@ -62,3 +66,30 @@ def bright_points_in(path: str) -> list[HotPixel]:
 def propose_from(pair: tuple[str, str]) -> tuple[Proposal, ...]:
     """Patch proposals from the files of a pair."""
     return propose_patches(read_frame(Path(pair[0])), read_frame(Path(pair[1])))
+
+
+@dataclass(frozen=True, slots=True)
+class DecodeTask:
+    """A file whose pixels are wanted at ``target`` (.npy). ``quarter_turns``: of a rendered picture; None for a raw file."""
+
+    path: str
+    target: str
+    quarter_turns: int | None = None
+
+
+def decode_to_file(task: DecodeTask) -> None:
+    """What a worker does: decode, and move the array to its place in one step."""
+    if task.quarter_turns is None:
+        pixels = read_frame(Path(task.path)).mosaic
+    else:
+        pixels = np.ascontiguousarray(np.rot90(read_rendered(Path(task.path)), task.quarter_turns))
+    target = Path(task.target)
+    target.parent.mkdir(parents=True, exist_ok=True)
+    partial = target.with_name(f".{target.name}.{uuid4().hex}.part")
+    try:
+        with partial.open("wb") as file:
+            np.save(file, pixels)
+            file.flush()
+        partial.replace(target)
+    finally:
+        partial.unlink(missing_ok=True)

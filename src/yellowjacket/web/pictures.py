@@ -8,7 +8,6 @@ import io
 import json
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
 from urllib.parse import urlencode
 from uuid import uuid4
 
@@ -19,11 +18,9 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from yellowjacket.bench.darks import masters
-from yellowjacket.bench.decoding import DecodeTask, decode
-from yellowjacket.bench.intake.originals import path_of
+from yellowjacket.bench.decoding import mosaic_of, rendered_pixels
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
 from yellowjacket.core.darks.master import with_pedestal
-from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import (
     DEVELOPERS,
@@ -100,18 +97,12 @@ def lane_crop_png(picture: LanePicture, rect: Rect, factor: float, *, monochrome
     """A crop of a lane's picture, averaged down like a frame's. Raises FrameError when the file is gone or damaged."""
 
     def make() -> bytes:
-        pixels = lane_pixels(picture)
+        pixels = rendered_pixels(picture)
         cut = np.ascontiguousarray(pixels[rect.y : rect.y + rect.h, rect.x : rect.x + rect.w])
         return stored_png(averaged_rendered(cut, factor, monochrome=monochrome))
 
     key = f"{picture.sha256} {picture.quarter_turns} {rect} {factor:.4f} {monochrome}"
     return _cached("crops", hashlib.sha256(key.encode()).hexdigest(), ".png", make)
-
-
-def lane_pixels(picture: LanePicture) -> NDArray[np.uint8]:
-    """A lane's picture as sRGB, lying as its frame does; mapped from the cache."""
-
-    return _mapped(picture, f"{picture.sha256}-{picture.quarter_turns}", picture.quarter_turns)
 
 
 def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) -> bytes:
@@ -121,7 +112,7 @@ def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) ->
     """
     return _cached(
         "crops", _key(frame, f"crop at {factor:.4f}", [rect.x, rect.y, rect.w, rect.h], how), ".png",
-        lambda: stored_png(develop_at_use(_mosaic(frame), rect, how, factor)),
+        lambda: stored_png(develop_at_use(mosaic_of(frame), rect, how, factor)),
     )  # fmt: skip
 
 
@@ -142,7 +133,7 @@ def overview_jpeg(frame: Frame, how: Development) -> bytes:
     step = max(1, -(-max(frame.width, frame.height) // (2 * _OVERVIEW_LONG_SIDE_PX)))
     return _cached(
         "overviews", _key(frame, "overview", [step], how), ".jpg",
-        lambda: _as_jpeg(develop_reduced(_mosaic(frame), step, how)),
+        lambda: _as_jpeg(develop_reduced(mosaic_of(frame), step, how)),
     )  # fmt: skip
 
 
@@ -209,49 +200,6 @@ def cached_png(room: str, key: str, make: Callable[[], Picture]) -> bytes:
 def cached_text(room: str, key: str, make: Callable[[], str]) -> str:
     """A text, made once for its key."""
     return _cached(room, hashlib.sha256(key.encode()).hexdigest(), ".txt", lambda: make().encode()).decode()
-
-
-def raw_frame(frame: Frame) -> RawFrame:
-    """The frame with its numbers, from the cache. Raises FrameError when the original is gone or changed."""
-    offsets = {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}
-    neutral = None if frame.neutral is None else np.array(frame.neutral)
-    return RawFrame(_mosaic(frame), offsets, dict(frame.black_dn), frame.white_dn, frame.xyz_to_camera, neutral)
-
-
-def _mosaic(frame: Frame) -> NDArray[np.uint16]:
-    """The decoded mosaic, mapped from the cache so that a crop reads only its own rows.
-
-    Raises FrameError when the original is gone or changed.
-    """
-    return _mapped(frame, frame.sha256, None)
-
-
-def _mapped(original: Frame | LanePicture, name: str, quarter_turns: int | None) -> NDArray[Any]:
-    path = settings.HOME / "cache" / "mosaics" / f"{name}.npy"
-    for last in (False, True):
-        try:
-            return np.load(path, mmap_mode="r")
-        except (OSError, ValueError, EOFError):
-            # Not there yet, emptied meanwhile, or damaged: the cache may lose anything at any time.
-            if last:
-                raise
-        decode(DecodeTask(str(path_of(original)), str(path), quarter_turns))
-        _trim(path.parent)
-    raise AssertionError("unreachable")
-
-
-def _trim(folder: Path) -> None:
-    """Drop the oldest mosaics beyond the size the cache may have."""
-    files = []
-    for file in folder.glob("*.npy"):
-        with contextlib.suppress(OSError):
-            stat = file.stat()
-            files.append((stat.st_mtime, stat.st_size, file))
-    total = 0
-    for _, size, file in sorted(files, key=lambda one: one[0], reverse=True):
-        total += size
-        if total > settings.CACHE_MAX_BYTES:
-            file.unlink(missing_ok=True)
 
 
 def be_ready() -> None:

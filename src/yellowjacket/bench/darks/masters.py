@@ -7,6 +7,7 @@ import os
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
 from statistics import fmean
@@ -18,6 +19,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.bench.darks import measure
 from yellowjacket.bench.darks.sensor_temperature import warmth_of
+from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.intake import originals
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.jobs import progress as progress_
@@ -31,7 +33,6 @@ from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.raw.fits import Header, image_bytes, read_image
 from yellowjacket.core.raw.frame import FrameError, RawFrame
-from yellowjacket.core.raw.reader import read_with_metadata
 
 
 @dataclass(frozen=True, slots=True)
@@ -267,7 +268,7 @@ def calibrated(frame: Frame, master: MasterDark) -> tuple[NDArray[np.float32], R
     if not found or found[0].fit == Fit.NONE:
         why = found[0].words if found else "another body or another size"
         raise Refusal(f"{master} does not fit {frame.file_name}: {why}.")
-    raw, _ = read_with_metadata(originals.path_of(frame))
+    raw = raw_frame(frame)
     ratio = found[0].time_ratio if found[0].fit == Fit.SCALED else 1.0
     return subtracted(raw, image_of(master), master.black_dn, ratio), raw, found[0]
 
@@ -294,14 +295,13 @@ def _told(frame: Frame, master: MasterDark, match: Match) -> list[str]:
 def write_calibrated_dng(frame: Frame, master: MasterDark, path: Path) -> None:
     """The calibrated frame as a DNG file, on its black level again."""
     signal, raw, _ = calibrated(frame, master)
-    _, metadata = read_with_metadata(originals.path_of(frame))
-    if metadata.captured_at is None or metadata.exposure_s is None or metadata.iso is None:
+    if not frame.captured_at or frame.exposure_s is None or frame.iso is None:
         raise Refusal(f"{frame.file_name} lacks its time, exposure or ISO: a DNG needs them.")
     black = fmean(raw.black_dn.values())
     capture = CaptureData(
-        metadata.make, metadata.model, metadata.serial, metadata.firmware, metadata.iso,
-        Fraction(metadata.exposure_s).limit_denominator(10_000), Fraction(metadata.f_number or 0).limit_denominator(10),
-        metadata.captured_at,
+        frame.make, frame.model, frame.serial, frame.firmware, frame.iso,
+        Fraction(frame.exposure_s).limit_denominator(10_000), Fraction(frame.f_number or 0).limit_denominator(10),
+        datetime.fromisoformat(frame.captured_at),
     )  # fmt: skip
     pattern = _pattern(raw.offsets)
     matrix = raw.xyz_to_camera if raw.xyz_to_camera is not None else np.eye(3)

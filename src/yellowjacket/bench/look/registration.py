@@ -7,12 +7,11 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.bench.intake import originals
+from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Placement, Shot, Sitting
 from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.raw.frame import FrameError
-from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.registration import similarity
 from yellowjacket.core.registration.similarity import NoMatch, Similarity, scaled_to
 
@@ -111,6 +110,6 @@ def _keep(ladder: Ladder, found: Similarity, by: str) -> Placement:
 
 def green_cells(frame: Frame) -> NDArray[np.float32]:
     """Green of every 2 × 2 cell above black, from the original. Raises FrameError when it is gone or changed."""
-    raw = read_frame(originals.path_of(frame))
+    raw = raw_frame(frame)
     parts = [raw.plane(name).astype(np.float32) - np.float32(raw.black_dn[name]) for name in ("G1", "G2")]
     return np.asarray((parts[0] + parts[1]) / 2, np.float32)

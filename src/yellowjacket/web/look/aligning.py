@@ -7,6 +7,7 @@ import json
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
@@ -50,7 +51,7 @@ def _window(frame: Frame, rect: Rect) -> Rect:
 
 
 def _green(frame: Frame, window: Rect) -> NDArray[np.float32]:
-    raw = pictures.raw_frame(frame)
+    raw = raw_frame(frame)
     rows, columns = slice(window.y // 2, (window.y + window.h) // 2), slice(window.x // 2, (window.x + window.w) // 2)
     parts = [raw.plane(name)[rows, columns].astype(np.float32) - raw.black_dn[name] for name in ("G1", "G2")]
     return np.sqrt(np.maximum((parts[0] + parts[1]) / 2, 0)).astype(np.float32)

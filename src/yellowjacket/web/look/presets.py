@@ -6,6 +6,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import asdict
 
+from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.raw.frame import FrameError
@@ -21,7 +22,7 @@ def of_frame(frame: Frame, developing: Developing) -> tuple[Sequence[Spot], str]
     how = developing.clean(frame)
 
     def find() -> str:
-        return json.dumps([asdict(spot) for spot in spots_worth_looking_at(pictures.raw_frame(frame), how)])
+        return json.dumps([asdict(spot) for spot in spots_worth_looking_at(raw_frame(frame), how)])
 
     try:
         text = pictures.cached_text("spots", f"{_VERSION} {frame.sha256} {how.gains}", find)

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.raw.codes import missing_codes
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.histograms import CODES, add_histogram
-from yellowjacket.web import pictures
 from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.sheet.charts import Tick
 
@@ -54,7 +54,7 @@ def code_plot(frame: Frame, grey_dn: float | None) -> CodePlot:
 
     Raises FrameError when the original is gone.
     """
-    raw = pictures.raw_frame(frame)
+    raw = raw_frame(frame)
     counts = {channel: np.zeros(CODES, np.int64) for channel in CHANNELS}
     for channel, found in counts.items():
         add_histogram(raw.plane(channel), found)

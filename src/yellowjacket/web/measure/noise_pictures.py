@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 
+from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame, Rung, Shot
 from yellowjacket.core.noise.maps import SHOWN_SIGMAS, difference_image, pattern_image
 from yellowjacket.web import pictures
@@ -59,7 +60,7 @@ def noise_picture(rung: Rung, what: str) -> Shown | None:
 
 def _made(frames: list[Frame], what: str) -> pictures.Picture:
     step = _step(frames[0])
-    read = [pictures.raw_frame(frame) for frame in frames]
+    read = [raw_frame(frame) for frame in frames]
     found = difference_image(read[0], read[1], step) if what == "difference" else pattern_image(read, step)
     return found.picture
 

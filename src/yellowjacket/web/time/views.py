@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.darks import measure, sensor_temperature
 from yellowjacket.bench.darks.light_points import points_in_light
+from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame, Ladder, Rung
 from yellowjacket.bench.models.queries.frames import darks_of
 from yellowjacket.bench.plan.sittings import LadderRequest, add_ladder
@@ -32,7 +33,6 @@ from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.frame import CHANNELS, FrameError
 from yellowjacket.core.rendering.png import stored_png
-from yellowjacket.web import pictures
 from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
@@ -170,7 +170,7 @@ def point(request: HttpRequest, sitting_id: int) -> HttpResponse:
     if x is None or y is None:
         raise Http404
     try:
-        frames = [pictures.raw_frame(frame) for frame in darks]
+        frames = [raw_frame(frame) for frame in darks]
         found = close_up([one.mosaic for one in frames], x, y, min(frames[0].black_dn.values()), frames[0].offsets)
     except (ValueError, FrameError) as error:
         raise Http404(str(error)) from error
@@ -186,7 +186,7 @@ def repair(request: HttpRequest, sitting_id: int, what: str, x: int, y: int) -> 
         raise Http404
     spread = float(np.median(table.rows["spread_dn"])) if len(table.rows) else 1.0
     try:
-        dark = pictures.raw_frame(_darks(sitting_page)[0]).mosaic
+        dark = raw_frame(_darks(sitting_page)[0]).mosaic
     except FrameError as error:
         raise Http404(str(error)) from error
     return HttpResponse(stored_png(repair_shown(dark, x, y, spread, after=what == "after")), content_type="image/png")
