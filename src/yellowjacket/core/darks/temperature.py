@@ -11,7 +11,6 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from yellowjacket.core.darks.dark_current import THERMOMETER_C, DarkCurrent, DarkTiles, dark_current
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, unknown, with_relative_error
@@ -60,6 +59,9 @@ def dark_law(
 
 
 def _doubling(times: Sequence[DarkTiles], degrees: NDArray[np.float64], reference: float) -> Quantity:
+    # Imported at first use: a start does without it.
+    from scipy.optimize import least_squares
+
     if float(degrees.max() - degrees.min()) < _LEAST_APART_C:
         return missing(Missing.TEMPERATURES_TOO_CLOSE, _LEAST_APART_C)
     if len(times) < 4:

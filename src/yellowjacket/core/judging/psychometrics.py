@@ -14,7 +14,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import binomtest
 
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
@@ -147,6 +146,9 @@ def _consistency(stimuli: Sequence[int], accepted: Sequence[bool]) -> Quantity:
             first[stimulus] = answer
     if not same:
         return missing(Missing.NO_REPEATS)
+    # Imported at first use, here and below: a start does without it.
+    from scipy.stats import binomtest
+
     interval = binomtest(sum(same), len(same)).proportion_ci(0.95)
     return Quantity(sum(same) / len(same), float(interval.low), float(interval.high), len(same))
 
@@ -156,6 +158,8 @@ def told_apart(correct: int, trials: int) -> tuple[Quantity, float]:
     guessing. Raises ValueError without trials."""
     if not 0 <= correct <= trials or trials < 1:
         raise ValueError("right answers are part of the trials, and there is one trial at least")
+    from scipy.stats import binomtest
+
     found = binomtest(correct, trials, 0.5, alternative="greater")
     interval = binomtest(correct, trials).proportion_ci(0.95)
     share = Quantity(correct / trials, float(interval.low), float(interval.high), trials)
