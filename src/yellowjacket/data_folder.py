@@ -84,7 +84,7 @@ def arriving(home: Path) -> Path:
 
 
 def clear_arriving(home: Path) -> None:
-    """Take away what a server that was killed left of uploads. Only while no server runs."""
+    """Remove what a server that was killed left of uploads. Only while no server runs."""
     shutil.rmtree(arriving(home), ignore_errors=True)
     arriving(home).mkdir(exist_ok=True)
 

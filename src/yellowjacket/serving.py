@@ -148,7 +148,7 @@ def _copy_before_change() -> None:
 
 
 def take_over(folder: Path) -> None:
-    """Take away what an earlier server left behind. Only with the data folder for oneself."""
+    """Remove what an earlier server left behind. Only with the data folder for oneself."""
     data_folder.clear_arriving(folder)
 
 

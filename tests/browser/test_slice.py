@@ -380,8 +380,8 @@ def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
     assert {"complete", "not-raw"} <= strays
     press(browser, "n")
     assert now_rung(browser) != "100"
-    # Re-shoot everything that is wrong, strike what strayed, and shoot again.
-    for css in ("[data-finding] .remedies button:first-child", "[data-problem] [value=strike]"):
+    # Re-shoot everything that is wrong, delete what strayed, and shoot again.
+    for css in ("[data-finding] .remedies button:first-child", "[data-problem] [value=delete]"):
         while browser.find_elements(By.CSS_SELECTOR, css):
             button = browser.find_element(By.CSS_SELECTOR, css)
             browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)

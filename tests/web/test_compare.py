@@ -155,9 +155,9 @@ def test_a_curve_from_elsewhere_stands_beside_ones_own_and_is_marked(client, two
     assert '<tr class=" foreign">' not in client.get(address(two, size=10_000)).content.decode()
     again = client.post("/compare/foreign/", upload(text), follow=True).content.decode()
     assert "is here already" in again
-    client.post(f"/compare/foreign/{ForeignCurve.objects.get().pk}/strike/")
+    client.post(f"/compare/foreign/{ForeignCurve.objects.get().pk}/delete/")
     assert not ForeignCurve.objects.exists()
-    assert set(TrailEntry.objects.values_list("act", flat=True)) >= {"foreign curve taken in", "foreign curve struck"}
+    assert set(TrailEntry.objects.values_list("act", flat=True)) >= {"foreign curve taken in", "foreign curve deleted"}
 
 
 @pytest.mark.parametrize(

@@ -25,15 +25,15 @@ def test_an_empty_library_says_how_it_is_filled(client, db):
     assert "No sitting has darks yet" in text
 
 
-def test_masters_are_listed_downloaded_and_struck(client, library):
+def test_masters_are_listed_downloaded_and_deleted(client, library):
     text = client.get(f"/darks/?sitting={library.pk}").content.decode()
     assert "Ostrel Heath" in text
     assert text.count("made</td>") >= 3
     master = MasterDark.objects.get(exposure_s=60.0)
     data = b"".join(client.get(f"/darks/{master.pk}/master.fits").streaming_content)
     assert fits.open(io.BytesIO(data))[0].header["NCOMBINE"] == 3
-    struck = client.post(f"/darks/{master.pk}/remove/", follow=True).content.decode()
-    assert "out of the library" in struck
+    gone = client.post(f"/darks/{master.pk}/remove/", follow=True).content.decode()
+    assert "out of the library" in gone
     assert not MasterDark.objects.filter(pk=master.pk).exists()
     assert Frame.objects.filter(sitting=library).count() == 25
 

@@ -86,7 +86,7 @@ def test_remedies_on_the_check_page(client, sitting, card, data_folder):
     assert "undone" in client.post(f"{base}/undo/").content.decode()
 
 
-def test_a_file_without_a_shot_is_assigned_or_struck(client, sitting, card, data_folder):
+def test_a_file_without_a_shot_is_assigned_or_deleted(client, sitting, card, data_folder):
     from yellowjacket import data_folder as data_folder_
 
     data_folder_.allow_folder(data_folder, card)
@@ -98,7 +98,7 @@ def test_a_file_without_a_shot_is_assigned_or_struck(client, sitting, card, data
     base = f"/sittings/{sitting.pk}/check"
     text = Problem.objects.get(file_name="c.txt")
     assert "1 to decide" in client.get(f"{base}/").content.decode()
-    client.post(f"{base}/problem/{text.pk}/", {"remedy": "strike"})
+    client.post(f"{base}/problem/{text.pk}/", {"remedy": "delete"})
     assert not Problem.objects.exists()
     client.post(f"{base}/undo/")
     assert Problem.objects.get().file_name == "c.txt"
@@ -145,7 +145,7 @@ def test_a_spot_is_marked_on_the_wall_and_ruled_out_in_check(client, measured):
     assert "“label”" in client.get(f"{base}/check/").content.decode()
     page = client.post(f"{base}/check/spot/{spot.pk}/", {"remedy": "rule-out"}).content.decode()
     assert "ruled out: soft from the start" in page
-    client.post(f"{base}/check/spot/{spot.pk}/", {"remedy": "strike"})
+    client.post(f"{base}/check/spot/{spot.pk}/", {"remedy": "delete"})
     assert not MarkedSpot.objects.exists()
 
 

@@ -84,7 +84,7 @@ _WEDGE_CORNERS = ((64, 40), (1344, 40), (1344, 124), (64, 124))
 _TEXTURES = (
     ("random grain", "texture", (1008, 938, 224, 224)), ("coloured grain", "colour_texture", (1258, 938, 108, 224)),
 )  # fmt: skip
-# The survey looks at wing patterns: it bears more colour noise than the defaults would.
+# The survey looks at wing patterns: it allows more colour noise than the defaults would.
 _OWN_THRESHOLDS = {"chroma_noise": [4.0, 9.5, 20.0]}
 # What goes wrong on the second day, so that the Check page has something to find.
 _MISHAPS_7 = ("defocus", "iso", "skipped")

@@ -215,7 +215,7 @@ def test_a_marked_spot_is_watched_and_can_be_ruled_out(ladder):
     assert "on “texture”" not in "".join(one.text for one in audit_.audit(ladder).findings)
     undo_log.undo(ladder.sitting)
     assert "on “texture”" in "".join(one.text for one in audit_.audit(ladder).findings)
-    remedies.strike_spot(spot)
+    remedies.delete_spot(spot)
     undo_log.undo(ladder.sitting)
     assert MarkedSpot.objects.get().name == "texture"
 

@@ -110,7 +110,7 @@ def test_bad_files_among_good_ones_cost_no_good_one(sitting, card, inbox):
     assert Frame.objects.count() + Problem.objects.count() == len(list(inbox.iterdir()))
 
 
-def test_a_repaired_file_is_taken_and_its_complaint_struck(sitting, card, inbox):
+def test_a_repaired_file_is_taken_and_its_complaint_deleted(sitting, card, inbox):
     (inbox / "F001.DNG").write_bytes((card / "F001.DNG").read_bytes()[:50_000])
     run_import(sitting, inbox)
     assert Problem.objects.get().code == "truncated"

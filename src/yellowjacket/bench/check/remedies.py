@@ -135,9 +135,9 @@ def mark_spot(ladder: Ladder, name: str, x: int, y: int, note: str = "") -> Sitt
     return undo_log.act(ladder.sitting, SittingEvent.Kind.NOTE, f"spot “{words}” marked on {ladder.body}", created=spot)
 
 
-def strike_spot(spot: MarkedSpot) -> SittingEvent:
+def delete_spot(spot: MarkedSpot) -> SittingEvent:
     """Take a marked spot away."""
-    return undo_log.act(spot.sitting, SittingEvent.Kind.NOTE, f"spot “{spot}” struck", removed=spot)
+    return undo_log.act(spot.sitting, SittingEvent.Kind.NOTE, f"spot “{spot}” deleted", removed=spot)
 
 
 @transaction.atomic

@@ -52,7 +52,7 @@ def known() -> QuerySet[ForeignCurve]:
 
 
 @transaction.atomic
-def strike(curve: ForeignCurve) -> None:
+def delete(curve: ForeignCurve) -> None:
     """Remove a curve; the trail keeps that it was here."""
-    trail.note("foreign curve struck", f"{curve.name}: {QUANTITIES[curve.quantity].name}, from {curve.source}")
+    trail.note("foreign curve deleted", f"{curve.name}: {QUANTITIES[curve.quantity].name}, from {curve.source}")
     curve.delete()

@@ -101,7 +101,7 @@ def batches_of(sitting: Sitting) -> list[Batch]:
 
 
 def _by_warmth(frames: Sequence[Frame], celsius: dict[int, float]) -> list[list[Frame]]:
-    """Frames apart by more than a master bears go into another one; unknown temperatures stay together."""
+    """Frames apart by more than a master allows go into another one; unknown temperatures stay together."""
     known = sorted((frame for frame in frames if frame.pk in celsius), key=lambda frame: celsius[frame.pk])
     unknown = [frame for frame in frames if frame.pk not in celsius]
     parts: list[list[Frame]] = [unknown] if unknown else []

@@ -69,7 +69,7 @@ def store_uploads(folder: Path, uploads: Iterable[UploadedFile]) -> tuple[list[s
 
 def _note_too_large(sitting: Sitting, name: str) -> None:
     limit = settings.UPLOAD_MAX_BYTES // 1024**2
-    misfit = Misfit("too-large", f"is larger than {limit} MB.", "Put it into the inbox folder and import the folder.")
+    misfit = Misfit("too-large", f"is larger than {limit} MB.", "Copy it to the inbox folder and import the folder.")
     note_problem(sitting, name, misfit)
 
 

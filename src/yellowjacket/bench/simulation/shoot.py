@@ -1,4 +1,4 @@
-"""Letting the simulated camera shoot what the plan still asks for, with mishaps if wanted."""
+"""Letting the simulated camera shoot what the plan still asks for, with mistakes to try Check on, if wanted."""
 
 from __future__ import annotations
 

@@ -97,7 +97,7 @@ class LenrVerdict:
 
 
 def lenr_verdict(times: Sequence[LenrTime], criterion: Criterion, level: str) -> LenrVerdict:
-    """It is worth its time where the frame as shot has more hot pixels than the level bears, and it takes half away."""
+    """It is worth its time where the frame as shot has more hot pixels than the level allows, and it takes half away."""
     if not times:
         return LenrVerdict(None, "shoot some times with LENR off and on: the test plan is one click away")
     if not any(one.at_work for one in times):

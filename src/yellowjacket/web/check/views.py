@@ -146,14 +146,14 @@ def frame(request: HttpRequest, sitting_id: int, frame_id: int) -> HttpResponse:
 
 @require_POST
 def problem(request: HttpRequest, sitting_id: int, problem_id: int) -> HttpResponse:
-    """A file that was not used: onto a shot by hand, or struck from the list."""
+    """A file that was not used: onto a shot by hand, or deleted from the list."""
 
     def action(page: SittingPage) -> None:
         one = get_object_or_404(Problem, pk=problem_id, sitting=page.sitting)
         if request.POST.get("remedy") == "assign":
             remedies.assign_problem(one, _free_shot(request, page))
         else:
-            undo_log.act(page.sitting, "note", f"struck {one.file_name}: {one.reason}", removed=one)
+            undo_log.act(page.sitting, "note", f"deleted {one.file_name}: {one.reason}", removed=one)
 
     return _carry_out(request, sitting_id, action)
 
@@ -174,14 +174,14 @@ def _said(request: HttpRequest) -> dict[str, float]:
 
 @require_POST
 def spot(request: HttpRequest, sitting_id: int, spot_id: int) -> HttpResponse:
-    """A marked spot: ruled out for judging detail, or struck."""
+    """A marked spot: ruled out for judging detail, or deleted."""
 
     def action(page: SittingPage) -> None:
         one = get_object_or_404(MarkedSpot.objects.select_related("sitting", "body"), pk=spot_id, sitting=page.sitting)
         if request.POST.get("remedy") == "rule-out":
             remedies.rule_out(one)
         else:
-            remedies.strike_spot(one)
+            remedies.delete_spot(one)
 
     return _carry_out(request, sitting_id, action)
 

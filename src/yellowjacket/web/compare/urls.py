@@ -8,5 +8,5 @@ app_name = "compare"
 urlpatterns = [
     path("", views.page, name="page"),
     path("foreign/", views.take_in, name="take-in"),
-    path("foreign/<id:curve_id>/strike/", views.strike, name="strike"),
+    path("foreign/<id:curve_id>/delete/", views.delete, name="delete"),
 ]

@@ -162,7 +162,7 @@ def _pixels(megapixels: str) -> int:
 
 
 @require_POST
-def strike(request: HttpRequest, curve_id: int) -> HttpResponse:
+def delete(request: HttpRequest, curve_id: int) -> HttpResponse:
     """Remove a curve from elsewhere."""
-    foreign_curves.strike(get_object_or_404(ForeignCurve, pk=curve_id))
+    foreign_curves.delete(get_object_or_404(ForeignCurve, pk=curve_id))
     return redirect(f"{reverse('compare:page')}?{request.GET.urlencode()}")

@@ -228,5 +228,5 @@ def watch(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 @require_POST
 def clear_problems(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """Strike the list of files that were not used; importing them again brings it back."""
+    """Clear the list of files that were not used; importing them again brings it back."""
     return _carry_out(request, sitting_id, lambda page: page.sitting.problems.all().delete())
