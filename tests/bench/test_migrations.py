@@ -7,12 +7,8 @@ from django.db.migrations.executor import MigrationExecutor
 FIRST = [("bench", "0001_initial")]
 
 
-@pytest.mark.django_db(transaction=True)
-def test_sittings_of_the_first_version_keep_their_plan():
-    executor = MigrationExecutor(connection)
-    newest = [node for node in executor.loader.graph.leaf_nodes() if node[0] == "bench"]
-    executor.migrate(FIRST)
-    old = executor.loader.project_state(FIRST).apps
+def old_ladder(old):
+    """A ladder without rungs in the tables of an older version, with what it belongs to."""
     body = old.get_model("bench", "Body").objects.create(
         make="Ostrel", model="Heath", pixel_width=100, pixel_height=100, lowest_iso=100, native_lowest_iso=100,
         native_highest_iso=200, highest_iso=200, fastest_shutter_s=1 / 8000,
@@ -21,9 +17,18 @@ def test_sittings_of_the_first_version_keep_their_plan():
     sitting = old.get_model("bench", "Sitting").objects.create(
         name="Old", scene="x", question="x", expectation="x", held_on="2026-03-14", profile=profile
     )
-    ladder = old.get_model("bench", "Ladder").objects.create(
+    return old.get_model("bench", "Ladder").objects.create(
         sitting=sitting, body=body, metered_iso=100, metered_exposure_s=0.125, f_number=8
     )
+
+
+@pytest.mark.django_db(transaction=True)
+def test_sittings_of_the_first_version_keep_their_plan():
+    executor = MigrationExecutor(connection)
+    newest = [node for node in executor.loader.graph.leaf_nodes() if node[0] == "bench"]
+    executor.migrate(FIRST)
+    old = executor.loader.project_state(FIRST).apps
+    ladder = old_ladder(old)
     for position, iso in enumerate((100, 200)):
         rung = old.get_model("bench", "Rung").objects.create(
             ladder=ladder, position=position, iso=iso, exposure_s=12.5 / iso, warnings=["extended ISO"]
@@ -53,17 +58,7 @@ def test_words_of_old_readings_become_typed_notes():
     before = [("bench", "0014_originals_and_seen_files")]
     executor.migrate(before)
     old = executor.loader.project_state(before).apps
-    body = old.get_model("bench", "Body").objects.create(
-        make="Ostrel", model="Heath", pixel_width=100, pixel_height=100, lowest_iso=100, native_lowest_iso=100,
-        native_highest_iso=200, highest_iso=200, fastest_shutter_s=1 / 8000,
-    )  # fmt: skip
-    profile = old.get_model("bench", "ToleranceProfile").objects.create(name="Old")
-    sitting = old.get_model("bench", "Sitting").objects.create(
-        name="Old", scene="x", question="x", expectation="x", held_on="2026-03-14", profile=profile
-    )
-    ladder = old.get_model("bench", "Ladder").objects.create(
-        sitting=sitting, body=body, metered_iso=100, metered_exposure_s=0.125, f_number=8
-    )
+    ladder = old_ladder(old)
     rung = old.get_model("bench", "Rung").objects.create(ladder=ladder, position=0, iso=100, exposure_s=0.125)
     told = {
         "flags": "second base, smoothed", "noise_dn": "limited by rounding", "prnu": "told in words of its own", "snr": "",
