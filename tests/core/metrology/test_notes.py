@@ -35,8 +35,13 @@ def test_words_of_older_records_are_known_again_or_stay_words():
     told = Quantity.from_plain([None, None, None, 0, "no light frames of ISO 800 were measured on this body"])
     assert told.reason == "no light frames of ISO 800 were measured on this body"
     assert Quantity.from_plain([1.0, None, None, 0, ""]).notes == ()
-    with pytest.raises(KeyError):
-        Note.from_plain(["NOT_A_NOTE"])
+
+
+@pytest.mark.parametrize("kept", [["NOT_A_NOTE"], ["PATCH_UNDER"], ["NOT_SIGNIFICANT", "much"], [], [7.0]])
+def test_what_no_version_kept_is_refused(kept):
+    """An archive may say anything; what is taken in can be shown."""
+    with pytest.raises(ValueError, match="no remark this version knows"):
+        Note.from_plain(kept)
 
 
 def test_an_unknown_part_gives_its_reason_and_a_remark_does_not():

@@ -222,12 +222,17 @@ class Note:
     def from_plain(cls, plain: Sequence[str | float] | str) -> Note:
         """A note as it was kept; of mere words, as older records have them, those without details are known again.
 
-        Raises KeyError for an unknown name.
+        Raises ValueError for an unknown name, and for details that its words have no use for or lack.
         """
         if isinstance(plain, str):
             kind = _BY_WORDS.get(plain)
             return cls(kind) if kind else cls(Remark.IN_WORDS, (plain,))
-        return cls(_BY_NAME[str(plain[0])], tuple(plain[1:]))
+        try:
+            note = cls(_BY_NAME[str(plain[0])], tuple(plain[1:]))
+            str(note)
+        except (LookupError, TypeError, ValueError) as error:
+            raise ValueError("is no remark this version knows") from error
+        return note
 
 
 _BY_NAME: dict[str, Remark | Missing] = {one.name: one for kinds in (Remark, Missing) for one in kinds}
