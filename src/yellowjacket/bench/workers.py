@@ -9,7 +9,6 @@ from uuid import uuid4
 
 import numpy as np
 
-from yellowjacket.core.darks.defects_in_light import bright_points
 from yellowjacket.core.darks.hot_pixels import HotPixel
 from yellowjacket.core.patches.uniform import Proposal, propose_patches
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
@@ -60,6 +59,8 @@ def release(order: Release) -> FrameFacts:
 
 def bright_points_in(path: str) -> list[HotPixel]:
     """Pixels of a light frame that look hot. Raises FrameError."""
+    from yellowjacket.core.darks.defects_in_light import bright_points
+
     return bright_points(read_frame(Path(path)))
 
 

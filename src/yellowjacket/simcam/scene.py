@@ -14,7 +14,6 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
-from scipy.ndimage import gaussian_filter
 
 WIDTH_PX, HEIGHT_PX = 1824, 1216
 _OVERSAMPLE = 2
@@ -89,6 +88,8 @@ def specimen_drawer() -> Scene:
     rows = np.linspace(0.0, 1.0, HEIGHT_PX, dtype=np.float32)[:, None, None]
     columns = np.linspace(0.0, 1.0, WIDTH_PX, dtype=np.float32)[None, :, None]
     scene *= 1.0 - _LAMP_FALLOFF * 0.5 * (rows + columns) ** 2 / 2
+    from scipy.ndimage import gaussian_filter
+
     scene = gaussian_filter(scene, sigma=(_LENS_BLUR_PX, _LENS_BLUR_PX, 0), mode="nearest", output=np.float32)
     scene.setflags(write=False)
     return Scene("specimen drawer", scene)
@@ -98,6 +99,8 @@ def disturbed(scene: Scene, shift_px: tuple[int, int] = (0, 0), blur_px: float =
     """The scene as seen after a nudge by (x, y) pixels or through a lens out of focus by ``blur_px`` (σ)."""
     picture = np.roll(scene.reflectance, (shift_px[1], shift_px[0]), axis=(0, 1))
     if blur_px:
+        from scipy.ndimage import gaussian_filter
+
         picture = gaussian_filter(picture, sigma=(blur_px, blur_px, 0), mode="nearest", output=np.float32)
     return Scene(scene.name, picture)
 

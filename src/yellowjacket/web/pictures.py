@@ -20,7 +20,6 @@ from PIL import Image
 from yellowjacket.bench.darks import masters
 from yellowjacket.bench.decoding import mosaic_of, rendered_pixels
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
-from yellowjacket.core.darks.master import with_pedestal
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import (
     DEVELOPERS,
@@ -120,6 +119,8 @@ def calibrated_crop_png(frame: Frame, master: MasterDark, rect: Rect, how: Devel
     """The same crop with a master dark taken off. Raises Refusal where it does not fit, FrameError for a lost original."""
 
     def make() -> bytes:
+        from yellowjacket.core.darks.master import with_pedestal
+
         signal, raw, _ = masters.calibrated(frame, master)
         mosaic = with_pedestal(signal, sum(raw.black_dn.values()) / len(raw.black_dn), raw.white_dn)
         return stored_png(develop_crop(mosaic, rect, how))

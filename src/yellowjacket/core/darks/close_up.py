@@ -8,8 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.darks.defects_in_light import repaired
-
 # Half the side of the neighbourhood that is shown around a point.
 AROUND_PX = 5
 # The look at what repair leaves: its side, and the excess that is white.
@@ -82,3 +80,21 @@ def repair_shown(dark: NDArray[np.uint16], x: int, y: int, spread_dn: float, *, 
     shown = repaired(area, 3 * spread_dn) if after else area
     over = (shown - float(np.median(area))) / (_REPAIR_WHITE_SPREADS * spread_dn)
     return np.clip(over * _WHITE_LEVEL + _BLACK_LEVEL, 0, 255).astype(np.uint8)
+
+
+def repaired(area: NDArray[np.floating], bar: float) -> NDArray[np.float32]:
+    """A mosaic after the repair that converters make of lone points: what stands more than ``bar`` above all of its
+    eight neighbours of one colour becomes their median. Same shape; edges repeat."""
+    values = np.asarray(area, np.float32)
+    result = values.copy()
+    for row in (0, 1):
+        for column in (0, 1):
+            plane = values[row::2, column::2]
+            padded = np.pad(plane, 1, mode="edge")
+            around = np.stack([
+                padded[1 + down : 1 + down + plane.shape[0], 1 + across : 1 + across + plane.shape[1]]
+                for down in (-1, 0, 1) for across in (-1, 0, 1) if down or across
+            ])  # fmt: skip
+            lone = plane > around.max(axis=0) + bar
+            result[row::2, column::2] = np.where(lone, np.median(around, axis=0), plane)
+    return result

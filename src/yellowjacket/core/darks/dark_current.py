@@ -13,7 +13,6 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.darks.pixel_statistics import ordinary_tiles
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, unknown, with_error, with_relative_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
@@ -48,6 +47,8 @@ class DarkTiles:
 
 def dark_tiles(exposure_s: float, frames: Sequence[RawFrame]) -> DarkTiles:
     """Reduce the darks of one exposure time. Raises ValueError without frames or for frames of several sizes."""
+    from yellowjacket.core.darks.pixel_statistics import ordinary_tiles
+
     if not frames or len({frame.mosaic.shape for frame in frames}) != 1:
         raise ValueError("darks of one time need at least one frame, all of one size")
     means, variances, medians = {}, {}, {}

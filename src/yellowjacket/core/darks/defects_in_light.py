@@ -15,7 +15,6 @@ from yellowjacket.core.darks.hot_pixels import DEAD, HOT, HotPixel
 from yellowjacket.core.darks.pixel_statistics import insert
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 
-LESS_SURE = "less sure: told from a light frame"
 # Over the brightest of its neighbours by so many spreads of the texture around, and no less than the noise allows.
 _BAR_SPREADS = 6.0
 # A point of light spreads into the pixels beside it, of other colours; a hot pixel does not. What the four next to it
@@ -70,7 +69,7 @@ def _points(mosaic, row0, column0, bar, beside_share, least, places, values):  #
 
 
 def bright_points(frame: RawFrame) -> list[HotPixel]:
-    """Pixels of one textured light frame that look hot: each is marked LESS_SURE wherever it is shown.
+    """Pixels of one textured light frame that look hot: less sure than from darks, and said so wherever they are shown.
 
     ``spreads`` of each is in spreads of the texture around it.
     """
@@ -126,21 +125,3 @@ def no_response(frames: Sequence[RawFrame]) -> list[HotPixel]:
             lack = float(plane[y, x]) - float(np.median(plane[y - 1 : y + 2, x - 1 : x + 2]))
             found.append(HotPixel(2 * int(x) + column, 2 * int(y) + row, channel, DEAD, lack, 0.0))
     return found
-
-
-def repaired(area: NDArray[np.floating], bar: float) -> NDArray[np.float32]:
-    """A mosaic after the repair that converters make of lone points: what stands more than ``bar`` above all of its
-    eight neighbours of one colour becomes their median. Same shape; edges repeat."""
-    values = np.asarray(area, np.float32)
-    result = values.copy()
-    for row in (0, 1):
-        for column in (0, 1):
-            plane = values[row::2, column::2]
-            padded = np.pad(plane, 1, mode="edge")
-            around = np.stack([
-                padded[1 + down : 1 + down + plane.shape[0], 1 + across : 1 + across + plane.shape[1]]
-                for down in (-1, 0, 1) for across in (-1, 0, 1) if down or across
-            ])  # fmt: skip
-            lone = plane > around.max(axis=0) + bar
-            result[row::2, column::2] = np.where(lone, np.median(around, axis=0), plane)
-    return result

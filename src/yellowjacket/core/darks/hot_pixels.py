@@ -16,15 +16,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.darks.pixel_statistics import (
-    excesses,
-    outstanding,
-    repeat_sigma,
-    sample_step,
-    sampled,
-    spread_at,
-    spreads,
-)
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.metrology.notes import Missing
@@ -141,6 +132,16 @@ class _Candidates:
 
 
 def _candidates(frames: Sequence[RawFrame], channel: str, bar: float) -> _Candidates:
+    from yellowjacket.core.darks.pixel_statistics import (
+        excesses,
+        outstanding,
+        repeat_sigma,
+        sample_step,
+        sampled,
+        spread_at,
+        spreads,
+    )  # fmt: skip
+
     stack = np.stack([frame.plane(channel) for frame in frames])
     step = sample_step(stack)
     levels, apart = sampled(stack, step)

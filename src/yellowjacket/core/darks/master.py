@@ -11,7 +11,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -54,56 +53,14 @@ class MasterDark:
     names: tuple[str, ...]
 
 
-@numba.njit(cache=True, nogil=True)
-def _add(mosaic, total, highest, second, lowest, first):  # type: ignore[no-untyped-def]
-    for y in range(mosaic.shape[0]):
-        for x in range(mosaic.shape[1]):
-            value = mosaic[y, x]
-            total[y, x] += np.uint32(value)
-            if first:
-                highest[y, x] = value
-                second[y, x] = 0
-                lowest[y, x] = value
-            elif value > highest[y, x]:
-                second[y, x] = highest[y, x]
-                highest[y, x] = value
-            else:
-                second[y, x] = max(second[y, x], value)
-                lowest[y, x] = min(lowest[y, x], value)
-
-
-@numba.njit(cache=True, nogil=True)
-def _average(total, highest, second, lowest, count, sigma, shot, bar, black, out):  # type: ignore[no-untyped-def]
-    """Average of each pixel without extremes that lie far off the core of its numbers; returns how many were left out."""
-    left_out = 0
-    for y in range(out.shape[0]):
-        for x in range(out.shape[1]):
-            high, low, whole = np.int64(highest[y, x]), np.int64(lowest[y, x]), np.int64(total[y, x])
-            next_high = np.int64(second[y, x])
-            core, n = whole - high - low, count - 2
-            if count >= 5:
-                core, n = core - next_high, count - 3
-            level = core / n
-            # The pixel's own dark signal lets its numbers scatter, and their core is uncertain too.
-            allowed = bar * math.sqrt((sigma * sigma + max(level - black, 0.0) * shot) * (1 + 1 / n))
-            kept, m = whole, count
-            if high - level > allowed:
-                kept, m = kept - high, m - 1
-            if count >= 5 and next_high - level > allowed:
-                kept, m = kept - next_high, m - 1
-            if level - low > allowed:
-                kept, m = kept - low, m - 1
-            left_out += count - m
-            out[y, x] = kept / m
-    return left_out
-
-
 def make_master(paths: Sequence[Path], temperatures: Sequence[float | None] = ()) -> MasterDark:
     """Average darks of one body, ISO, time and warmth, each read once.
 
     ``temperatures``: of each file, °C, where known. Raises MasterError for too few, mixed or light frames, and
     FrameError for files that cannot be read.
     """
+    from yellowjacket.core.darks.pixel_statistics import add_dark, average_without_outliers
+
     if len(paths) < FEWEST_DARKS:
         raise MasterError(
             f"A master needs {FEWEST_DARKS} darks or more, there {'is' if len(paths) == 1 else 'are'} {len(paths)}: "
@@ -123,7 +80,7 @@ def make_master(paths: Sequence[Path], temperatures: Sequence[float | None] = ()
     for n, path in enumerate(paths):
         frame, own = (first, metadata) if n == 0 else read_with_metadata(path)
         _check_same(path, frame, own, paths[0], first, metadata)
-        _add(frame.mosaic, total, highest, second, lowest, n == 0)
+        add_dark(frame.mosaic, total, highest, second, lowest, n == 0)
         sample = frame.mosaic[sampled].copy()
         if previous is not None:
             differences.append(sample.astype(np.float32) - previous)
@@ -131,7 +88,9 @@ def make_master(paths: Sequence[Path], temperatures: Sequence[float | None] = ()
     black = float(np.mean(list(first.black_dn.values())))
     sigma, shot = _scatter(differences, total[sampled].astype(np.float64) / len(paths) - black)
     mean = np.empty(shape, np.float32)
-    left_out = _average(total, highest, second, lowest, len(paths), sigma, shot, REJECT_SIGMAS, black, mean)
+    left_out = average_without_outliers(
+        total, highest, second, lowest, len(paths), sigma, shot, REJECT_SIGMAS, black, mean
+    )
     known = [one for one in temperatures if one is not None]
     return MasterDark(
         mean, len(paths), int(left_out), sigma, metadata, sum(known) / len(known) if known else None, first.black_dn,

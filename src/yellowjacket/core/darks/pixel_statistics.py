@@ -1,6 +1,7 @@
-"""What single pixels of darks stand above their neighbours, compiled: one walk over the numbers, no copies of planes.
+"""What single pixels of darks stand above their neighbours, and their average over darks; compiled: one walk over the
+numbers, no copies of planes. Imported where it is called: the compiler takes its time to load.
 
-Everything here works on a stack of repeats of one channel, uint16, shape (frames, rows, columns). The neighbourhood is
+All but the average works on a stack of repeats of one channel, uint16, shape (frames, rows, columns). The neighbourhood is
 5 × 5 pixels of that channel, repeated at the edges.
 """
 
@@ -312,3 +313,48 @@ def ordinary_tiles(stack: Stack, side: int, bar: float) -> tuple[NDArray[np.floa
     if stack.shape[0] < 2:
         variances[:] = math.nan
     return means, variances, float(np.median(apart + levels[..., None]))
+
+
+@numba.njit(cache=True, nogil=True)
+def add_dark(mosaic, total, highest, second, lowest, first):  # type: ignore[no-untyped-def]
+    """Add a dark, uint16 of shape (rows, columns), to sums of that shape, and keep the extremes of every pixel."""
+    for y in range(mosaic.shape[0]):
+        for x in range(mosaic.shape[1]):
+            value = mosaic[y, x]
+            total[y, x] += np.uint32(value)
+            if first:
+                highest[y, x] = value
+                second[y, x] = 0
+                lowest[y, x] = value
+            elif value > highest[y, x]:
+                second[y, x] = highest[y, x]
+                highest[y, x] = value
+            else:
+                second[y, x] = max(second[y, x], value)
+                lowest[y, x] = min(lowest[y, x], value)
+
+
+@numba.njit(cache=True, nogil=True)
+def average_without_outliers(total, highest, second, lowest, count, sigma, shot, bar, black, out):  # type: ignore[no-untyped-def]
+    """Average of each pixel without extremes that lie far off the core of its numbers; returns how many were left out."""
+    left_out = 0
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            high, low, whole = np.int64(highest[y, x]), np.int64(lowest[y, x]), np.int64(total[y, x])
+            next_high = np.int64(second[y, x])
+            core, n = whole - high - low, count - 2
+            if count >= 5:
+                core, n = core - next_high, count - 3
+            level = core / n
+            # The pixel's own dark signal lets its numbers scatter, and their core is uncertain too.
+            allowed = bar * math.sqrt((sigma * sigma + max(level - black, 0.0) * shot) * (1 + 1 / n))
+            kept, m = whole, count
+            if high - level > allowed:
+                kept, m = kept - high, m - 1
+            if count >= 5 and next_high - level > allowed:
+                kept, m = kept - next_high, m - 1
+            if level - low > allowed:
+                kept, m = kept - low, m - 1
+            left_out += count - m
+            out[y, x] = kept / m
+    return left_out

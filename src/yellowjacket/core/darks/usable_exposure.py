@@ -13,7 +13,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
 from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, LASTING, PixelTable, points_per_frame, standing_at
@@ -139,6 +138,8 @@ def left_after_darks(table: PixelTable, gain: float | None, darks: int, factor: 
     shot noise is left out.
     Raises ValueError for fewer darks than one.
     """
+    from scipy.special import ndtr
+
     if darks < 1:
         raise ValueError("at least one dark is taken off")
     rows = table.of(LASTING)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter
 
 from yellowjacket.core.metrology.robust import robust_sigma
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
@@ -58,6 +57,8 @@ def _cells(frame: RawFrame, step: int) -> NDArray[np.float64]:
 
 def _amplified(values: NDArray[np.float64]) -> NoiseImage:
     """Less what varies slowly; ±3 σ from black to white. σ is told robustly on a scale of a hundredth of a DN."""
+    from scipy.ndimage import uniform_filter
+
     flat = values - uniform_filter(values, size=_SMOOTH_PX, mode="nearest")
     fine = 100.0
     sigma = robust_sigma(flat * fine) / fine

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import minimum_filter, uniform_filter
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE, SHADOW_STOPS_UNDER_GREY
 from yellowjacket.core.raw.clipping import CLIP_SHARE, Plane
@@ -205,6 +204,8 @@ def _uniform_windows(tiles: _Tiles, neutral: NDArray[np.float64] | None) -> list
 
 def _all_inside(mask: NDArray[np.bool_], side: int) -> NDArray[np.bool_]:
     """True at the top left of every side × side window that lies wholly in the mask."""
+    from scipy.ndimage import minimum_filter
+
     result = minimum_filter(mask, size=side, mode="constant", cval=False, origin=-(side // 2))
     return np.asarray(result)
 
@@ -234,6 +235,8 @@ def _level_spread(tiles: _Tiles, side: int) -> tuple[NDArray[np.float64], NDArra
 
 def _window_mean(values: NDArray[np.float64], side: int) -> NDArray[np.float64]:
     """Mean over each side × side window, indexed by its top left."""
+    from scipy.ndimage import uniform_filter
+
     return np.asarray(uniform_filter(values, size=side, mode="nearest", origin=-(side // 2)))
 
 

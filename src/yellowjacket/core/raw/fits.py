@@ -5,12 +5,15 @@ from __future__ import annotations
 import io
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-from astropy.io import fits
 from numpy.typing import NDArray
 
 from yellowjacket import __version__
+
+if TYPE_CHECKING:
+    from astropy.io import fits
 
 Header = Mapping[str, tuple[str | float | int | None, str]]
 # Bits of a mask, by class; the names stand in its header.
@@ -19,6 +22,8 @@ MASK_BITS = {"hot": 1, "warm": 2, "stuck": 4, "dead": 8, "blinking": 16}
 
 def _header(cards: Header, history: Sequence[str] = ()) -> fits.Header:
     """A header of ASCII cards, unknown values left out."""
+    from astropy.io import fits
+
     header = fits.Header()
     header["CREATOR"] = (f"Yellowjacket {__version__}", "")
     for key, (value, comment) in cards.items():
@@ -35,11 +40,15 @@ def _ascii(text: str) -> str:
 
 def image_bytes(data: NDArray[np.generic], cards: Header, history: Sequence[str] = ()) -> bytes:
     """An image as a FITS file with checksums; numbers keep their kind (float32, uint8 …). Shape (height, width)."""
+    from astropy.io import fits
+
     return _written([fits.PrimaryHDU(np.asarray(data), _header(cards, history))])
 
 
 def table_bytes(columns: Sequence[tuple[str, str, str, NDArray[np.generic]]], cards: Header) -> bytes:
     """A binary table as a FITS file. ``columns``: name, FITS format, unit, values. Values of shape (rows,)."""
+    from astropy.io import fits
+
     made = [
         fits.Column(name=name, format=form, unit=unit or None, array=values) for name, form, unit, values in columns
     ]
@@ -47,6 +56,8 @@ def table_bytes(columns: Sequence[tuple[str, str, str, NDArray[np.generic]]], ca
 
 
 def _written(parts: Sequence[fits.hdu.base._BaseHDU]) -> bytes:
+    from astropy.io import fits
+
     buffer = io.BytesIO()
     fits.HDUList(list(parts)).writeto(buffer, checksum=True)
     return buffer.getvalue()
@@ -57,6 +68,8 @@ def read_image(path: Path) -> NDArray[np.float32]:
 
     Shape (height, width).
     """
+    from astropy.io import fits
+
     with fits.open(path, memmap=False, checksum=True) as parts:
         data = parts[0].data
         if data is None or data.ndim != 2:

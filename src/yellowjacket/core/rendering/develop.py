@@ -12,12 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import shift
 
 from yellowjacket.core.colour.colorimetry import camera_to_srgb
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.rendering.demosaic import area_means, balanced, encoded, filled_in
 
 PLAIN, GRADIENT = "plain", "gradient"
 DEVELOPERS = (PLAIN, GRADIENT)
@@ -94,6 +92,8 @@ def develop_at_use(mosaic: NDArray[np.uint16], rect: Rect, how: Development, fac
 
 def averaged(linear: NDArray[np.float32], factor: float) -> NDArray[np.float32]:
     """Area averages over ``factor`` × ``factor`` pixels, shape (h/factor, w/factor, 3), rounded, at least one each way."""
+    from yellowjacket.core.rendering.demosaic import area_means
+
     result = np.empty((max(1, round(linear.shape[0] / factor)), max(1, round(linear.shape[1] / factor)), 3), np.float32)
     area_means(np.ascontiguousarray(linear), result)
     return result
@@ -112,6 +112,8 @@ def interpolated_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) 
     area = np.ascontiguousarray(mosaic[top : rect.y + rect.h + rim, left : rect.x + rect.w + rim])
     linear = _interpolated(area, (top, left), how)
     if how.shift_px != (0.0, 0.0):
+        from scipy.ndimage import shift
+
         linear = shift(linear, (how.shift_px[1], how.shift_px[0], 0), order=1, mode="nearest")
     return linear[rect.y - top : rect.y - top + rect.h, rect.x - left : rect.x - left + rect.w]
 
@@ -135,6 +137,8 @@ def _averaged(mosaic: NDArray[np.uint16], offset: tuple[int, int], step: int) ->
 
 def _interpolated(area: NDArray[np.uint16], origin: tuple[int, int], how: Development) -> NDArray[np.float32]:
     """White-balanced linear RGB of every site, shape (h, w, 3)."""
+    from yellowjacket.core.rendering.demosaic import balanced, filled_in
+
     colours, black, gain = np.empty((2, 2), np.int64), np.empty((2, 2), np.float32), np.empty((2, 2), np.float32)
     for name in CHANNELS:
         place = tuple((how.offsets[name][axis] - origin[axis]) % 2 for axis in (0, 1))
@@ -149,6 +153,8 @@ def _interpolated(area: NDArray[np.uint16], origin: tuple[int, int], how: Develo
 
 def display_encoded(linear: NDArray[np.floating]) -> NDArray[np.uint8]:
     """Linear values to 8-bit sRGB (IEC 61966-2-1; from memory), clipped to the display's range."""
+    from yellowjacket.core.rendering.demosaic import encoded
+
     result = np.empty(linear.shape, np.uint8)
     encoded(np.ascontiguousarray(linear).reshape(-1), _BORDERS, _GUESS, result.reshape(-1))
     return result

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
-from scipy.ndimage import gaussian_filter, map_coordinates
 
 from yellowjacket.core.colour.colorimetry import delta_e_2000
 from yellowjacket.core.metrology.estimate import Z95, Quantity, first_notes, missing, unknown, with_error
@@ -96,6 +95,8 @@ def same_noise(picture: Grey, frames: Mapping[int, Grey]) -> int | None:
 
 
 def _fine(values: NDArray[np.floating]) -> NDArray[np.float64]:
+    from scipy.ndimage import gaussian_filter
+
     return np.asarray(values - gaussian_filter(values, 2.0), np.float64)
 
 
@@ -190,6 +191,8 @@ def cut_like(picture: Picture, place: Similarity, rect: Rect) -> NDArray[np.uint
     ys = place.b * columns + place.a * rows + place.y0 - 0.5
     if xs.min() < -0.5 or ys.min() < -0.5 or xs.max() > width - 0.5 or ys.max() > height - 0.5:
         return None
+    from scipy.ndimage import map_coordinates
+
     planes = [map_coordinates(picture[..., n], (ys, xs), np.float32, order=1, mode="nearest") for n in range(3)]
     return np.asarray(np.rint(np.stack(planes, axis=-1)), np.uint8)
 
@@ -234,6 +237,8 @@ def _colour(uniform: Sequence[Cuts]) -> Quantity:
 
 
 def _detail(texture: Cuts | None, clean: Picture | None) -> Quantity:
+    from scipy.ndimage import gaussian_filter
+
     if texture is None or clean is None:
         return missing(Missing.NO_TEXTURE_ON_PICTURES)
     if clean.shape[0] * clean.shape[1] < _FEWEST_DETAIL_PX:

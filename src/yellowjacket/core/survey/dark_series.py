@@ -11,7 +11,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.darks.dark_current import FEWEST_TIMES, DarkCurrent, dark_current
-from yellowjacket.core.darks.defects_in_light import no_response
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings, TimeTask
 from yellowjacket.core.darks.hot_pixels import DEAD, HOT, STUCK, WARM, HotPixel
 from yellowjacket.core.darks.series import DarkLadder, Known
@@ -144,6 +143,8 @@ def _by_temperature(task: DarkTask, whole: DarkLadder) -> tuple[DarkCurrent, ...
 
 def _listed(task: DarkTask, whole: DarkLadder) -> tuple[tuple[HotPixel, float | None], ...]:
     """Defects of the longest time (at several temperatures the first), and those that answer no light."""
+    from yellowjacket.core.darks.defects_in_light import no_response
+
     told = [one for one in whole.off if one.pixels is not None]
     if not told:
         return ()

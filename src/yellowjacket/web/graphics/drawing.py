@@ -1,19 +1,13 @@
-"""A drawing made once and rendered as SVG and as PDF: text, lines, dots and pictures from the top left."""
+"""A drawing made once, for screen and paper: text, lines, dots and pictures from the top left; as SVG, and in pdf.py."""
 
 from __future__ import annotations
 
 import base64
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from django.utils.html import escape
-from reportlab.lib.colors import HexColor
-from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
-from reportlab.pdfgen.canvas import Canvas
-from reportlab.platypus import Flowable
 
 INK, HAIR = "#161616", "#cfcfcc"
 Anchor = Literal["start", "middle", "end"]
@@ -101,71 +95,3 @@ def _svg_of(shape: Shape) -> str:
             data = base64.b64encode(png).decode()
             place = f'x="{x:.3f}" y="{y:.3f}" width="{width:.3f}" height="{height:.3f}"'
             return f'<image {place} href="data:image/png;base64,{data}"/>'
-
-
-def pdf(pages: Sequence[Drawing]) -> bytes:
-    """Drawings of one size as the pages of a PDF; the same drawings give the same bytes."""
-    first, buffer = pages[0], io.BytesIO()
-    scale = _points_of(first)
-    canvas = Canvas(buffer, pagesize=(first.width * scale, first.height * scale), invariant=True)
-    canvas.setTitle(latin(first.title))
-    for page in pages:
-        _draw(canvas, page)
-        canvas.showPage()
-    canvas.save()
-    return buffer.getvalue()
-
-
-class Placed(Flowable):
-    """A drawing among the paragraphs of a document."""
-
-    def __init__(self, drawing: Drawing) -> None:
-        super().__init__()
-        scale = _points_of(drawing)
-        self._drawing, self.width, self.height = drawing, drawing.width * scale, drawing.height * scale
-
-    def draw(self) -> None:
-        """Draw it where the document has put it."""
-        _draw(self.canv, self._drawing)
-
-
-def _points_of(drawing: Drawing) -> float:
-    return float(mm) if drawing.unit == "mm" else 1.0
-
-
-def _draw(canvas: Canvas, drawing: Drawing) -> None:
-    """The shapes on a canvas, which counts from the foot."""
-    scale, height = _points_of(drawing), drawing.height
-    for shape in drawing.shapes:
-        match shape:
-            case Text(x, y, words, size, anchor, strong, fixed):
-                canvas.setFont(("Courier" if fixed else "Helvetica") + ("-Bold" if strong else ""), size * scale)
-                canvas.setFillColor(HexColor(INK))
-                place = {"start": canvas.drawString, "middle": canvas.drawCentredString, "end": canvas.drawRightString}
-                place[anchor](x * scale, (height - y) * scale, latin(words))
-            case Stroke(points, width, colour):
-                path = canvas.beginPath()
-                path.moveTo(points[0][0] * scale, (height - points[0][1]) * scale)
-                for x, y in points[1:]:
-                    path.lineTo(x * scale, (height - y) * scale)
-                canvas.setStrokeColor(HexColor(colour))
-                canvas.setLineWidth(width * scale)
-                canvas.drawPath(path)
-            case Dot(x, y, radius):
-                canvas.setFillColor(HexColor(INK))
-                canvas.circle(x * scale, (height - y) * scale, radius * scale, stroke=0, fill=1)
-            case Picture(x, y, wide, high, png):
-                image = ImageReader(io.BytesIO(png))
-                canvas.drawImage(image, x * scale, (height - y - high) * scale, wide * scale, high * scale)
-
-
-# Standard fonts of PDF know Latin 1 only.
-_PLAIN = {"−": "-", "…": "...", "≥": ">=", "≤": "<=", "–": "-", "⁻": "-", "Δ": "d", "\u2009": " ", "’": "'", "“": '"',
-          "”": '"'}  # fmt: skip
-
-
-def latin(words: str) -> str:
-    """The words with what the standard fonts of PDF cannot write put plainly."""
-    for sign, plain in _PLAIN.items():
-        words = words.replace(sign, plain)
-    return words.encode("latin-1", "replace").decode("latin-1")

@@ -14,7 +14,7 @@ from yellowjacket.bench.models import Frame, JurySheet, Rung, Shot
 from yellowjacket.core.judging.contact_sheet import PAGE_MM, Slot, layout, pixels_on_paper
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.web import pictures
-from yellowjacket.web.graphics.drawing import Drawing, Picture, Shape, Text, pdf, svg
+from yellowjacket.web.graphics.drawing import Drawing, Picture, Shape, Text, svg
 
 _TITLE_MM, _LINE_MM = (12.0, 16.0), 5.0
 _TITLE_SIZE_MM, _SIZE_MM = 3.9, 3.2
@@ -58,6 +58,8 @@ def placed(sheet: JurySheet) -> Sequence[Placed]:
 
 def as_pdf(sheet: JurySheet) -> bytes:
     """The sheet as PDF, A4, without a word on what is what."""
+    from yellowjacket.web.graphics.pdf import pdf
+
     return pdf(_drawn(sheet))
 
 

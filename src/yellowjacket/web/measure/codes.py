@@ -13,11 +13,12 @@ from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.raw.codes import missing_codes
 from yellowjacket.core.raw.frame import CHANNELS
-from yellowjacket.core.raw.histograms import CODES, add_histogram
 from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.sheet.charts import Tick
 
 WIDTH, HEIGHT, STRIP = 640, 150, 96
+# Of 16 bits.
+_CODES = 65536
 _LEFT, _BINS, _STRIP_CODES = 52, 220, 147
 _PAD = 8
 
@@ -55,9 +56,7 @@ def code_plot(frame: Frame, grey_dn: float | None) -> CodePlot:
     Raises FrameError when the original is gone.
     """
     raw = raw_frame(frame)
-    counts = {channel: np.zeros(CODES, np.int64) for channel in CHANNELS}
-    for channel, found in counts.items():
-        add_histogram(raw.plane(channel), found)
+    counts = {channel: np.bincount(raw.plane(channel).ravel(), minlength=_CODES) for channel in CHANNELS}
     top = int(frame.white_dn) + 1
     most = max(int(found.max()) for found in counts.values())
     courses = [(channel, _course(found, top)) for channel, found in counts.items()]

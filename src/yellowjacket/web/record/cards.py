@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from yellowjacket.bench.models import Record
 from yellowjacket.bench.record.other_limits import marks_to_mind
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.web.graphics.drawing import Drawing, Shape, Text, pdf, svg
+from yellowjacket.web.graphics.drawing import Drawing, Shape, Text, svg
 
 # A6 standing, mm; what printers leave white, and the lines.
 PAGE_MM = (105.0, 148.0)
@@ -83,6 +83,8 @@ def as_svg(card: Card) -> str:
 
 def as_pdf(card: Card) -> bytes:
     """The card as PDF, A6."""
+    from yellowjacket.web.graphics.pdf import pdf
+
     return pdf([_drawn(card)])
 
 

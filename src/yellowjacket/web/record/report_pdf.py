@@ -17,7 +17,7 @@ from yellowjacket import __version__
 from yellowjacket.bench.compare.bodies import COMPARED
 from yellowjacket.bench.models import Record, Sitting
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.web.graphics.drawing import Placed, latin
+from yellowjacket.web.graphics.pdf import Placed, latin
 from yellowjacket.web.record.reports import METHODS, LadderPart, RungPart, parts_of
 from yellowjacket.web.templatetags.values import dial_mark, iso_range, number
 

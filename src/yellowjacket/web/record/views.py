@@ -11,7 +11,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.exchange import readings
-from yellowjacket.bench.models import Decision, Record, Use
+from yellowjacket.bench.models import Decision, Record, Sitting, Use
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.record import evidence, other_limits
 from yellowjacket.bench.record import proposals as proposals_
@@ -22,7 +22,6 @@ from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.record import cards, reports
-from yellowjacket.web.record.report_pdf import report_pdf
 from yellowjacket.web.refusals import carried_out, refused
 from yellowjacket.web.sheet.lines import grade_lines
 from yellowjacket.web.sheet.stave import Stave, columns_of
@@ -233,8 +232,14 @@ _CARDS = {
 }  # fmt: skip
 
 
+def _report_pdf(sitting: Sitting) -> bytes:
+    from yellowjacket.web.record.report_pdf import report_pdf
+
+    return report_pdf(sitting)
+
+
 _REPORTS = {
-    "html": ("text/html; charset=utf-8", reports.report_html), "pdf": ("application/pdf", report_pdf),
+    "html": ("text/html; charset=utf-8", reports.report_html), "pdf": ("application/pdf", _report_pdf),
 }  # fmt: skip
 
 

@@ -21,7 +21,6 @@ from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.darks.close_up import close_up, repair_shown
 from yellowjacket.core.darks.dark_current import corner_to_centre
-from yellowjacket.core.darks.defects_in_light import LESS_SURE
 from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, KINDS, LASTING, PixelTable, standing_at
 from yellowjacket.core.darks.lenr import lenr_verdict
 from yellowjacket.core.darks.night_plan import DARK_CAUTIONS
@@ -227,8 +226,7 @@ def light_points(request: HttpRequest, sitting_id: int) -> HttpResponse:
     brightest = sorted(found, key=lambda one: -one.excess_dn)[:_LISTED]
     return render(
         request, "time/_light_points.html",
-        {"frame": frames[0], "count": len(found), "per_mpix": density(len(found), megapixels), "brightest": brightest,
-         "less_sure": LESS_SURE},
+        {"frame": frames[0], "count": len(found), "per_mpix": density(len(found), megapixels), "brightest": brightest},
     )  # fmt: skip
 
 

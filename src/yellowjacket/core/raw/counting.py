@@ -1,0 +1,40 @@
+"""The loops of histograms and tile sums, compiled. Imported where they run: the compiler takes its time to load.
+
+The plain NumPy versions make several copies of a mosaic; these make none. Compiled once and kept on disk.
+"""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+
+@numba.njit(cache=True, nogil=True)
+def count_codes(plane: NDArray[np.uint16], counts: NDArray[np.int64]) -> None:
+    """Add the codes of a plane, shape (rows, columns), to counts of every code."""
+    for row in range(plane.shape[0]):
+        for column in range(plane.shape[1]):
+            counts[plane[row, column]] += 1
+
+
+@numba.njit(cache=True, nogil=True)
+def sum_tiles(a: NDArray[np.uint16], b: NDArray[np.uint16], side: int, out: NDArray[np.int64]) -> None:
+    """Write the sums of two planes into ``out``, shape (rows of tiles, columns of tiles, 5)."""
+    for row in range(out.shape[0] * side):
+        tile_row = row // side
+        for tile_column in range(out.shape[1]):
+            sum_a = sum_b = sum_aa = sum_bb = sum_ab = np.int64(0)
+            for column in range(tile_column * side, (tile_column + 1) * side):
+                x, y = np.int64(a[row, column]), np.int64(b[row, column])
+                sum_a += x
+                sum_b += y
+                sum_aa += x * x
+                sum_bb += y * y
+                sum_ab += x * y
+            cell = out[tile_row, tile_column]
+            cell[0] += sum_a
+            cell[1] += sum_b
+            cell[2] += sum_aa
+            cell[3] += sum_bb
+            cell[4] += sum_ab
