@@ -4,6 +4,7 @@ import pytest
 
 from yellowjacket.bench.models import Ladder, Patch, Reading, Rung
 from yellowjacket.core.latitude.push_pull import StopLimit
+from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.web.push.brackets import brackets_of
 
 pytestmark = pytest.mark.django_db
@@ -94,7 +95,7 @@ def test_brackets_stand_where_the_stops_are():
     push = {
         "clean": limit("clean", 1.0),
         "usable": limit("usable", 2.5),
-        "emergency": limit("emergency", None, reason="x"),
+        "emergency": limit("emergency", None, why=Note(Missing.NOTHING_MEASURED)),
     }
     pull = {level: limit(level, 1.5) for level in push}
     # Measured steps are not those planned: −2 lies where −1.5 was asked for.
@@ -105,5 +106,5 @@ def test_brackets_stand_where_the_stops_are():
     assert clean.middle == 3.5 * 76
     assert clean.right.x == 5 * 76 - 4
     assert emergency.left is None
-    assert emergency.reason == "x"
+    assert emergency.reason == "nothing measured yet"
     assert clean.left.low_x < clean.left.x < clean.left.high_x

@@ -2,7 +2,9 @@ from datetime import timedelta
 
 import pytest
 
+from yellowjacket.core.limits.ending import fails
 from yellowjacket.core.limits.iso_limits import Limit
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.web.sheet.charts import chart_of
@@ -29,10 +31,13 @@ def test_the_trades_own_units():
     assert values.duration(timedelta(minutes=3)) == "3 min"
 
 
+FAILED = fails(DEFAULT_CRITERIA[0])
+
+
 def test_limits_read_as_dial_marks():
-    assert values.dial_mark(Limit("clean", 3200, 3410, 3200, 3650, criterion="grey SNR")) == "ISO 3200"
+    assert values.dial_mark(Limit("clean", 3200, 3410, 3200, 3650, ended=FAILED)) == "ISO 3200"
     assert values.dial_mark(Limit("clean", 3200, at_least=True)) == "at least ISO 3200"
-    assert values.dial_mark(Limit("clean", None, criterion="grey SNR")) == "none"
+    assert values.dial_mark(Limit("clean", None, ended=FAILED)) == "none"
     assert values.dial_mark(Limit("clean", None)) == "–"
     assert values.iso_range(Limit("clean", 3200, 3412, 3200, 3649)) == "3410 (3200 … 3650)"
     assert values.apart(-2.0) == "graded 2 stops lower than measured"

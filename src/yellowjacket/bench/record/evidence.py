@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-
 from yellowjacket.bench.models import Frame, Ladder
 from yellowjacket.bench.models.queries.grades import current_grades
 from yellowjacket.bench.record.proposals import proposals
+from yellowjacket.core.limits.iso_limits import Limit
 
 
 def evidence(ladder: Ladder) -> dict[str, object]:
@@ -14,10 +13,24 @@ def evidence(ladder: Ladder) -> dict[str, object]:
     return {
         "conditions": conditions(ladder),
         "proposals": [
-            {"use": p.use.name, "level": p.level, "measured": asdict(p.measured), "graded": asdict(p.graded)}
+            {
+                "use": p.use.name,
+                "level": p.level,
+                "measured": limit_as_kept(p.measured),
+                "graded": limit_as_kept(p.graded),
+            }
             for p in proposals(ladder)
         ],
     }
+
+
+def limit_as_kept(limit: Limit) -> dict[str, object]:
+    """A limit along ISO as plain values, in the words of this day."""
+    return {
+        "level": limit.level, "mark": limit.mark, "crossing": limit.crossing, "low": limit.low, "high": limit.high,
+        "at_least": limit.at_least, "criterion": limit.criterion, "criterion_key": limit.criterion_key,
+        "doubts": list(limit.doubts), "reason": limit.reason,
+    }  # fmt: skip
 
 
 def conditions(ladder: Ladder) -> dict[str, object]:

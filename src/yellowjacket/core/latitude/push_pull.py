@@ -6,10 +6,11 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core.limits.crossing import Point, first_failure
+from yellowjacket.core.limits.crossing import Failure, Point, first_failure
+from yellowjacket.core.limits.ending import Ended
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Z95, Quantity, unknown, with_error
-from yellowjacket.core.metrology.notes import Missing, Remark
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 # A highlight is lost when more than this share of its pixels clip; so many σ over the mean lies that share.
 CLIPPED_SHARE = 1e-3
@@ -29,10 +30,10 @@ class ExposedRung:
 
 
 @dataclass(frozen=True, slots=True)
-class StopLimit:
+class StopLimit(Ended):
     """A limit in stops from the correct exposure, positive either way.
 
-    ``stops`` with ``low``–``high``: where ``criterion`` fails first; ``mark``: label of the last rung that holds, empty
+    ``stops`` with ``low``–``high``: where ``ended`` says what fails first; ``mark``: label of the last rung that holds, empty
     when none does. ``at_least``: the ladder ended first.
     """
 
@@ -42,9 +43,9 @@ class StopLimit:
     high: float | None = None
     mark: str = ""
     at_least: bool = False
-    criterion: str = ""
-    doubts: tuple[str, ...] = ()
-    reason: str = ""
+    ended: Note | None = None
+    why: Note | None = None
+    doubted: tuple[Note, ...] = ()
 
 
 def push_limits(rungs: Sequence[ExposedRung], profile: Profile) -> dict[str, StopLimit]:
@@ -72,8 +73,7 @@ def _push(level: str, rungs: Sequence[ExposedRung], points: Sequence[Point], pro
     elif found.last is None:
         stops, low, high = None, None, None
     return StopLimit(
-        level, stops, low, None if found.at_least else high, mark, found.at_least, found.criterion, found.doubts,
-        found.reason,
+        level, stops, low, None if found.at_least else high, mark, found.at_least, found.ended, found.why, found.doubted,
     )  # fmt: skip
 
 
@@ -150,22 +150,17 @@ def pull_limits(
     limits = {}
     for level in LEVELS:
         colour = first_failure(points, Profile(profile.name, criteria), level) if criteria and points else None
-        limits[level] = _pull(
-            level, highlight, channel, colour.stops if colour else None, colour.criterion if colour else ""
-        )
+        limits[level] = _pull(level, highlight, Note(Remark.HIGHLIGHT_CLIPS, (channel,)), colour)
     return limits
 
 
-def _pull(level: str, highlight: Quantity, channel: str, colour: float | None, criterion: str) -> StopLimit:
+def _pull(level: str, highlight: Quantity, clips: Note, colour: Failure | None) -> StopLimit:
     if highlight.value is None:
-        return StopLimit(level, None, reason=highlight.reason)
+        return StopLimit(level, None, why=next(iter(highlight.notes), None))
     if highlight.value <= 0:
-        return StopLimit(
-            level, None, criterion=f"highlight clips in {channel}", reason="it clips at the correct exposure already"
-        )
-    if colour is not None and colour < highlight.value:
-        return StopLimit(level, colour, colour, colour, criterion=criterion)
+        return StopLimit(level, None, ended=clips, why=Note(Missing.CLIPS_AT_CORRECT))
+    if colour is not None and colour.stops is not None and colour.stops < highlight.value:
+        return StopLimit(level, colour.stops, colour.low or 0.0, colour.high, ended=colour.ended)
     return StopLimit(
-        level, highlight.value, highlight.low, highlight.high, at_least=highlight.has(Remark.FROM_TAG),
-        criterion=f"highlight clips in {channel}",
-    )  # fmt: skip
+        level, highlight.value, highlight.low, highlight.high, at_least=highlight.has(Remark.FROM_TAG), ended=clips
+    )

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from yellowjacket.core.limits.ending import Ended, fails, without_reading
 from yellowjacket.core.limits.tolerance import Criterion, Profile
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.notes import Missing, Note
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,11 +22,11 @@ class Point:
 
 
 @dataclass(frozen=True, slots=True)
-class Failure:
+class Failure(Ended):
     """Where a level ends. ``last``: index of the last point that holds, None when none does.
 
     ``stops``: interpolated place of the failure with ``low``–``high``, None when nothing fails. ``at_least``: the ladder
-    ended first. ``gaps``: names of points without a reading up to there.
+    ended first. ``ended``: the criterion that failed; ``why``: none holds; ``doubted``: points without a reading up to there.
     """
 
     last: int | None
@@ -32,34 +34,27 @@ class Failure:
     low: float | None = None
     high: float | None = None
     at_least: bool = False
-    criterion: str = ""
-    criterion_key: str = ""
-    doubts: tuple[str, ...] = ()
-    reason: str = ""
+    ended: Note | None = None
+    why: Note | None = None
+    doubted: tuple[Note, ...] = ()
 
 
-def first_failure(points: Sequence[Point], profile: Profile, level: str, unread: str = "no reading at") -> Failure:
-    """The first criterion to fail along the points, which go from the best to the worst.
-
-    ``unread``: how points without a reading are spoken of in the doubts.
-    """
-    along = [_along(points, criterion, level, unread) for criterion in profile.criteria]
+def first_failure(points: Sequence[Point], profile: Profile, level: str) -> Failure:
+    """The first criterion to fail along the points, which go from the best to the worst."""
+    along = [_along(points, criterion, level) for criterion in profile.criteria]
     found = [failure for failure in along if failure is not None]
     doubts = tuple(
-        f"{criterion.label} has no readings: {_why(points, criterion)}"
+        without_reading(criterion, _why(points, criterion))
         for criterion, failure in zip(profile.criteria, along, strict=True)
         if failure is None
     )
     if not found:
-        return Failure(None, reason="nothing measured yet", doubts=doubts)
+        return Failure(None, why=Note(Missing.NOTHING_MEASURED), doubted=doubts)
     first = min(
         found,
         key=lambda one: (math.inf if one.stops is None else one.stops, -1 if one.last is None else one.last),
     )
-    return Failure(
-        first.last, first.stops, first.low, first.high, first.at_least, first.criterion, first.criterion_key,
-        doubts + first.doubts, first.reason,
-    )  # fmt: skip
+    return replace(first, doubted=doubts + first.doubted)
 
 
 def _why(points: Sequence[Point], criterion: Criterion) -> str:
@@ -70,7 +65,7 @@ def _why(points: Sequence[Point], criterion: Criterion) -> str:
     return criterion.needs
 
 
-def _along(points: Sequence[Point], criterion: Criterion, level: str, unread: str) -> Failure | None:
+def _along(points: Sequence[Point], criterion: Criterion, level: str) -> Failure | None:
     """Where one criterion fails, or None when it was measured nowhere."""
     measured: list[tuple[int, Quantity]] = []
     gaps: list[int] = []
@@ -83,25 +78,25 @@ def _along(points: Sequence[Point], criterion: Criterion, level: str, unread: st
     if not measured:
         return None
 
-    def doubts(end: int) -> tuple[str, ...]:
+    def doubts(end: int) -> tuple[Note, ...]:
         """Points without a reading up to the failing one leave the limit open to doubt."""
         names = [points[n].name for n in gaps if n < end]
-        return (f"{unread} {', '.join(names)}",) if names else ()
+        return (Note(Missing.NO_READING_AT, (", ".join(names),)),) if names else ()
 
     threshold = criterion.threshold(level)
     for place, (n, quantity) in enumerate(measured):
         if criterion.holds(quantity.value, level):  # type: ignore[arg-type]
             continue
         if place == 0:
-            reason = f"{criterion.label} fails on the {'lowest' if n == 0 else 'first'} rung already"
+            why = Note(Missing.FAILS_ON_LOWEST if n == 0 else Missing.FAILS_ON_FIRST, (criterion.label,))
             at = points[n].stops
-            return Failure(None, at, None, at, False, criterion.label, criterion.key, doubts(n), reason)
+            return Failure(None, at, None, at, False, fails(criterion), why, doubts(n))
         before = measured[place - 1]
         stops, low, high = _crossing(
             points[before[0]].stops, before[1], points[n].stops, quantity, threshold, criterion.at_least
         )
-        return Failure(before[0], stops, low, high, False, criterion.label, criterion.key, doubts(n))
-    return Failure(measured[-1][0], at_least=True, doubts=doubts(len(points)))
+        return Failure(before[0], stops, low, high, False, fails(criterion), doubted=doubts(n))
+    return Failure(measured[-1][0], at_least=True, doubted=doubts(len(points)))
 
 
 def _crossing(

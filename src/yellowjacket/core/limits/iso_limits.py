@@ -11,8 +11,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.limits.crossing import Failure, Point, first_failure
+from yellowjacket.core.limits.ending import Ended
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 # Grades 1–5 (A clean … E lost) on to the three levels: the worst grade that still belongs to each.
 WORST_GRADE = {"clean": 1, "usable": 3, "emergency": 4}
@@ -30,12 +32,12 @@ class RungFindings:
 
 
 @dataclass(frozen=True, slots=True)
-class Limit:
+class Limit(Ended):
     """A limit along ISO for one level.
 
     ``mark``: last dial mark that holds, None when none does. ``crossing``: interpolated ISO where the
     criterion fails, with ``low``–``high``; None when nothing fails. ``at_least``: the ladder ended first.
-    ``criterion``: label of what failed first. ``doubts``: sentences on missing or straddling rungs.
+    ``ended``: what failed first; ``why``: there is none; ``doubted``: rungs without reading or grade on the way.
     """
 
     level: str
@@ -44,29 +46,28 @@ class Limit:
     low: float | None = None
     high: float | None = None
     at_least: bool = False
-    criterion: str = ""
-    criterion_key: str = ""
-    doubts: tuple[str, ...] = ()
-    reason: str = ""
+    ended: Note | None = None
+    why: Note | None = None
+    doubted: tuple[Note, ...] = ()
 
 
 def measured_limits(rungs: Sequence[RungFindings], profile: Profile) -> dict[str, Limit]:
     """Limits per level from readings; rungs from low to high ISO."""
-    points = [Point(math.log2(rung.iso), str(rung.mark), rung.findings) for rung in rungs]
-    return {level: _limit(level, rungs, first_failure(points, profile, level, "no reading at ISO")) for level in LEVELS}
+    points = [Point(math.log2(rung.iso), f"ISO {rung.mark}", rung.findings) for rung in rungs]
+    return {level: _limit(level, rungs, first_failure(points, profile, level)) for level in LEVELS}
 
 
 def _limit(level: str, rungs: Sequence[RungFindings], found: Failure) -> Limit:
     crossing, low, high = (None if stops is None else 2.0**stops for stops in (found.stops, found.low, found.high))
     return Limit(
         level, None if found.last is None else rungs[found.last].mark, crossing, low, high, found.at_least,
-        found.criterion, found.criterion_key, found.doubts, found.reason,
+        found.ended, found.why, found.doubted,
     )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class GradedRung:
-    """A rung with the grade in force (1–5) or None, and the reason key given with it."""
+    """A rung with the grade in force (1–5) or None, and the reason given with it."""
 
     mark: int
     grade: int | None
@@ -83,7 +84,7 @@ def graded_limits(rungs: Sequence[GradedRung]) -> dict[str, Limit]:
 
 def _graded(rungs: Sequence[GradedRung], level: str) -> Limit:
     if all(rung.grade is None for rung in rungs):
-        return Limit(level, None, reason="not graded yet")
+        return Limit(level, None, why=Note(Missing.NOT_GRADED))
     last: int | None = None
     open_marks: list[str] = []
     for rung in rungs:
@@ -91,12 +92,15 @@ def _graded(rungs: Sequence[GradedRung], level: str) -> Limit:
             open_marks.append(str(rung.mark))
             continue
         if rung.grade > WORST_GRADE[level]:
-            doubts = (f"not graded at ISO {', '.join(open_marks)}",) if open_marks else ()
-            reason = "" if last is not None else "the lowest graded rung is worse already"
-            return Limit(level, last, criterion=rung.reason, criterion_key=rung.reason, doubts=doubts, reason=reason)
+            ended = Note(Remark.GRADED_WORSE, (rung.reason,)) if rung.reason else None
+            why = None if last is not None else Note(Missing.LOWEST_GRADED_WORSE)
+            return Limit(level, last, ended=ended, why=why, doubted=_ungraded(open_marks))
         last = rung.mark
-    doubts = (f"not graded at ISO {', '.join(open_marks)}",) if open_marks else ()
-    return Limit(level, last, at_least=True, doubts=doubts)
+    return Limit(level, last, at_least=True, doubted=_ungraded(open_marks))
+
+
+def _ungraded(marks: Sequence[str]) -> tuple[Note, ...]:
+    return (Note(Missing.NOT_GRADED_AT, (", ".join(marks),)),) if marks else ()
 
 
 def disagreement_stops(measured: Limit, graded: Limit) -> float | None:

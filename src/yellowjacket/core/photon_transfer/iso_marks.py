@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.metrology.notes import Remark
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
 from yellowjacket.core.raw.codes import CodeUse, DigitalIso, digital_verdict
 
@@ -42,7 +42,7 @@ def habits_of(settings: Sequence[Setting]) -> Habits:
     depth of the mode; a second base from those that are neither digital nor smoothed."""
     lowest = settings[0].code_use if settings else None
     digital = tuple(
-        DigitalIso(None, None, None, "no codes were counted")
+        DigitalIso(None, None, None, Note(Missing.NO_CODES_COUNTED))
         if one.code_use is None
         else digital_verdict(one.code_use, lowest if n else None)
         for n, one in enumerate(settings)
@@ -54,7 +54,7 @@ def habits_of(settings: Sequence[Setting]) -> Habits:
     ]
     base = second_base_of(honest)
     marks = [
-        MarkHabits(one.iso, one.saturation_e, one.smoothed, verdict.reason if verdict.flag else "")
+        MarkHabits(one.iso, one.saturation_e, one.smoothed, verdict.why if verdict.flag else None)
         for one, verdict in zip(settings, digital, strict=True)
     ]
     return Habits(digital, base, advice_on(marks, base))
@@ -62,22 +62,27 @@ def habits_of(settings: Sequence[Setting]) -> Habits:
 
 @dataclass(frozen=True, slots=True)
 class MarkHabits:
-    """What is known of a mark: its saturation in electrons, whether it is smoothed, and why it is called digital."""
+    """What is known of a mark: its saturation in electrons, whether it is smoothed, and why it is called digital, if it is."""
 
     iso: int
     saturation_e: Quantity
     smoothed: bool = False
-    digital: str = ""
+    digital: Note | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class MarkAdvice:
-    """A mark to avoid or prefer. ``habit``: why, ``reason``: the same in words."""
+    """A mark to avoid or prefer. ``habit``: what for, ``because``: the same more fully."""
 
     iso: int
     advice: str
     habit: Remark
-    reason: str
+    because: Note
+
+    @property
+    def reason(self) -> str:
+        """Why, in words."""
+        return str(self.because)
 
 
 def advice_on(marks: Sequence[MarkHabits], second_base: Quantity) -> tuple[MarkAdvice, ...]:
@@ -85,30 +90,32 @@ def advice_on(marks: Sequence[MarkHabits], second_base: Quantity) -> tuple[MarkA
     found: list[MarkAdvice] = []
     if second_base.value is not None:
         at = round(second_base.value)
-        reason = "a second base ISO: cleaner shadows than one mark lower"
-        found.append(MarkAdvice(at, PREFER, Remark.SECOND_BASE, reason))
+        found.append(MarkAdvice(at, PREFER, Remark.SECOND_BASE, Note(Remark.IS_SECOND_BASE)))
         below = [mark.iso for mark in marks if mark.iso < at]
         if below:
-            found.append(MarkAdvice(below[-1], AVOID, Remark.UNDER_BASE, f"just under the second base ISO {at}"))
+            found.append(MarkAdvice(below[-1], AVOID, Remark.UNDER_BASE, Note(Remark.LIES_UNDER_BASE, (at,))))
     for mark in marks:
         if mark.digital:
-            found.append(MarkAdvice(mark.iso, AVOID, Remark.DIGITAL, f"made by arithmetic: {mark.digital}"))
+            found.append(
+                MarkAdvice(mark.iso, AVOID, Remark.DIGITAL, Note(Remark.MADE_BY_ARITHMETIC, (str(mark.digital),)))
+            )
         if mark.smoothed:
-            found.append(MarkAdvice(mark.iso, AVOID, Remark.SMOOTHED_HERE, "the raw is smoothed here"))
+            found.append(MarkAdvice(mark.iso, AVOID, Remark.SMOOTHED_HERE, Note(Remark.RAW_IS_SMOOTHED)))
     return (*found, *_low_extended(marks))
 
 
 def _low_extended(marks: Sequence[MarkHabits]) -> list[MarkAdvice]:
     """Low marks that give up headroom without losing noise: they hold no more electrons than a mark higher.
 
-    A true lower mark holds as many more as its gain is lower.
+    A true lower mark holds as many more as its gain is lower. The gain of a smoothed mark is not that of its sensor, and so
+    is what it seems to hold: it tells nothing here.
     """
     found: list[MarkAdvice] = []
-    for lower, higher in pairwise(marks):
+    for lower, higher in pairwise(mark for mark in marks if not mark.smoothed):
         one, other = lower.saturation_e, higher.saturation_e
         if one.value is None or other.value is None or one.high is None or other.low is None:
             continue
         if one.value < _NO_MORE * other.value and one.high < _SURELY * other.low and lower.iso < higher.iso / _APART:
-            reason = f"holds no more light than ISO {higher.iso}"
-            found.append(MarkAdvice(lower.iso, AVOID, Remark.LOW_EXTENDED, reason))
+            because = Note(Remark.HOLDS_NO_MORE, (higher.iso,))
+            found.append(MarkAdvice(lower.iso, AVOID, Remark.LOW_EXTENDED, because))
     return found

@@ -89,25 +89,30 @@ class DigitalIso:
     flag: bool | None
     empty_share: float | None
     factor: float | None
-    reason: str = ""
+    why: Note | None = None
+
+    @property
+    def reason(self) -> str:
+        """Why it is called so, in words; empty where its codes are all used."""
+        return str(self.why) if self.why else ""
 
 
 def digital_verdict(use: CodeUse, lowest: CodeUse | None) -> DigitalIso:
     """Judge a rung by its codes against those of the body's lowest rung (None for the lowest rung itself)."""
     if use.usable < FEWEST_CODES:
-        return DigitalIso(None, None, None, f"only {use.usable} codes are full enough to tell")
+        return DigitalIso(None, None, None, Note(Missing.FEW_CODES, (use.usable,)))
     share = round(use.empty, 4)
     if use.empty <= EMPTY_SHARE:
         if use.doubled > DOUBLED_SHARE:
-            return DigitalIso(True, share, 1 / (1 + use.doubled), "codes are doubled: divided after the converter")
+            return DigitalIso(True, share, 1 / (1 + use.doubled), Note(Remark.CODES_DOUBLED))
         return DigitalIso(False, share, None)
     if lowest is not None and lowest.usable >= FEWEST_CODES and lowest.empty > EMPTY_SHARE:
-        return DigitalIso(False, share, None, "codes are empty on the lowest rung too: the bit depth of this mode")
+        return DigitalIso(False, share, None, Note(Remark.CODES_EMPTY_TOO))
     if lowest is None:
-        return DigitalIso(False, share, None, "codes are empty on the lowest rung: the bit depth of this mode")
+        return DigitalIso(False, share, None, Note(Remark.CODES_EMPTY_LOWEST))
     if use.empty_high > _THINNING * use.empty_low + EMPTY_SHARE:
-        return DigitalIso(False, share, None, "codes thin out with the signal: a coding table")
-    return DigitalIso(True, share, 1 / (1 - use.empty), "codes are missing: multiplied after the converter")
+        return DigitalIso(False, share, None, Note(Remark.CODES_THIN_OUT))
+    return DigitalIso(True, share, 1 / (1 - use.empty), Note(Remark.CODES_MISSING))
 
 
 # The normal distribution's 84.1 % point lies one σ above its middle.

@@ -163,7 +163,7 @@ def dark_document(found: FoundDarks | None) -> Document:
 def _stop_limit(limit: StopLimit) -> Document:
     """A limit as a quantity; its remark names the criterion, or says that the ladder ended first."""
     if limit.stops is None:
-        notes = (Note(Remark.IN_WORDS, (limit.reason,)),) if limit.reason else ()
+        notes = (limit.why,) if limit.why else ()
     elif limit.at_least:
         notes = (Note(Remark.LADDER_ENDS),)
     else:

@@ -20,7 +20,7 @@ from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_li
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Measurand, Reading
-from yellowjacket.core.metrology.notes import Missing
+from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask, pairs_of
@@ -36,7 +36,6 @@ FEWEST_EXPOSURES = 3
 # A frame is taken for the correct one when less than this share of its uniform areas' pixels clip.
 _WHOLE = 1e-3
 _PATCHES = 60
-_NONE = "no exposure ladder: three exposure times and more at one ISO, two frames each"
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,4 +210,4 @@ def iso_against_push(
 
 def no_ladder() -> dict[str, StopLimit]:
     """Limits where there is no exposure ladder."""
-    return {level: StopLimit(level, None, reason=_NONE) for level in LEVELS}
+    return {level: StopLimit(level, None, why=Note(Missing.NO_EXPOSURE_LADDER)) for level in LEVELS}
