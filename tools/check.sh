@@ -16,4 +16,5 @@ $bin/mypy
 say "Import rules"
 $bin/lint-imports
 say "Tests"
-exec $bin/python -m pytest -n "${TEST_WORKERS:-2}" --dist loadfile "$@"
+# In the order of the folders: by their number of tests the few long ways in the browser would come last, on one worker.
+exec $bin/python -m pytest -n "${TEST_WORKERS:-2}" --dist loadfile --no-loadscope-reorder "$@"

@@ -1,4 +1,4 @@
-"""Writes the schemas of plans and profiles in docs/ from the types that read them."""
+"""Writes the schemas of plans, profiles and sittings in docs/ from the types that read and write them."""
 
 from __future__ import annotations
 
@@ -6,30 +6,33 @@ import json
 from pathlib import Path
 from typing import Any
 
-from pydantic import BaseModel
+from pydantic import TypeAdapter
 
+from yellowjacket.bench.exchange.document_types import SittingDocument
 from yellowjacket.core.limits.tolerance_file import ProfileDocument
 from yellowjacket.core.planning.plan_file import PlanDocument
 
 
-def schema_of(model: type[BaseModel], title: str) -> dict[str, Any]:
+def schema_of(document: Any, title: str) -> dict[str, Any]:
     """The JSON schema of a document (draft 2020-12), as its files in docs/ say."""
-    made = _untitled(model.model_json_schema())
+    made = _plain(TypeAdapter(document).json_schema())
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": title, **made}
 
 
-def _untitled(part: Any) -> Any:
-    """A schema without the titles that repeat what the fields are called."""
+def _plain(part: Any) -> Any:
+    """A schema without the titles that repeat what the fields are called; objects have no fields but those named."""
     if isinstance(part, list):
-        return [_untitled(one) for one in part]
+        return [_plain(one) for one in part]
     if not isinstance(part, dict):
         return part
-    return {name: _untitled(one) for name, one in part.items() if name != "title" or not isinstance(one, str)}
+    closed = {"additionalProperties": False} if part.get("type") == "object" and "properties" in part else {}
+    return closed | {name: _plain(one) for name, one in part.items() if name != "title" or not isinstance(one, str)}
 
 
 DOCS = Path(__file__).parents[1] / "docs"
 SCHEMAS = {
     "plan.schema.json": schema_of(PlanDocument, "A Yellowjacket plan"),
+    "sitting.schema.json": schema_of(SittingDocument, "A Yellowjacket sitting"),
     "tolerance.schema.json": schema_of(ProfileDocument, "A Yellowjacket tolerance profile"),
 }
 

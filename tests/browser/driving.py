@@ -10,10 +10,16 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
 WAIT_S = 60
+_POLL_S = 0.08
+
+
+def waiting(browser, seconds: float = WAIT_S, ignored=()):
+    """A wait that looks often: the ways of a tester have many steps, and Selenium's own pause adds up to minutes."""
+    return WebDriverWait(browser, seconds, poll_frequency=_POLL_S, ignored_exceptions=ignored)
 
 
 def find(browser, css: str):
-    return WebDriverWait(browser, WAIT_S).until(lambda b: b.find_element(By.CSS_SELECTOR, css), css)
+    return waiting(browser).until(lambda b: b.find_element(By.CSS_SELECTOR, css), css)
 
 
 def click(browser, css: str) -> None:
@@ -25,17 +31,17 @@ def click(browser, css: str) -> None:
         element.click()
         return True
 
-    WebDriverWait(browser, WAIT_S, ignored_exceptions=[*_stale(), ElementClickInterceptedException]).until(clicked, css)
+    waiting(browser, ignored=[*stale(), ElementClickInterceptedException]).until(clicked, css)
 
 
 def wait_for_text(browser, css: str, text: str, seconds: float = WAIT_S) -> None:
     def there(b):
         return any(text in element.text for element in b.find_elements(By.CSS_SELECTOR, css))
 
-    WebDriverWait(browser, seconds, ignored_exceptions=_stale()).until(there, f"{text!r} in {css}")
+    waiting(browser, seconds, stale()).until(there, f"{text!r} in {css}")
 
 
-def _stale():
+def stale():
     return [StaleElementReferenceException]
 
 
@@ -57,7 +63,7 @@ def accept_first_frame(browser):
     """The simulated camera takes the first frame alone, and it is found good."""
     click(browser, "[value=one]")
     click(browser, "[data-accept]")
-    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
+    waiting(browser).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
 
 
 def violations(browser) -> list[str]:

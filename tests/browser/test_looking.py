@@ -8,10 +8,9 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.support.ui import Select, WebDriverWait
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.driving import (
-    WAIT_S,
     accept_first_frame,
     click,
     complaints,
@@ -20,6 +19,7 @@ from tests.browser.driving import (
     press,
     violations,
     wait_for_text,
+    waiting,
 )
 
 pytestmark = pytest.mark.browser
@@ -79,7 +79,7 @@ def corner(source):
 
 
 def settled(browser, css, before):
-    WebDriverWait(browser, WAIT_S).until(lambda b: find(b, css).get_attribute("src") != before)
+    waiting(browser).until(lambda b: find(b, css).get_attribute("src") != before)
 
 
 def look(browser):
@@ -87,9 +87,9 @@ def look(browser):
     click(browser, ".tabs .tab:first-child")
     name = find(browser, "#person")
     name.send_keys("Wren Halloway" + Keys.ENTER)
-    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, ".who button"))
+    waiting(browser).until(lambda b: not b.find_elements(By.CSS_SELECTOR, ".who button"))
     press(browser, "r")
-    WebDriverWait(browser, WAIT_S).until(lambda b: len(b.find_elements(By.CSS_SELECTOR, ".wall-row")) == 2)
+    waiting(browser).until(lambda b: len(b.find_elements(By.CSS_SELECTOR, ".wall-row")) == 2)
     wait_for_text(browser, "[data-match]", "Heath better")
     # Laid on one another by their pictures, so that a spot is the same on both.
     click(browser, "form[action*='/place/'] button")
@@ -155,7 +155,7 @@ def compare(browser):
         fronts.add(b.find_element(By.CSS_SELECTOR, ".pair-shot.front").get_attribute("data-side"))
         return len(fronts) == 2
 
-    WebDriverWait(browser, WAIT_S, poll_frequency=0.1).until(both_seen)
+    waiting(browser).until(both_seen)
     press(browser, "s")
     front = find(browser, ".pair-shot.front").get_attribute("data-side")
     press(browser, "x")
@@ -164,7 +164,7 @@ def compare(browser):
     ActionChains(browser).move_to_element_with_offset(stage, 200, 0).perform()
     assert "inset" in browser.find_elements(By.CSS_SELECTOR, ".pair-shot")[1].get_attribute("style")
     press(browser, "m")
-    WebDriverWait(browser, WAIT_S).until(lambda b: find(b, ".pair-difference").get_property("width") > 300)
+    waiting(browser).until(lambda b: find(b, ".pair-difference").get_property("width") > 300)
     wait_for_text(browser, "[data-pair]", "ΔE00 here")
     press(browser, "m")
     before = find(browser, ".pair-shot img").get_attribute("src")
@@ -181,11 +181,6 @@ def compare(browser):
     wait_for_text(browser, "[data-match]", "clearly at ISO 12800")
 
 
-def quickly(browser):
-    """A wait that looks often: rounds have many steps."""
-    return WebDriverWait(browser, WAIT_S, poll_frequency=0.04)
-
-
 def find_my_line(browser):
     """A whole blind round: everything up to a noise is accepted, and the line becomes the sitting's tolerance."""
     click(browser, ".top-right a[href*='/blind/']")
@@ -198,13 +193,11 @@ def find_my_line(browser):
             break
         assert not {"ISO", "Heath", "Moor"} & set(re.findall(r"\w+", find(browser, "#trial").text))
         pictures = browser.find_elements(By.CSS_SELECTOR, "[data-blind-crop]")
-        quickly(browser).until(lambda b, ps=pictures: all(p.get_property("complete") for p in ps))
+        waiting(browser).until(lambda b, ps=pictures: all(p.get_property("complete") for p in ps))
         noise = float(browser.execute_script(NOISE, pictures[0]))
         seen.add(round(noise, 1))
         press(browser, "1" if len(pictures) == 2 or noise < 7.2 else "2")
-        WebDriverWait(browser, WAIT_S).until(
-            lambda b, n=n: f"{n + 1} of" in b.page_source or "Your line" in b.page_source
-        )
+        waiting(browser).until(lambda b, n=n: f"{n + 1} of" in b.page_source or "Your line" in b.page_source)
     assert len(seen) > 3, seen
     wait_for_text(browser, "#trial h1", "Your line")
     wait_for_text(browser, "#trial", "accepts shadows down to SNR")
@@ -239,10 +232,10 @@ def practise(browser, address):
     for n in range(1, 21):
         left, right = browser.find_elements(By.CSS_SELECTOR, "[data-blind-crop]")
         both = (left, right)
-        quickly(browser).until(lambda b, both=both: all(p.get_property("complete") for p in both))
+        waiting(browser).until(lambda b, both=both: all(p.get_property("complete") for p in both))
         noises = [float(browser.execute_script(NOISE, one)) for one in both]
         press(browser, "1" if noises[0] > noises[1] else "2")
-        quickly(browser).until(lambda b, n=n: f"{n + 1} of" in b.page_source or "right:" in b.page_source)
+        waiting(browser).until(lambda b, n=n: f"{n + 1} of" in b.page_source or "right:" in b.page_source)
     wait_for_text(browser, "#trial h1", "20 of 20 right")
     browser.get(f"{address}/practice/")
     wait_for_text(browser, "table.rows", "20 of 20")

@@ -10,19 +10,19 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.expected_conditions import staleness_of
-from selenium.webdriver.support.ui import Select, WebDriverWait
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.driving import (
-    WAIT_S,
-    _stale,
     accept_first_frame,
     click,
     complaints,
     find,
     now_rung,
     press,
+    stale,
     violations,
     wait_for_text,
+    waiting,
 )
 
 pytestmark = pytest.mark.browser
@@ -93,7 +93,7 @@ def measure(browser):
     wait_for_text(browser, "#foot .foot-rung", "ISO 51200")
     open_a_value_by_keyboard(browser)
     press(browser, "f")
-    WebDriverWait(browser, WAIT_S).until(lambda b: "use=" in b.current_url)
+    waiting(browser).until(lambda b: "use=" in b.current_url)
     wait_for_text(browser, ".name", "24 MP")
     move_patch(browser)
 
@@ -119,9 +119,7 @@ def move_patch(browser):
     patch = find(browser, "[data-patch=grey] .halo")
     browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", patch)
     ActionChains(browser).move_to_element(patch).click_and_hold().move_by_offset(-6, 6).release().perform()
-    WebDriverWait(browser, WAIT_S, ignored_exceptions=_stale()).until(
-        lambda b: find(b, "[data-patch-row=grey] td").text != by_keys
-    )
+    waiting(browser, ignored=stale()).until(lambda b: find(b, "[data-patch-row=grey] td").text != by_keys)
     draw_patch(browser)
     lay_grid(browser)
     click(browser, "[data-key=m]")
@@ -177,9 +175,7 @@ def look(browser):
     find(browser, "[data-step=look]").click()
     person = find(browser, "#person")
     person.send_keys("Wren" + Keys.ENTER)
-    WebDriverWait(browser, WAIT_S, ignored_exceptions=_stale()).until(
-        lambda b: find(b, "#person").get_attribute("value") == "Wren"
-    )
+    waiting(browser, ignored=stale()).until(lambda b: find(b, "#person").get_attribute("value") == "Wren")
     background = browser.execute_script("return getComputedStyle(document.body).backgroundColor")
     red, green, blue = (int(part) for part in background.strip("rgb()").split(",")[:3])
     assert red == green == blue
@@ -198,16 +194,14 @@ def look(browser):
     wait_for_text(browser, "[data-look=size].in-force", "200 %")
     image = find(browser, ".wall-cells .now img")
     loaded = "return arguments[0].complete && arguments[0].naturalWidth"
-    WebDriverWait(browser, WAIT_S).until(lambda b: b.execute_script(loaded, image))
+    waiting(browser).until(lambda b: b.execute_script(loaded, image))
     # At 200 % one image pixel takes two device pixels.
     ratio = browser.execute_script("return arguments[0].width * devicePixelRatio / arguments[0].naturalWidth", image)
     assert ratio == pytest.approx(2, abs=0.01)
     spot = find(browser, "[data-spot]").get_attribute("data-spot")
     overview = find(browser, "[data-overview]")
     ActionChains(browser).move_to_element_with_offset(overview, 20, 10).click().perform()
-    WebDriverWait(browser, WAIT_S, ignored_exceptions=_stale()).until(
-        lambda b: find(b, "[data-spot]").get_attribute("data-spot") != spot
-    )
+    waiting(browser, ignored=stale()).until(lambda b: find(b, "[data-spot]").get_attribute("data-spot") != spot)
 
 
 def judge_blind(browser):
@@ -238,7 +232,7 @@ def record(browser):
     find(browser, "#table .actions button").click()
     wait_for_text(browser, "#foot", "all decided, not signed")
     find(browser, "#others [name=decided_other]").send_keys("ISO 800, as it seems" + Keys.TAB)
-    WebDriverWait(browser, WAIT_S).until(lambda b: b.find_elements(By.CSS_SELECTOR, "#others [value^='ISO 800']"))
+    waiting(browser).until(lambda b: b.find_elements(By.CSS_SELECTOR, "#others [value^='ISO 800']"))
     # The limits in a sentence stand there already.
     assert find(browser, "#answer").get_attribute("value").startswith("Usable up to ISO 800 for pixel level")
     find(browser, "#answer").send_keys(" As expected.")
@@ -319,7 +313,7 @@ def test_frames_of_a_real_card_are_imported_by_folder_and_by_file(site, browser)
     browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
     button.click()
     wait_for_text(browser, ".notice", "4 frames in")
-    WebDriverWait(browser, WAIT_S).until(lambda b: len(b.find_elements(By.CSS_SELECTOR, ".dots i.in")) == 8)
+    waiting(browser).until(lambda b: len(b.find_elements(By.CSS_SELECTOR, ".dots i.in")) == 8)
     assert complaints(browser) == []
 
 
@@ -358,7 +352,7 @@ def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
     click(browser, ".actions .do")
     wait_for_text(browser, ".warnings", "50 Hz light pulses")
     click(browser, ".tick")
-    WebDriverWait(browser, WAIT_S).until(lambda b: b.find_elements(By.CSS_SELECTOR, ".tick[aria-checked=true]"))
+    waiting(browser).until(lambda b: b.find_elements(By.CSS_SELECTOR, ".tick[aria-checked=true]"))
     click(browser, ".top-right a.do")
     # By hand: Space takes the shot shown, U takes that back.
     find(browser, "[data-key=' ']")
@@ -386,7 +380,7 @@ def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
             button = browser.find_element(By.CSS_SELECTOR, css)
             browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
             button.click()
-            WebDriverWait(browser, WAIT_S).until(staleness_of(button))
+            waiting(browser).until(staleness_of(button))
     click(browser, "[data-step=shoot]")
     click(browser, "[value=rest]")
     wait_for_text(browser, ".next", "Every shot is in")
@@ -424,7 +418,7 @@ def test_soft_focus_and_a_lock_up_are_found_and_repaired(site, browser):
     click(browser, "[data-step=check]")
     wait_for_text(browser, "[data-finding=soft-start]", "focus was never there")
     click(browser, "[data-finding=soft-start] .remedies button:first-child")
-    WebDriverWait(browser, WAIT_S).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-finding=soft-start]"))
+    waiting(browser).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-finding=soft-start]"))
     click(browser, "[data-step=shoot]")
     accept_first_frame(browser)
     # LENR left on shows in the clock of the files.

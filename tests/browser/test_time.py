@@ -6,9 +6,9 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.support.ui import Select, WebDriverWait
+from selenium.webdriver.support.ui import Select
 
-from tests.browser.driving import WAIT_S, click, complaints, find, now_rung, press, violations, wait_for_text
+from tests.browser.driving import click, complaints, find, now_rung, press, violations, wait_for_text, waiting
 
 pytestmark = pytest.mark.browser
 
@@ -71,28 +71,28 @@ def _lit(browser) -> int:
 
 
 def walk_the_map(browser):
-    WebDriverWait(browser, WAIT_S).until(lambda b: _lit(b) > 500)
+    waiting(browser).until(lambda b: _lit(b) > 500)
     whole = _lit(browser)
     canvas = find(browser, "[data-canvas]")
     click(browser, "[data-zoom='2']")
     press(browser, "+")
-    WebDriverWait(browser, WAIT_S).until(lambda _: _lit(browser) != whole)
+    waiting(browser).until(lambda _: _lit(browser) != whole)
     before = _lit(browser)
     # Dragged with the mouse, then by the arrows while it has the focus; the rung stays where it is.
     ActionChains(browser).move_to_element(canvas).click_and_hold().move_by_offset(-90, -40).release().perform()
-    WebDriverWait(browser, WAIT_S).until(lambda _: _lit(browser) != before)
+    waiting(browser).until(lambda _: _lit(browser) != before)
     browser.execute_script("arguments[0].focus()", canvas)
     press(browser, Keys.ARROW_LEFT)
     assert now_rung(browser) == "4min"
     click(browser, "[data-zoom='0']")
-    WebDriverWait(browser, WAIT_S).until(lambda _: _lit(browser) == whole)
+    waiting(browser).until(lambda _: _lit(browser) == whole)
     click(browser, ".brightest [data-show-point]")
     wait_for_text(browser, "#point", "in the repeats")
     assert len(browser.find_elements(By.CSS_SELECTOR, "#point rect")) == 121
     shown = find(browser, "#point b").text
     # A click on the point that stands in the middle now shows the same.
     ActionChains(browser).move_to_element(canvas).click().perform()
-    WebDriverWait(browser, WAIT_S).until(lambda b: find(b, "#point b").text == shown)
+    waiting(browser).until(lambda b: find(b, "#point b").text == shown)
 
 
 def foretell(browser):

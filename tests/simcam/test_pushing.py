@@ -94,10 +94,7 @@ def pushed(request, tmp_path_factory):
     tasks = fixed(body, tmp_path_factory.mktemp(body.key) / "frames", isos, 1 / 250)
     light = fixed_light(tasks)
     assert [iso for iso, _ in light.pairs] == list(isos)
-    rungs = {task.iso: characterise_iso(task).every.quantities for task in tasks}
-    models = {
-        iso: (found["read_noise_e"], found["saturation_e"], found["gain_e_per_dn"]) for iso, found in rungs.items()
-    }
+    models = {task.iso: characterise_iso(task).every.quantities for task in tasks}
     return body, *iso_against_push(models, fixed_noise(light))
 
 

@@ -23,7 +23,6 @@ from yellowjacket.bench.models import (
     Rung,
     Sitting,
 )
-from yellowjacket.bench.models.queries import grades as grades_
 
 pytestmark = pytest.mark.django_db
 
@@ -247,7 +246,7 @@ def test_undo_puts_back_what_was_and_keeps_the_history(client, measured, look):
         client.post(f"{look}/grade/", {**word, "rung": "200"})
     ladder = measured.ladders.get()
     use, rung = measured.uses.first(), ladder.rungs.get(iso=200)
-    current = grades_.current_grades(ladder)[rung.pk, use.pk]
+    current = Grade.objects.current(ladder)[rung.pk, use.pk]
     assert (current.letter, current.note) == ("B", "grain in the felt")
     assert Grade.objects.count() == 4
     client.post(f"{look}/person/", {"person": "Ash"})

@@ -20,7 +20,6 @@ from yellowjacket.bench.jobs.executor import frame_error, run_all
 from yellowjacket.core.darks.exposure_group import measure_time
 from yellowjacket.core.darks.hot_pixels import HotPixel
 from yellowjacket.core.metrology.document import Document
-from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.photon_transfer.accumulate import IsoTask
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_iso
 from yellowjacket.core.planning.body_limits import BodyLimits, PlanError
@@ -233,15 +232,8 @@ def _ladders(tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], problems: l
     found = _work(exposure_ladder, exposed, "exposure ladder", _first_path, problems)
     light = fixed_light(tasks)
     shared = _work(fixed_noise, [light] if light else [], "one light", lambda one: one.pairs[0][1][0], problems)
-    models = {
-        rung.iso: tuple(
-            rung.every.quantities[name]
-            for name in (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.GAIN_E_PER_DN)
-        )
-        for rung in rungs
-        if rung.every is not None
-    }
-    costs, invariance = iso_against_push(models, shared[0] if shared else {})  # type: ignore[arg-type]
+    models = {rung.iso: rung.every.quantities for rung in rungs if rung.every is not None}
+    costs, invariance = iso_against_push(models, shared[0] if shared else {})
     return ladder_documents(found[0] if found else None, costs, invariance)
 
 

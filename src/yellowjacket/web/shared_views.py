@@ -10,7 +10,6 @@ from django_htmx.http import HttpResponseClientRefresh
 
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job, LanePicture, Reading
-from yellowjacket.bench.models.queries.frames import frames_by_rung
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
@@ -92,7 +91,7 @@ def overview(request: HttpRequest, frame_id: int) -> HttpResponse:
 def provenance(request: HttpRequest, reading_id: int) -> HttpResponse:
     """Where a value comes from: frames, patch, formula, n, interval, pixels left out."""
     reading = get_object_or_404(Reading.objects.select_related("rung__ladder", "patch"), pk=reading_id)
-    files = frames_by_rung([reading.rung])[reading.rung.pk]
+    files = Frame.objects.paths_by_rung([reading.rung])[reading.rung.pk]
     return render(
         request, "stave/_provenance.html",
         {"reading": reading, "described": reading.measurand.described, "files": files},

@@ -18,8 +18,7 @@ from django.shortcuts import get_object_or_404
 from django.urls import reverse
 
 from yellowjacket.bench.check.audit import open_count
-from yellowjacket.bench.models import Frame, Job, Ladder, Record, Rung, Shot, Sitting, Use
-from yellowjacket.bench.models.queries.grades import current_grades
+from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.limits.output_size import use_noise_factor
 
@@ -199,7 +198,7 @@ class SittingPage:
         problems = open_count(self.sitting)
         with_light = sum(bool(self.light(rung)) for rung in self.rungs)
         measured = sum(bool(rung.measured_inputs) for rung in self.rungs)
-        graded = len(current_grades(self.ladder))
+        graded = len(Grade.objects.current(self.ladder))
         wanted = len(self.rungs) * len(self.uses)
         record = self.ladder.records.last()
         rows = [

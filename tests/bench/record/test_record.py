@@ -14,9 +14,7 @@ from yellowjacket.bench.exchange import readings
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.look import grades
 from yellowjacket.bench.measure import run
-from yellowjacket.bench.models import Grade
-from yellowjacket.bench.models.queries import grades as grades_
-from yellowjacket.bench.models.queries import readings as readings_
+from yellowjacket.bench.models import Grade, Reading
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
@@ -45,11 +43,11 @@ def test_the_newest_grade_is_in_force_and_the_history_is_kept(sitting):
     rung = ladder.rungs.first()
     grades.grade_rung(rung, use, WREN, 2, grades.View(size_percent=200))
     grades.give_reason(rung, use, WREN, Grade.Reason.GRAIN)
-    current = grades_.current_grades(ladder)[rung.pk, use.pk]
+    current = Grade.objects.current(ladder)[rung.pk, use.pk]
     assert (current.letter, current.reason, current.size_percent) == ("B", "grain", 200)
     assert Grade.objects.filter(rung=rung).count() == 3
     grades.take_back(rung, use, WREN)
-    assert (rung.pk, use.pk) not in grades_.current_grades(ladder)
+    assert (rung.pk, use.pk) not in Grade.objects.current(ladder)
 
 
 def test_grades_need_a_person_a_scale_and_a_use_of_the_sitting(sitting, make_sitting):
@@ -174,7 +172,7 @@ def test_the_grey_patch_speaks_for_snr_whatever_was_drawn_before_it(measured):
     job.refresh_from_db()
     assert job.state == "done"
     rungs = list(ladder.rungs.all())
-    found = readings_.findings_by_use(rungs)[None]
+    found = Reading.objects.findings_by_use(rungs)[None]
     for rung in rungs:
         grey = rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None)
         assert found[rung.pk]["grey_snr"] == grey.result

@@ -46,15 +46,14 @@ def known_of(body: Body, celsius: float | None = None) -> Known | None:
     """
     ladders = Ladder.objects.filter(body=body, kind=Ladder.Kind.ISO).select_related("sitting")
     models = _models([ladder.pk for ladder in ladders])
-    measured = [ladder for ladder in ladders if len(models.get(ladder.pk, {})) > 0]
+    measured = [ladder for ladder in ladders if ladder.pk in models]
     if not measured:
         return None
     best = max(
         measured, key=lambda ladder: (min(len(models[ladder.pk]), _MARKS_ENOUGH), ladder.sitting.held_on, ladder.pk)
     )
     marks = []
-    for rung in Rung.objects.filter(pk__in=models[best.pk]).order_by("iso"):
-        parts = models[best.pk][rung.pk]
+    for rung, parts in models[best.pk]:
         smoothed = Measurand.FLAGS in parts and parts[Measurand.FLAGS].has(Remark.SMOOTHED_HERE)
         nothing = missing(Missing.NOT_MEASURED)
         marks.append(
@@ -72,25 +71,15 @@ def known_of(body: Body, celsius: float | None = None) -> Known | None:
     return Known(BodyFindings(marks, dark), best, said)
 
 
-def _models(ladders: list[int]) -> Mapping[int, Mapping[int, Mapping[str, Quantity]]]:
-    """Noise models by ladder and rung: one query."""
-    found: dict[int, dict[int, dict[str, Quantity]]] = {}
-    rows = Reading.objects.filter(
-        rung__ladder__in=ladders, patch=None, use=None, channel="all", quantity__in=_MODEL
-    ).select_related("rung")
-    for row in rows:
-        found.setdefault(row.rung.ladder_id, {}).setdefault(row.rung_id, {})[row.quantity] = row.result
-    return {
-        ladder: {
-            pk: parts
-            for pk, parts in rungs.items()
-            if Measurand.READ_NOISE_E in parts
-            and parts[Measurand.READ_NOISE_E].value
-            and Measurand.SATURATION_E in parts
-            and parts[Measurand.SATURATION_E].value
-        }
-        for ladder, rungs in found.items()
-    }
+def _models(ladders: list[int]) -> Mapping[int, Sequence[tuple[Rung, Mapping[Measurand, Quantity]]]]:
+    """By ladder, its rungs that have a noise model, from low to high ISO: two queries."""
+    whole = Reading.objects.speaking(_MODEL).filter(rung__ladder__in=ladders, use=None).by_rung()
+    found: dict[int, list[tuple[Rung, Mapping[Measurand, Quantity]]]] = {}
+    for rung in Rung.objects.filter(pk__in=whole).order_by("iso"):
+        parts = whole[rung.pk]
+        if all(one in parts and parts[one].value for one in (Measurand.READ_NOISE_E, Measurand.SATURATION_E)):
+            found.setdefault(rung.ladder_id, []).append((rung, parts))
+    return found
 
 
 def _dark(body: Body, celsius: float | None) -> tuple[float | None, str]:

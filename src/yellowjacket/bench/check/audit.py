@@ -14,7 +14,6 @@ from django.db.models import Count, Max, Q
 
 from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting
-from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.shoot.conditions import temperature_drifts
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.exposure.notation import format_stops
@@ -149,7 +148,7 @@ def _reference(ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Fram
     with_frames = [rung for rung in rungs if light.get(rung.pk) and light[rung.pk][0].report]
     if not with_frames:
         return None
-    wanted = reference_rung(ladder, rungs)
+    wanted = ladder.reference_rung(rungs)
     rung = min(with_frames, key=lambda rung: abs(rung.position - wanted.position))
     frame = light[rung.pk][0]
     return _Reference(frame, report_from(frame.report), rung.expected_stops, rung, _spots(ladder))
@@ -341,7 +340,7 @@ def landed(ladder: Ladder) -> Landed | None:
     if newest is None or newest.shot is None or not newest.report:
         return None
     rungs = list(ladder.rungs.all())
-    wanted = reference_rung(ladder, rungs)
+    wanted = ladder.reference_rung(rungs)
     first = frames.filter(shot__rung=wanted).order_by("shot__repeat").first() or frames.order_by("shot__order").first()
     if first is None or first.shot is None or not first.report:
         return None

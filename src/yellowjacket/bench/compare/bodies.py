@@ -8,8 +8,6 @@ from dataclasses import dataclass
 from django.db.models import Q
 
 from yellowjacket.bench.models import Frame, Ladder, Reading, Rung
-from yellowjacket.bench.models.queries.ladders import stops_of
-from yellowjacket.bench.models.queries.readings import speaking_for_rungs
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.iso_equivalence import MatchedRung, Seen, ahead_in_words, matched_rungs
 from yellowjacket.core.metrology.estimate import Quantity, difference, missing, ratio
@@ -166,7 +164,7 @@ def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[str
     """What is compared of a ladder, by rung and quantity, at a size or per pixel when None: one query."""
     use = next((u for u in ladder.sitting.uses.all() if output_pixels and u.whole_frame_pixels == output_pixels), None)
     wanted = [quantity for quantity in COMPARED if not (output_pixels and quantity in _PER_PIXEL)]
-    rows = Reading.objects.filter(speaking_for_rungs(wanted), Q(use=None) | Q(use=use), rung__ladder=ladder)
+    rows = Reading.objects.speaking(wanted).filter(Q(use=None) | Q(use=use), rung__ladder=ladder)
     found: dict[int, dict[str, Quantity]] = {}
     # A body no larger than the use has no reading at it: per pixel is its size.
     for row in sorted(rows, key=lambda row: row.use_id is not None):
@@ -177,7 +175,7 @@ def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[str
 def _seen(one: Compared) -> list[Seen]:
     nothing = missing(Missing.NOT_MEASURED)
     return [
-        Seen(rung.iso, stops_of(rung), one.findings.get(rung.pk, {}).get(Measurand.SHADOW_SNR, nothing))
+        Seen(rung.iso, rung.iso_stops, one.findings.get(rung.pk, {}).get(Measurand.SHADOW_SNR, nothing))
         for rung in one.rungs
     ]
 

@@ -20,7 +20,6 @@ from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.models import Body, Frame, Job, Ladder, Problem, Reading, Rung, RungDarks, Shot, Sitting
-from yellowjacket.bench.models.queries.frames import darks_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings, TimeTask, measure_time
 from yellowjacket.core.darks.hot_pixels import also_in
@@ -87,7 +86,7 @@ def unmeasured(ladder: Ladder) -> int:
 
 
 def _stale(ladder: Ladder) -> list[tuple[TimeTask, str]]:
-    frames = darks_of(ladder)
+    frames = Frame.objects.darks_of(ladder)
     kept = dict(RungDarks.objects.filter(rung__ladder=ladder).values_list("rung_id", "inputs"))
     gain = known_of(ladder).gain_e_per_dn.value
     rungs = [rung for rung in ladder.rungs.all() if rung.pk in frames]
@@ -180,7 +179,7 @@ def measured(ladder: Ladder) -> MeasuredDarks | None:
 
 def rung_warmth(ladder: Ladder) -> dict[int, Warmth]:
     """Mean temperature of each rung's darks, where every one of them is known."""
-    frames = darks_of(ladder)
+    frames = Frame.objects.darks_of(ladder)
     known = warmth_of(frame for own in frames.values() for frame in own)
     found = {}
     for rung_id, own in frames.items():

@@ -5,9 +5,20 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterable, Iterator
-from dataclasses import asdict
 
 from yellowjacket.bench.csv_cells import safe_text
+from yellowjacket.bench.exchange.document_types import (
+    SCHEMA,
+    FramePart,
+    GradePart,
+    LadderPart,
+    LanePart,
+    ReadingPart,
+    RecordPart,
+    SittingDocument,
+    UsePart,
+    VerdictPart,
+)
 from yellowjacket.bench.models import (
     Frame,
     Grade,
@@ -16,14 +27,12 @@ from yellowjacket.bench.models import (
     PairVerdict,
     Reading,
     Record,
-    Rung,
     Sitting,
     Use,
 )
 from yellowjacket.bench.plan.sittings import UseSpec
-from yellowjacket.bench.record.evidence import conditions, evidence
+from yellowjacket.bench.record.evidence import conditions, proposed
 
-SCHEMA = "yellowjacket-sitting/1"
 CSV_COLUMNS = (
     "sitting", "body", "serial", "iso", "exposure_s", "f_number", "patch", "role", "use", "channel", "quantity", "unit",
     "value", "low", "high", "n", "excluded", "reason", "method",
@@ -57,7 +66,7 @@ def _reading_row(sitting: Sitting, reading: Reading) -> tuple[object, ...]:
     )  # fmt: skip
 
 
-def sitting_document(sitting: Sitting) -> dict[str, object]:
+def sitting_document(sitting: Sitting) -> SittingDocument:
     """The whole sitting as plain values, ready for JSON."""
     return {
         "schema": SCHEMA,
@@ -69,12 +78,19 @@ def sitting_document(sitting: Sitting) -> dict[str, object]:
         "uses": [_use(use) for use in sitting.uses.all()],
         "ladders": [_ladder(ladder) for ladder in sitting.ladders.select_related("body", "sitting__profile")],
         "verdicts": [_verdict(verdict) for verdict in _verdicts(sitting)],
-        "problems": list(sitting.problems.values("file_name", "code", "reason", "remedy")),
+        "problems": [
+            {"file_name": one.file_name, "code": one.code, "reason": one.reason, "remedy": one.remedy}
+            for one in sitting.problems.all()
+        ],
     }  # fmt: skip
 
 
-def _use(use: Use) -> dict[str, object]:
-    return asdict(UseSpec.of(use))
+def _use(use: Use) -> UsePart:
+    spec = UseSpec.of(use)
+    return {
+        "name": spec.name, "output_pixels": spec.output_pixels, "crop_share": spec.crop_share,
+        "print_width_cm": spec.print_width_cm, "viewing_cm": spec.viewing_cm, "monochrome": spec.monochrome,
+    }  # fmt: skip
 
 
 def _verdicts(sitting: Sitting) -> Iterable[PairVerdict]:
@@ -82,7 +98,7 @@ def _verdicts(sitting: Sitting) -> Iterable[PairVerdict]:
     return rows.select_related("one__ladder__body", "other__ladder__body", "use")
 
 
-def _verdict(verdict: PairVerdict) -> dict[str, object]:
+def _verdict(verdict: PairVerdict) -> VerdictPart:
     one, other = verdict.one, verdict.other
     return {
         "one": {"body": str(one.ladder.body), "rung": one.key}, "other": {"body": str(other.ladder.body), "rung": other.key},
@@ -92,7 +108,7 @@ def _verdict(verdict: PairVerdict) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _lane(lane: Lane) -> dict[str, object]:
+def _lane(lane: Lane) -> LanePart:
     return {
         "name": lane.name, "kind": lane.kind, "settings": lane.settings, "person": lane.person,
         "pictures": [
@@ -106,17 +122,17 @@ def _lane(lane: Lane) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _ladder(ladder: Ladder) -> dict[str, object]:
-    frames: dict[int, list[dict[str, object]]] = {}
+def _ladder(ladder: Ladder) -> LadderPart:
+    frames: dict[int, list[FramePart]] = {}
     for frame in (
         Frame.objects.filter(shot__rung__ladder=ladder).defer("report").select_related("shot").order_by("shot__repeat")
     ):
         if frame.shot is not None:
             frames.setdefault(frame.shot.rung_id, []).append(_frame(frame, frame.shot.kind))
-    readings: dict[int, list[dict[str, object]]] = {}
+    readings: dict[int, list[ReadingPart]] = {}
     for reading in Reading.objects.filter(rung__ladder=ladder).select_related("patch"):
         readings.setdefault(reading.rung_id, []).append(_reading(reading))
-    grades: dict[int, list[dict[str, object]]] = {}
+    grades: dict[int, list[GradePart]] = {}
     for grade in Grade.objects.filter(rung__ladder=ladder).select_related("use", "lane"):
         grades.setdefault(grade.rung_id, []).append(_grade(grade))
     return {
@@ -125,32 +141,31 @@ def _ladder(ladder: Ladder) -> dict[str, object]:
         "body": {"make": ladder.body.make, "model": ladder.body.model, "serial": ladder.body.serial,
                  "pixels": [ladder.body.pixel_width, ladder.body.pixel_height]},
         "metered": {"iso": ladder.metered_iso, "exposure_s": ladder.metered_exposure_s, "f_number": ladder.f_number},
-        "patches": list(ladder.patches.values("name", "role", "x", "y", "w", "h")),
+        "patches": [
+            {"name": one.name, "role": one.role, "x": one.x, "y": one.y, "w": one.w, "h": one.h}
+            for one in ladder.patches.all()
+        ],
         "rungs": [
-            _rung(rung) | {"frames": frames.get(rung.pk, []), "readings": readings.get(rung.pk, []),
-                           "grades": grades.get(rung.pk, [])}
+            {"iso": rung.iso, "exposure_s": rung.exposure_s, "extended": rung.extended, "frames": frames.get(rung.pk, []),
+             "readings": readings.get(rung.pk, []), "grades": grades.get(rung.pk, [])}
             for rung in ladder.rungs.all()
         ],
         "lanes": [_lane(lane) for lane in ladder.lanes.prefetch_related("pictures__rung", "pictures__frame")],
         "conditions": conditions(ladder),
-        "proposals": evidence(ladder)["proposals"],
+        "proposals": proposed(ladder),
         "records": [_record(record) for record in ladder.records.prefetch_related("decisions__use", "other_decisions")],
     }  # fmt: skip
 
 
-def _rung(rung: Rung) -> dict[str, object]:
-    return {"iso": rung.iso, "exposure_s": rung.exposure_s, "extended": rung.extended}
-
-
-def _frame(frame: Frame, kind: str) -> dict[str, object]:
+def _frame(frame: Frame, kind: str) -> FramePart:
     return {
         "file": frame.file_name, "sha256": frame.sha256, "kind": kind, "captured_at": frame.captured_at or None,
         "firmware": frame.firmware, "width": frame.width, "height": frame.height,
     }  # fmt: skip
 
 
-def _reading(reading: Reading) -> dict[str, object]:
-    result: dict[str, object] = {
+def _reading(reading: Reading) -> ReadingPart:
+    result: ReadingPart = {
         "patch": reading.patch.name if reading.patch else None, "channel": reading.channel,
         "quantity": reading.quantity,
         "value": reading.value, "low": reading.low, "high": reading.high, "n": reading.n, "excluded": reading.excluded,
@@ -161,7 +176,7 @@ def _reading(reading: Reading) -> dict[str, object]:
     return result
 
 
-def _grade(grade: Grade) -> dict[str, object]:
+def _grade(grade: Grade) -> GradePart:
     return {
         "use": grade.use.name, "person": grade.person, "grade": grade.letter if grade.grade else None,
         "reason": grade.reason or None, "note": grade.note or None, "lane": grade.lane.name if grade.lane else None,
@@ -171,7 +186,7 @@ def _grade(grade: Grade) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _record(record: Record) -> dict[str, object]:
+def _record(record: Record) -> RecordPart:
     return {
         "version": record.version, "answer": record.answer, "note": record.note, "signed_by": record.signed_by or None,
         "signed_at": record.signed_at.isoformat() if record.signed_at else None, "evidence": record.evidence or None,

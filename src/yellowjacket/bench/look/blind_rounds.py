@@ -23,14 +23,13 @@ from yellowjacket.bench.models import (
     Frame,
     Ladder,
     PairVerdict,
+    Reading,
     Rung,
     Shot,
     Sitting,
     ToleranceProfile,
     Use,
 )
-from yellowjacket.bench.models.queries import ladders
-from yellowjacket.bench.models.queries.readings import findings_by_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles
 from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
@@ -63,7 +62,7 @@ def rungs_with_light(sitting: Sitting) -> list[Rung]:
 def stimuli_of(sitting: Sitting, use: Use) -> list[tuple[Rung, float]]:
     """Rungs that have a light frame and a measured shadow, with log2 of their relative noise at a use."""
     rungs = [rung for rung in rungs_with_light(sitting) if rung.measured_inputs]
-    findings = findings_by_use(rungs)
+    findings = Reading.objects.findings_by_use(rungs)
     found = []
     for rung in rungs:
         own = {**findings.get(None, {}).get(rung.pk, {}), **findings.get(use.pk, {}).get(rung.pk, {})}
@@ -89,7 +88,7 @@ def practice_pairs(sitting: Sitting, apart_stops: float) -> list[tuple[Rung, Run
         (low, high)
         for low in rungs
         for high in rungs
-        if low.ladder_id == high.ladder_id and abs(ladders.stops_of(high) - ladders.stops_of(low) - apart_stops) < 1 / 6
+        if low.ladder_id == high.ladder_id and abs(high.iso_stops - low.iso_stops - apart_stops) < 1 / 6
     ]
 
 

@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
-from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.raw.frame import CHANNELS
@@ -52,7 +51,7 @@ class Developing:
         known = list(ladder.rungs.all()) if rungs is None else list(rungs)
         rows = Reading.objects.filter(rung__ladder=ladder, quantity="step_stops", value__isnull=False)
         steps = {rung_id: float(value or 0) for rung_id, value in rows.values_list("rung_id", "value")}
-        return cls(grey_signals(ladder), reference_rung(ladder, known).pk if known else None, steps)
+        return cls(grey_signals(ladder), ladder.reference_rung(known).pk if known else None, steps)
 
     def of_frame(self, frame: Frame, rung_id: int, switches: Switches = Switches()) -> Developed:
         """How a rung's frame is developed. Without a grey patch the file's own neutral and levels serve."""

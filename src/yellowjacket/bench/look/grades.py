@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, Lane, Rung, Use
-from yellowjacket.bench.models.queries.grades import current_grades
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.judging.psychometrics import kappa
 from yellowjacket.core.metrology.estimate import Quantity
@@ -49,7 +48,7 @@ def give_reason(
     rung: Rung, use: Use, person: str, reason: str = "", *, note: str | None = None, lane: Lane | None = None
 ) -> Grade:
     """Add the reason or the note to the grade in force; refuses when there is none yet."""
-    current = current_grades(rung.ladder, person, lane).get((rung.pk, use.pk))
+    current = Grade.objects.current(rung.ladder, person, lane).get((rung.pk, use.pk))
     if current is None:
         raise Refusal("Give the grade first, then its reason.")
     if note is None and reason not in Grade.Reason.values:
@@ -122,7 +121,7 @@ def people_of(ladder: Ladder) -> list[str]:
 
 def agreement(ladder: Ladder, use: Use, one: str, other: str) -> Agreement:
     """Two people's grades side by side, with Cohen's kappa weighted by squared distance."""
-    first, second = current_grades(ladder, one), current_grades(ladder, other)
+    first, second = Grade.objects.current(ladder, one), Grade.objects.current(ladder, other)
     rows = [(rung, first.get((rung.pk, use.pk)), second.get((rung.pk, use.pk))) for rung in ladder.rungs.all()]
     both = [(a.grade, b.grade) for _, a, b in rows if a is not None and b is not None]
     return Agreement(one, other, rows, kappa([a or 0 for a, _ in both], [b or 0 for _, b in both]))

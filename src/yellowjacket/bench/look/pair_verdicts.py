@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Rung, Use
-from yellowjacket.bench.models.queries.ladders import stops_of
-from yellowjacket.bench.models.queries.readings import findings_by_use
+from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Reading, Rung, Use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.iso_equivalence import (
     MatchedRung,
@@ -106,7 +104,7 @@ def match_of(one: Ladder, other: Ladder, use: Use) -> Match:
 
 
 def _apart(verdict: PairVerdict) -> Verdict:
-    return Verdict(verdict.one.iso, stops_of(verdict.other) - stops_of(verdict.one), verdict.score)
+    return Verdict(verdict.one.iso, verdict.other.iso_stops - verdict.one.iso_stops, verdict.score)
 
 
 def _middle(rungs: Sequence[MatchedRung]) -> Quantity:
@@ -121,11 +119,11 @@ def _middle(rungs: Sequence[MatchedRung]) -> Quantity:
 
 def _seen(ladder: Ladder, use: Use) -> list[Seen]:
     rungs = list(ladder.rungs.all())
-    findings = findings_by_use(rungs)
+    findings = Reading.objects.findings_by_use(rungs)
     nothing = missing(Missing.NOT_MEASURED)
 
     def snr(rung: Rung) -> Quantity:
         levels: Sequence[Mapping[str, Quantity]] = [findings.get(pk, {}).get(rung.pk, {}) for pk in (use.pk, None)]
         return next((level[CRITERION] for level in levels if CRITERION in level), nothing)
 
-    return [Seen(rung.iso, stops_of(rung), snr(rung)) for rung in rungs]
+    return [Seen(rung.iso, rung.iso_stops, snr(rung)) for rung in rungs]

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Placement, Shot, Sitting
-from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.registration import similarity
@@ -21,7 +20,7 @@ def frame_of(ladder: Ladder) -> Frame | None:
     rungs = list(ladder.rungs.all())
     if not rungs:
         return None
-    wanted = reference_rung(ladder, rungs).pk
+    wanted = ladder.reference_rung(rungs).pk
     frames = Frame.objects.filter(shot__rung__in=rungs, shot__kind=Shot.Kind.LIGHT).defer("report")
     ordered = frames.select_related("shot").order_by("shot__repeat", "id")
     return next((frame for frame in ordered if frame.shot and frame.shot.rung_id == wanted), ordered.first())

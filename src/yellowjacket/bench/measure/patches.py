@@ -10,8 +10,6 @@ from yellowjacket.bench.intake.originals import unusable
 from yellowjacket.bench.intake.problems import misfit_from
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
-from yellowjacket.bench.models.queries.frames import frames_by_rung
-from yellowjacket.bench.models.queries.ladders import frame_size, reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.workers import propose_from
 from yellowjacket.core.metrology.measurands import Measurand
@@ -62,10 +60,10 @@ def _pairs_for_proposals(ladder: Ladder) -> list[tuple[Rung, str, str]]:
     That is the reference rung; of a ladder held fixed, whose low marks are dark, the highest.
     """
     rungs = list(ladder.rungs.all())
-    reference = reference_rung(ladder, rungs)
+    reference = ladder.reference_rung(rungs)
     if ladder.kind == Ladder.Kind.ISO and ladder.method == Ladder.Method.FIXED:
         reference = max(rungs, key=lambda rung: rung.iso)
-    paths = frames_by_rung(rungs)
+    paths = Frame.objects.paths_by_rung(rungs)
     ordered = sorted(rungs, key=lambda rung: abs(rung.position - reference.position))
     pairs = [(rung, light[0], light[1]) for rung in ordered if len(light := paths[rung.pk]["light"]) > 1]
     if not pairs:
@@ -106,7 +104,7 @@ def place_patch(ladder: Ladder, name: str, x: float, y: float, w: float, h: floa
         raise Refusal(f"Give the patch a name of 1 to {_NAME_LENGTH} characters.")
     if role in SINGLES and name != role:
         raise Refusal(f"The {Patch.Role(role).label} patch is there once, and is called so. Move it instead.")
-    rect = even_rect(x, y, w, h, *frame_size(ladder))
+    rect = even_rect(x, y, w, h, *Frame.objects.size_of(ladder))
     if existing is None:
         return Patch.objects.create(ladder=ladder, name=name, role=role, x=rect.x, y=rect.y, w=rect.w, h=rect.h)
     existing.x, existing.y, existing.w, existing.h = rect.x, rect.y, rect.w, rect.h
@@ -180,7 +178,7 @@ def lay_grid(
         raise Refusal("A grid is one of colour patches, or a wedge.")
     if not 0.05 <= step_stops <= 4:
         raise Refusal("The steps of a wedge lie 0.05 to 4 stops apart.")
-    width, height = frame_size(ladder)
+    width, height = Frame.objects.size_of(ladder)
     try:
         cells = grid_cells(corners, rows, columns)
     except ValueError as error:
@@ -207,7 +205,7 @@ def copy_patches(ladder: Ladder) -> list[Ladder]:
 
     Patches of theirs are replaced. Returns the ladders that got them. Refuses where there is no other.
     """
-    width, height = frame_size(ladder)
+    width, height = Frame.objects.size_of(ladder)
     patches = list(ladder.patches.all())
     done = []
     for other in ladder.sitting.ladders.exclude(pk=ladder.pk):

@@ -23,8 +23,6 @@ from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.measure.patches import propose
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
-from yellowjacket.bench.models.queries.frames import frames_by_rung
-from yellowjacket.bench.models.queries.ladders import reference_rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.latitude.exposure_ladder import (
     EXPOSED,
@@ -138,7 +136,7 @@ def _digest(parts: object) -> str:
 def _stale(ladder: Ladder) -> list[Stale]:
     """Rungs whose inputs are not those of their stored readings, each with as little to measure as that takes."""
     rungs = list(ladder.rungs.all())
-    paths = frames_by_rung(rungs)
+    paths = Frame.objects.paths_by_rung(rungs)
     contents = dict(Frame.objects.filter(shot__rung__ladder=ladder).values_list("path", "sha256"))
     specs = tuple(patch.spec for patch in ladder.patches.all())
     alone = {spec.name: (spec, _digest(asdict(spec))) for spec in specs if spec.role not in UNIFORM}
@@ -183,7 +181,7 @@ def _stale(ladder: Ladder) -> list[Stale]:
 def _store_same_pixels(ladder: Ladder) -> None:
     """Reduced raw modes against the full one at every setting that both were shot at: readings of the reduced rung."""
     rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
-    sizes, paths = _sizes(rungs), frames_by_rung(rungs)
+    sizes, paths = _sizes(rungs), Frame.objects.paths_by_rung(rungs)
     largest = max(sizes.values(), default=(0, 0))
     full = {(rung.iso, rung.exposure_s): rung for rung in rungs if sizes[rung.pk] == largest}
     patches = tuple(patch.spec for patch in ladder.patches.all())
@@ -297,7 +295,7 @@ def store_relations(ladder: Ladder) -> None:
     rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
     if not rungs:
         return
-    reference = reference_rung(ladder, rungs)
+    reference = ladder.reference_rung(rungs)
     matrix = Frame.objects.filter(shot__rung=reference).first()
     signals = _signals(ladder, rungs)
     related = relate_rungs(signals, reference.pk, matrix_of(matrix))
@@ -380,7 +378,7 @@ def _exposures(ladder: Ladder, rungs: Sequence[Rung]) -> list[ExposureSignals]:
     for rung_id, tag, top in frames.values_list("shot__rung_id", "black_dn", "white_dn"):
         tags.setdefault(rung_id, tag)
         white = max(white, top)
-    metered = reference_rung(ladder, rungs).settings(ladder.f_number).level_stops
+    metered = ladder.reference_rung(rungs).settings(ladder.f_number).level_stops
     return signals_of(
         [
             MeasuredExposure(

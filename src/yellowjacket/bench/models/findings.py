@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
+from yellowjacket.bench.models.queries.readings import ReadingQuerySet
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
@@ -77,6 +78,8 @@ class Reading(models.Model):
     # What is said of the value, or why there is none: see core.metrology.notes.
     notes = models.JSONField(default=list, blank=True)
     method = models.CharField(max_length=200, blank=True)
+
+    objects = ReadingQuerySet.as_manager()
 
     class Meta:
         ordering = ["id"]

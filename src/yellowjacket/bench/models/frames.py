@@ -9,6 +9,7 @@ import numpy as np
 from django.db import models
 from numpy.typing import NDArray
 
+from yellowjacket.bench.models.queries.frames import FrameQuerySet
 from yellowjacket.bench.models.sittings import Shot, Sitting
 
 
@@ -54,6 +55,8 @@ class Frame(models.Model):
     # Kept beside the plan ("extra") or left out with a reason.
     standing = models.CharField(max_length=8, choices=Standing.choices, default=Standing.USED)
     standing_reason = models.CharField(max_length=120, blank=True)
+
+    objects = FrameQuerySet.as_manager()
 
     class Meta:
         ordering = ["id"]

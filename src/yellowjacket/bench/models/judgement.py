@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from yellowjacket.bench.models.lanes import Lane
+from yellowjacket.bench.models.queries.grades import GradeQuerySet
 from yellowjacket.bench.models.register import Body
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
 
@@ -46,6 +47,8 @@ class Grade(models.Model):
     developer = models.CharField(max_length=12, default="plain")
     seen = models.CharField(max_length=8, choices=Seen.choices, default=Seen.ALONE)
     given_at = models.DateTimeField(auto_now_add=True)
+
+    objects = GradeQuerySet.as_manager()
 
     class Meta:
         ordering = ["id"]

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
+
 from django.db import models
 
 from yellowjacket.bench.models.register import Body, Lens, ToleranceProfile
-from yellowjacket.core.exposure import notation
+from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.limits.output_size import UseView
 from yellowjacket.core.planning.body_limits import PlanError
@@ -163,6 +166,14 @@ class Ladder(models.Model):
         """Whether the lens has its cap on throughout."""
         return spec_from(self.spec).capped
 
+    def reference_rung(self, rungs: Sequence[Rung]) -> Rung:
+        """Of its rungs the one that the others are held against: on an ISO ladder native base ISO, the cleanest that is not
+        extended; else the metered exposure."""
+        if self.kind == Ladder.Kind.ISO:
+            native = [rung for rung in rungs if rung.iso >= self.body.native_lowest_iso]
+            return min(native or rungs, key=lambda rung: rung.iso)
+        return min(rungs, key=lambda rung: (abs(rung.at_stops), rung.position))
+
     @property
     def planned(self) -> PlannedLadder:
         """The plan as it was stored: a body corrected later does not change a sitting behind its tester's back."""
@@ -214,6 +225,11 @@ class Rung(models.Model):
 
     def __str__(self) -> str:
         return self.label
+
+    @property
+    def iso_stops(self) -> float:
+        """Where its ISO stands on the axis, in stops over ISO 100."""
+        return math.log2(dial.exact_iso(self.iso) / 100)
 
     @property
     def shutter_label(self) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from yellowjacket.bench.models import Body, Reading, Sitting
-from yellowjacket.bench.push.latitude import IsoAgainstPush, _iso_noise
+from yellowjacket.bench.push.latitude import IsoAgainstPush, iso_noise_of
 from yellowjacket.core.latitude.iso_invariance import highlight_gained, invariant_from, penalties
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Remark
@@ -11,7 +11,7 @@ from yellowjacket.core.metrology.notes import Remark
 
 def iso_against_push(sitting: Sitting, body: Body) -> IsoAgainstPush | None:
     """From the ISO ladders of a body in a sitting; None where fewer than two marks have a noise model."""
-    marks = _iso_noise(sitting, body)
+    marks = iso_noise_of(sitting, body)
     if len(marks) < 2:
         return None
     found = penalties(marks)

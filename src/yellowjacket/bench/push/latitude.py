@@ -6,12 +6,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Rung, Sitting, Use
-from yellowjacket.bench.models.queries.readings import findings_by_use
 from yellowjacket.core.latitude.iso_invariance import (
+    NOISE_MODEL,
     Invariance,
     IsoNoise,
     Penalty,
     ShadowNoise,
+    has_model,
+    iso_noise,
 )
 from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion, Profile
@@ -51,12 +53,10 @@ def exposed(ladder: Ladder, use: Use) -> Exposed:
 def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
     """The same for several uses by their ids, in as many queries as for one."""
     rungs = list(ladder.rungs.all())
-    findings = findings_by_use(rungs)
-    own: dict[int, dict[str, Reading]] = {rung.pk: {} for rung in rungs}
+    findings = Reading.objects.findings_by_use(rungs)
     wanted = (Measurand.STEP_STOPS, Measurand.CAST_DE00, Measurand.CAST_CORRECTED_DE00)
     rows = Reading.objects.filter(rung__in=rungs, quantity__in=wanted)
-    for row in rows.exclude(patch__role=Patch.Role.SHADOW):
-        own[row.rung_id][row.quantity] = row
+    own = rows.exclude(patch__role=Patch.Role.SHADOW).by_rung()
     clips = Reading.objects.filter(
         rung__in=rungs, quantity=Measurand.CLIPS_AT_STOPS, patch__role=Patch.Role.HIGHLIGHT
     ).first()
@@ -64,7 +64,7 @@ def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
     found = {}
     for use in uses:
         plain, corrected = (
-            [_exposed_rung(rung, own[rung.pk], cast, findings, use) for rung in rungs]
+            [_exposed_rung(rung, own.get(rung.pk, {}), cast, findings, use) for rung in rungs]
             for cast in (Measurand.CAST_DE00, Measurand.CAST_CORRECTED_DE00)
         )
         found[use.pk] = Exposed(plain, corrected, highlight, channel)
@@ -72,14 +72,14 @@ def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
 
 
 def _exposed_rung(
-    rung: Rung, own: Mapping[str, Reading], cast: str,
+    rung: Rung, own: Mapping[Measurand, Quantity], cast: Measurand,
     findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use,
 ) -> ExposedRung:  # fmt: skip
     found = {**findings.get(None, {}).get(rung.pk, {}), **findings.get(use.pk, {}).get(rung.pk, {})}
     found.pop(CAST, None)
     if cast in own:
-        found[CAST] = own[cast].result
-    step = own[Measurand.STEP_STOPS].result if Measurand.STEP_STOPS in own else missing(Missing.NOT_MEASURED_YET)
+        found[CAST] = own[cast]
+    step = own.get(Measurand.STEP_STOPS, missing(Missing.NOT_MEASURED_YET))
     return ExposedRung(step, rung.label, found)
 
 
@@ -118,47 +118,43 @@ class IsoAgainstPush:
     measured: bool
 
 
-def _iso_noise(sitting: Sitting, body: Body) -> list[IsoNoise]:
+def iso_noise_of(sitting: Sitting, body: Body) -> list[IsoNoise]:
     """Noise models by ISO; a ladder held fixed comes before others, and its patches hold the same light."""
     ladders = sitting.ladders.filter(body=body, kind=Ladder.Kind.ISO)
     fixed = [ladder.pk for ladder in ladders if ladder.method == Ladder.Method.FIXED]
-    rungs = {rung.pk: rung for rung in Rung.objects.filter(ladder__in=ladders)}
-    whole: dict[int, dict[str, Quantity]] = {pk: {} for pk in rungs}
-    patches: dict[int, dict[tuple[str, str], dict[str, Quantity]]] = {pk: {} for pk in rungs}
-    model = (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.GAIN_E_PER_DN, Measurand.FLAGS)
-    for row in Reading.objects.filter(rung__in=rungs, patch=None, use=None, channel="all", quantity__in=model):
-        whole[row.rung_id][row.quantity] = row.result
-    lit = Reading.objects.filter(
-        rung__ladder__in=fixed, use=None, quantity__in=(Measurand.SIGNAL_DN, Measurand.NOISE_DN)
-    )
+    rungs = Rung.objects.filter(ladder__in=ladders)
+    whole = Reading.objects.speaking(NOISE_MODEL).filter(rung__in=rungs, use=None).by_rung()
+    patches = _same_light(fixed)
+    models: dict[int, Mapping[Measurand, Quantity]] = {}
+    lit: dict[int, Mapping[tuple[str, str], ShadowNoise]] = {}
+    for rung in sorted(rungs, key=lambda one: one.ladder_id not in fixed):
+        if rung.iso not in models and has_model(whole.get(rung.pk, {})):
+            models[rung.iso], lit[rung.iso] = whole[rung.pk], patches.get(rung.pk, {})
+    return iso_noise(models, lit)
+
+
+def _same_light(ladders: Sequence[int]) -> dict[int, dict[tuple[str, str], ShadowNoise]]:
+    """Signal and noise of uniform patches by rung, (patch, channel): of ladders held fixed."""
+    found: dict[int, dict[tuple[str, str], dict[str, Quantity]]] = {}
     uniform = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK, Patch.Role.FIELD, Patch.Role.WEDGE)
+    rows = Reading.objects.filter(
+        rung__ladder__in=ladders,
+        use=None,
+        quantity__in=(Measurand.SIGNAL_DN, Measurand.NOISE_DN),
+        patch__role__in=uniform,
+    )
     # Thousands of rows: plain values, not models.
     fields = ("rung_id", "patch__name", "channel", "quantity", "value", "low", "high", "n", "notes")
-    for rung_id, name, channel, quantity, *numbers in lit.filter(patch__role__in=uniform).values_list(*fields):
-        patches[rung_id].setdefault((name, channel), {})[quantity] = Quantity.from_plain(numbers)
-    found: dict[int, IsoNoise] = {}
-    for pk, rung in sorted(rungs.items(), key=lambda item: item[1].ladder_id not in fixed):
-        parts = whole[pk]
-        if (
-            rung.iso in found
-            or not {Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.GAIN_E_PER_DN} <= parts.keys()
-        ):
-            continue
-        if parts[Measurand.READ_NOISE_E].value is None or parts[Measurand.SATURATION_E].value is None:
-            continue
-        pairs = {
+    for rung_id, name, channel, quantity, *numbers in rows.values_list(*fields):
+        of_rung = found.setdefault(rung_id, {})
+        of_rung.setdefault((name, channel), {})[quantity] = Quantity.from_plain(numbers)
+    return {
+        pk: {
             key: ShadowNoise(both[Measurand.SIGNAL_DN], both[Measurand.NOISE_DN])
-            for key, both in patches[pk].items()
-            if {Measurand.SIGNAL_DN, Measurand.NOISE_DN} <= both.keys()
+            for key, both in parts.items() if len(both) == 2
         }
-        found[rung.iso] = IsoNoise(
-            rung.iso,
-            parts[Measurand.READ_NOISE_E],
-            parts[Measurand.SATURATION_E],
-            parts[Measurand.GAIN_E_PER_DN],
-            pairs,
-        )
-    return [found[iso] for iso in sorted(found)]
+        for pk, parts in found.items()
+    }  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)

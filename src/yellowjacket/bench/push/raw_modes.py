@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from itertools import combinations
 
-from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Sitting
-from yellowjacket.bench.models.queries.readings import speaking_for_rungs
+from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Rung, Sitting
 from yellowjacket.bench.push.latitude import Equalised, SamePixels, SettingEffect
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.metrology.measurands import Measurand
@@ -17,15 +16,13 @@ from yellowjacket.core.readings.raw_modes import SAME
 def setting_effects(ladder: Ladder) -> list[SettingEffect]:
     """Effects of every value of a setting ladder that was measured, in three queries."""
     rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
-    found: dict[int, dict[str, Quantity]] = {rung.pk: {} for rung in rungs}
     wanted = (Measurand.RANGE_ENGINEERING, Measurand.NEIGHBOUR_CORRELATION, Measurand.SNR, Measurand.DETAIL_SHARE)
-    for row in Reading.objects.filter(speaking_for_rungs(wanted), rung__in=rungs, use=None):
-        found[row.rung_id].setdefault(row.quantity, row.result)
+    found = Reading.objects.speaking(wanted).filter(rung__in=rungs, use=None).by_rung()
     sizes = dict(Frame.objects.filter(shot__rung__in=rungs).values_list("shot__rung_id", "size_bytes"))
     nothing = missing(Missing.NOT_MEASURED)
     effects = []
     for rung in rungs:
-        own, first = found[rung.pk], found[rungs[0].pk]
+        own, first = found.get(rung.pk, {}), found.get(rungs[0].pk, {})
         correlation = own.get(Measurand.NEIGHBOUR_CORRELATION, nothing)
         effects.append(
             SettingEffect(
@@ -57,13 +54,13 @@ def same_pixels_of(ladder: Ladder) -> list[SamePixels]:
 
 def equalised(sitting: Sitting) -> list[Equalised]:
     """Pairs of bodies of a sitting at every ISO both were measured at."""
-    by_iso: dict[int, dict[Body, dict[str, Quantity]]] = {}
-    rows = Reading.objects.filter(
-        rung__ladder__sitting=sitting, rung__ladder__kind=Ladder.Kind.ISO, patch=None, use=None, channel="all",
-        quantity__in=(Measurand.RANGE_ENGINEERING, Measurand.NEIGHBOUR_CORRELATION),
-    ).select_related("rung__ladder__body")  # fmt: skip
-    for row in rows:
-        by_iso.setdefault(row.rung.iso, {}).setdefault(row.rung.ladder.body, {}).setdefault(row.quantity, row.result)
+    by_iso: dict[int, dict[Body, dict[Measurand, Quantity]]] = {}
+    wanted = (Measurand.RANGE_ENGINEERING, Measurand.NEIGHBOUR_CORRELATION)
+    rungs = Rung.objects.filter(ladder__sitting=sitting, ladder__kind=Ladder.Kind.ISO).select_related("ladder__body")
+    readings = Reading.objects.speaking(wanted).filter(rung__in=rungs, use=None).by_rung()
+    for rung in rungs:
+        if rung.pk in readings:
+            by_iso.setdefault(rung.iso, {}).setdefault(rung.ladder.body, readings[rung.pk])
     found = []
     for iso, bodies in sorted(by_iso.items()):
         known = [(body, parts) for body, parts in bodies.items() if len(parts) == 2]

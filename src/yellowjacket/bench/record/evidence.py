@@ -2,29 +2,26 @@
 
 from __future__ import annotations
 
-from yellowjacket.bench.models import Frame, Ladder
-from yellowjacket.bench.models.queries.grades import current_grades
+from yellowjacket.bench.models import Frame, Grade, Ladder
+from yellowjacket.bench.record.kept import LimitPart, ProposalPart
 from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.core.limits.iso_limits import Limit
 
 
 def evidence(ladder: Ladder) -> dict[str, object]:
-    """Conditions and proposals as plain values, for the signed record and for exports."""
-    return {
-        "conditions": conditions(ladder),
-        "proposals": [
-            {
-                "use": p.use.name,
-                "level": p.level,
-                "measured": limit_as_kept(p.measured),
-                "graded": limit_as_kept(p.graded),
-            }
-            for p in proposals(ladder)
-        ],
-    }
+    """Conditions and proposals as plain values, for the signed record."""
+    return {"conditions": conditions(ladder), "proposals": proposed(ladder)}
 
 
-def limit_as_kept(limit: Limit) -> dict[str, object]:
+def proposed(ladder: Ladder) -> list[ProposalPart]:
+    """Measured and graded limits as plain values, for the signed record and for exports."""
+    return [
+        {"use": p.use.name, "level": p.level, "measured": limit_as_kept(p.measured), "graded": limit_as_kept(p.graded)}
+        for p in proposals(ladder)
+    ]
+
+
+def limit_as_kept(limit: Limit) -> LimitPart:
     """A limit along ISO as plain values, in the words of this day."""
     return {
         "level": limit.level, "mark": limit.mark, "crossing": limit.crossing, "low": limit.low, "high": limit.high,
@@ -59,4 +56,4 @@ def conditions(ladder: Ladder) -> dict[str, object]:
 
 def judges(ladder: Ladder) -> list[str]:
     """Who graded the ladder."""
-    return sorted({grade.person for grade in current_grades(ladder).values()})
+    return sorted({grade.person for grade in Grade.objects.current(ladder).values()})

@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.bench.models import Ladder, Lane, Rung, Use
-from yellowjacket.bench.models.queries.grades import current_grades
-from yellowjacket.bench.models.queries.readings import findings_by_use
+from yellowjacket.bench.models import Grade, Ladder, Lane, Reading, Rung, Use
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (
     GradedRung,
@@ -59,8 +57,8 @@ def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
     if ladder.kind != Ladder.Kind.ISO:
         return []
     rungs = list(ladder.rungs.all())
-    findings = findings_by_use(rungs)
-    grades = current_grades(ladder, lane=lane)
+    findings = Reading.objects.findings_by_use(rungs)
+    grades = Grade.objects.current(ladder, lane=lane)
     profile = ladder.sitting.profile.criteria
     result = []
     for use in ladder.sitting.uses.all():
@@ -73,9 +71,7 @@ def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
     return result
 
 
-def _graded(rung: Rung, grade: object) -> GradedRung:
-    from yellowjacket.bench.models import Grade
-
-    if not isinstance(grade, Grade):
+def _graded(rung: Rung, grade: Grade | None) -> GradedRung:
+    if grade is None:
         return GradedRung(rung.iso, None)
     return GradedRung(rung.iso, grade.grade, grade.get_reason_display())

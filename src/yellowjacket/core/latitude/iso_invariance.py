@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_error
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Missing
 
 # The shadow judged lies so many stops under mid-grey of the wanted ISO.
@@ -52,6 +53,32 @@ class Penalty:
     level_e: float
     stops: Quantity
     kind: str
+
+
+# What a rung must have been measured for.
+NOISE_MODEL = (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.GAIN_E_PER_DN)
+
+
+def has_model(readings: Mapping[Measurand, Quantity]) -> bool:
+    """Whether a rung has read noise, saturation and gain, the first two known."""
+    read, saturation = readings.get(Measurand.READ_NOISE_E), readings.get(Measurand.SATURATION_E)
+    if read is None or saturation is None or Measurand.GAIN_E_PER_DN not in readings:
+        return False
+    return read.value is not None and saturation.value is not None
+
+
+def iso_noise(
+    models: Mapping[int, Mapping[Measurand, Quantity]], patches: Mapping[int, Mapping[tuple[str, str], ShadowNoise]]
+) -> list[IsoNoise]:
+    """The noise of each ISO that has a model, from low to high. ``patches``: by ISO, where they hold the common light."""
+    return [
+        IsoNoise(
+            iso, readings[Measurand.READ_NOISE_E], readings[Measurand.SATURATION_E],
+            readings[Measurand.GAIN_E_PER_DN], patches.get(iso, {}),
+        )
+        for iso, readings in sorted(models.items())
+        if has_model(readings)
+    ]  # fmt: skip
 
 
 def penalties(rungs: Sequence[IsoNoise]) -> tuple[Penalty, ...]:
@@ -149,6 +176,9 @@ def invariant_from(
     rungs: Sequence[IsoNoise], found: Sequence[Penalty], allowed_stops: float = ALLOWED_STOPS
 ) -> Invariance:
     """The lowest ISO from which every higher rung costs less than ``allowed_stops``, interval included."""
+    if len(rungs) < 2:
+        few = missing(Missing.FEW_SETTINGS_WITH_MODEL)
+        return Invariance(few, False, few, few)
     ordered = sorted(rungs, key=lambda rung: rung.iso)
     nothing = missing(Missing.EVERY_PUSH_COSTS)
     undecided = False

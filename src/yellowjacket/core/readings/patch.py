@@ -9,10 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from yellowjacket.core.metrology.estimate import Quantity, first_notes, missing, with_error, with_relative_error
-from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.metrology.measurands import GREEN, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note
-from yellowjacket.core.noise.two_frame import PairNoise, pair_noise, unmeasured
+from yellowjacket.core.noise.of_area import area_clipped, area_noise
+from yellowjacket.core.noise.two_frame import PairNoise, unmeasured
 from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.rect import Rect
@@ -47,8 +47,7 @@ def _patch_noise(light: Sequence[RawFrame], patch: PatchSpec, channel: str, blac
         return Note(Missing.PATCH_OUTSIDE_FRAME, (patch.name, width, height))
     if len(light) < 2:
         return Note(Missing.NO_PAIR)
-    first, second = (patch.rect.of_plane(frame.plane(channel)) for frame in light[:2])
-    return pair_noise(first, second, black_dn, clip_dn=light[0].white_dn)
+    return area_noise(light, patch.rect, channel, black_dn)
 
 
 def noise_of(
@@ -120,16 +119,8 @@ def _clipped_reading(
     height, width = light[0].mosaic.shape
     if not patch.rect.fits(width, height):
         return Reading(patch.name, channel, Measurand.CLIPPED_SHARE, missing(Missing.PATCH_OUTSIDE))
-    parts = [patch.rect.of_plane(frame.plane(channel)) for frame in light[:2]]
-    shares = [clipped_share(part, black_dn, clip_dn) for part in parts]
-    share, n = sum(shares) / len(shares), sum(part.size for part in parts)
-    return Reading(
-        patch.name,
-        channel,
-        Measurand.CLIPPED_SHARE,
-        proportion(share, n),
-        "pixels above 99 % of where the channel stops",
-    )
+    share = area_clipped(light[:2], patch.rect, channel, black_dn, clip_dn)
+    return Reading(patch.name, channel, Measurand.CLIPPED_SHARE, share, "pixels above 99 % of where the channel stops")
 
 
 def _single_signal(frame: RawFrame, patch: PatchSpec, channel: str, black_dn: float) -> Quantity:

@@ -10,10 +10,10 @@ from pathlib import Path
 from yellowjacket.core.latitude.exposure_ladder import MeasuredExposure, relate_exposures, signals_of
 from yellowjacket.core.latitude.iso_invariance import (
     Invariance,
-    IsoNoise,
     Penalty,
     ShadowNoise,
     invariant_from,
+    iso_noise,
     penalties,
 )
 from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
@@ -21,7 +21,7 @@ from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note
-from yellowjacket.core.noise.two_frame import pair_noise
+from yellowjacket.core.noise.of_area import area_noise
 from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask, pairs_of
 from yellowjacket.core.raw.clipping import clipped_share
@@ -129,8 +129,7 @@ def _full(group: Exposures, rects: Sequence[Rect]) -> bool:
     first, second = (read_frame(Path(name)) for name in group.paths[:2])
     found = []
     for rect in rects:
-        a, b = (rect.of_plane(frame.plane("G1")) for frame in (first, second))
-        noise = pair_noise(a, b, first.black_dn["G1"], clip_dn=first.white_dn)
+        noise = area_noise((first, second), rect, "G1", first.black_dn["G1"])
         if noise.noise.value is not None and noise.signal.value is not None:
             found.append((noise.signal.value, noise.noise.value))
     if len(found) < 2:
@@ -185,26 +184,18 @@ def fixed_noise(light: FixedLight) -> dict[int, dict[tuple[str, str], ShadowNois
         found[iso] = {}
         for n, rect in enumerate(rects):
             for channel in CHANNELS:
-                a, b = (rect.of_plane(frame.plane(channel)) for frame in (first, second))
-                noise = pair_noise(a, b, first.black_dn[channel], clip_dn=first.white_dn)
+                noise = area_noise((first, second), rect, channel, first.black_dn[channel])
                 found[iso][f"area {n}", channel] = ShadowNoise(noise.signal, noise.noise)
     return found
 
 
 def iso_against_push(
-    models: Mapping[int, tuple[Quantity, Quantity, Quantity]],
+    models: Mapping[int, Mapping[Measurand, Quantity]],
     patches: Mapping[int, Mapping[tuple[str, str], ShadowNoise]],
 ) -> tuple[tuple[Penalty, ...], Invariance]:
-    """Penalties and invariance of a body. ``models``: read noise in e⁻, saturation in e⁻ and gain by ISO."""
-    rungs = [
-        IsoNoise(iso, read, saturation, gain, patches.get(iso, {}))
-        for iso, (read, saturation, gain) in sorted(models.items())
-        if read.value is not None and saturation.value is not None
-    ]
+    """Penalties and invariance of a body. ``models``: what was read of each ISO as a whole."""
+    rungs = iso_noise(models, patches)
     found = penalties(rungs)
-    if len(rungs) < 2:
-        nothing = missing(Missing.FEW_SETTINGS_WITH_MODEL)
-        return found, Invariance(nothing, False, nothing, nothing)
     return found, invariant_from(rungs, found)
 
 

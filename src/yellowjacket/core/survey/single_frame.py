@@ -10,11 +10,10 @@ from typing import Any
 import numpy as np
 
 from yellowjacket.core.metrology.document import Document, quantity
-from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.estimate import missing
 from yellowjacket.core.metrology.notes import Missing
-from yellowjacket.core.noise.two_frame import PairNoise, joint_noise, pair_noise, single_noise
+from yellowjacket.core.noise.of_area import area_clipped, area_noise
 from yellowjacket.core.patches.uniform import uniform_patches, uniform_patches_of_one
-from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
 from yellowjacket.core.raw.reader import read_frame, read_with_metadata
@@ -90,23 +89,12 @@ def _patch(frame: RawFrame, partner: RawFrame | None, patch: NamedRect) -> Docum
 
 
 def _channel(frame: RawFrame, partner: RawFrame | None, rect: Rect, name: str) -> Document:
-    parts, black = rect.parts(frame, name), frame.black_dn[name]
-    others = rect.parts(partner, name) if partner is not None else None
-    found = _noise(parts, others, black, frame.white_dn)
-    n = sum(part.size for part in parts)
-    share = sum(clipped_share(part, black, frame.white_dn) * part.size for part in parts) / n if n else 0.0
+    black, frames = frame.black_dn[name], [frame] if partner is None else [frame, partner]
+    found = area_noise(frames, rect, name, black)
     return {
         "signal_dn": quantity(found.signal), "noise_dn": quantity(found.noise), "snr": quantity(found.snr),
-        "clipped_share": quantity(Quantity(share, share, share, n)), "excluded": found.excluded,
+        "clipped_share": quantity(area_clipped([frame], rect, name, black)), "excluded": found.excluded,
     }  # fmt: skip
-
-
-def _noise(
-    parts: Sequence[np.ndarray[Any, Any]], others: Sequence[np.ndarray[Any, Any]] | None, black: float, white: float
-) -> PairNoise:
-    if others is None:
-        return joint_noise([single_noise(part, black, clip_dn=white) for part in parts])
-    return joint_noise([pair_noise(a, b, black, clip_dn=white) for a, b in zip(parts, others, strict=True)])
 
 
 def measurement(

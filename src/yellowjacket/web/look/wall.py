@@ -13,8 +13,6 @@ from yellowjacket.bench.look import registration
 from yellowjacket.bench.look.development import BY_GREY, Developed, Developing
 from yellowjacket.bench.look.grades import to_look_at_again
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
-from yellowjacket.bench.models.queries.grades import current_grades
-from yellowjacket.bench.models.queries.ladders import stops_of
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.registration.similarity import NoMatch, Similarity
@@ -171,7 +169,7 @@ class Walls:
     def _at(self, rung: Rung, ladder: Ladder) -> float:
         """Where a rung stands on the axis, stops; ladders that are slid stand lower by the slide."""
         if ladder.kind == Ladder.Kind.ISO:
-            own = stops_of(rung)
+            own = rung.iso_stops
         elif ladder.kind == Ladder.Kind.TIME:
             own = math.log2(dial.exact_exposure_s(rung.exposure_s))
         else:
@@ -192,7 +190,7 @@ class Walls:
         for rung in self._rungs(ladder):
             at = self._at(rung, ladder)
             by_column[min(range(len(columns)), key=lambda n: abs(columns[n] - at))] = rung
-        grades = current_grades(ladder, self.page.person or None, lane)
+        grades = Grade.objects.current(ladder, self.page.person or None, lane)
         lane_pictures = self._lane_pictures(lane)
         cells = [
             self.cell(by_column[n], ladder, lane, height, spot, grades, lane_pictures) if n in by_column else None

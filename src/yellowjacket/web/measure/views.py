@@ -13,7 +13,6 @@ from yellowjacket.bench.look.development import grey_signals
 from yellowjacket.bench.measure import patches as patches_
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Frame, Patch, Rung
-from yellowjacket.bench.models.queries import ladders
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
@@ -125,7 +124,7 @@ def _panel(page: SittingPage, message: str = "", typed: dict[str, str] | None = 
 def _corners(page: SittingPage, typed: dict[str, str]) -> list[tuple[int, str, str]]:
     """The four corners as typed, else those of the middle of the frame."""
     try:
-        width, height = ladders.frame_size(page.ladder)
+        width, height = Frame.objects.size_of(page.ladder)
     except Refusal:
         return []
     shares = ((0.3, 0.3), (0.7, 0.3), (0.7, 0.7), (0.3, 0.7))

@@ -9,7 +9,6 @@ from django.db.models import Q
 
 from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Grade, Lane, Patch, Reading, Rung, Shot, Use
-from yellowjacket.bench.models.queries.grades import current_grades
 from yellowjacket.bench.record.proposals import Proposal
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.metrology.measurands import Measurand
@@ -164,7 +163,7 @@ def grade_lines(
     page: SittingPage, proposals: Sequence[Proposal], *, person: str | None = None, lane: Lane | None = None
 ) -> list[Line]:
     """One line per use with its grades, as is or of a lane, the usable limit marked by a bracket behind its last rung."""
-    grades = current_grades(page.ladder, person, lane)
+    grades = Grade.objects.current(page.ladder, person, lane)
     return [_grade_line(page, use, grades, proposals) for use in page.uses]
 
 

@@ -15,7 +15,6 @@ from yellowjacket.bench.darks import measure, sensor_temperature
 from yellowjacket.bench.darks.light_points import points_in_light
 from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame, Ladder, Rung
-from yellowjacket.bench.models.queries.frames import darks_of
 from yellowjacket.bench.plan.sittings import LadderRequest, add_ladder
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal, whole
@@ -193,7 +192,7 @@ def repair(request: HttpRequest, sitting_id: int, what: str, x: int, y: int) -> 
 
 def _darks(page: SittingPage) -> Sequence[Frame]:
     """Two darks of the current rung at most; not found where there is none."""
-    found = darks_of(page.ladder).get(page.rung.pk, [])[:2]
+    found = Frame.objects.darks_of(page.ladder).get(page.rung.pk, [])[:2]
     if not found:
         raise Http404
     return found
