@@ -17,6 +17,7 @@ from yellowjacket.core.darks.night_plan import CAUTIONS, Night, NightError, Stre
 from yellowjacket.core.darks.usable_exposure import Longest
 from yellowjacket.core.limits.tolerance import LONG_CRITERIA
 from yellowjacket.web.calendars import Event, calendar_text
+from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.night.forms import NightForm
 
 WIDTH = 1000.0
@@ -93,12 +94,13 @@ def _record(form: NightForm) -> tuple[Record | None, float]:
 
 
 def _rows(night: Night, begins: datetime) -> list[Row]:
-    scale = WIDTH / night.ends_s if night.ends_s else 0.0
-    return [
-        Row(one, begins + timedelta(seconds=one.begins_s), begins + timedelta(seconds=one.ends_s), one.begins_s * scale,
-            (one.ends_s - one.begins_s) * scale)
-        for one in night.stretches
-    ]  # fmt: skip
+    bar = Scale(0.0, night.ends_s, 0.0, WIDTH)
+    rows = []
+    for one in night.stretches:
+        x, end = bar.at(one.begins_s), bar.at(one.ends_s)
+        begin_at, end_at = begins + timedelta(seconds=one.begins_s), begins + timedelta(seconds=one.ends_s)
+        rows.append(Row(one, begin_at, end_at, x, end - x))
+    return rows
 
 
 def _asked(request: HttpRequest) -> dict[str, object]:
