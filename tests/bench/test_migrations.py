@@ -4,7 +4,7 @@ import pytest
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 
-FIRST = [("bench", "0001_initial")]
+from tests.old_versions import NEWEST, migrated
 
 
 def old_ladder(old):
@@ -24,10 +24,7 @@ def old_ladder(old):
 
 @pytest.mark.django_db(transaction=True)
 def test_sittings_of_the_first_version_keep_their_plan():
-    executor = MigrationExecutor(connection)
-    newest = [node for node in executor.loader.graph.leaf_nodes() if node[0] == "bench"]
-    executor.migrate(FIRST)
-    old = executor.loader.project_state(FIRST).apps
+    old = migrated("0001_initial")
     ladder = old_ladder(old)
     for position, iso in enumerate((100, 200)):
         rung = old.get_model("bench", "Rung").objects.create(
@@ -36,8 +33,7 @@ def test_sittings_of_the_first_version_keep_their_plan():
         for kind in ("light", "dark"):
             for repeat in (1, 2):
                 old.get_model("bench", "Shot").objects.create(rung=rung, kind=kind, repeat=repeat)
-    executor = MigrationExecutor(connection)
-    executor.migrate(newest)
+    migrated(NEWEST)
 
     from yellowjacket.bench.models import Ladder, Shot
 
@@ -53,11 +49,7 @@ def test_sittings_of_the_first_version_keep_their_plan():
 
 @pytest.mark.django_db(transaction=True)
 def test_words_of_old_readings_become_typed_notes():
-    executor = MigrationExecutor(connection)
-    newest = [node for node in executor.loader.graph.leaf_nodes() if node[0] == "bench"]
-    before = [("bench", "0014_originals_and_seen_files")]
-    executor.migrate(before)
-    old = executor.loader.project_state(before).apps
+    old = migrated("0014_originals_and_seen_files")
     ladder = old_ladder(old)
     rung = old.get_model("bench", "Rung").objects.create(ladder=ladder, position=0, iso=100, exposure_s=0.125)
     told = {
@@ -70,8 +62,7 @@ def test_words_of_old_readings_become_typed_notes():
     old.get_model("bench", "Reading").objects.create(
         rung=rung, channel="all", quantity="cast_de00", value=2.0, method="towards magenta; black as the file says"
     )
-    executor = MigrationExecutor(connection)
-    executor.migrate(newest)
+    migrated(NEWEST)
 
     from yellowjacket.bench.models import Reading
     from yellowjacket.core.metrology.notes import Remark
@@ -81,3 +72,34 @@ def test_words_of_old_readings_become_typed_notes():
     assert new["noise_dn"].result.has(Remark.ROUNDING)
     assert (new["cast_de00"].reason, new["cast_de00"].method) == ("towards magenta", "black as the file says")
     assert (new["prnu"].reason, new["snr"].result.notes) == ("told in words of its own", ())
+
+
+def tables():
+    """Every table of the bench with its columns, and every index, as SQLite keeps them; in no order."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT name FROM sqlite_master WHERE type = 'table' AND name LIKE 'bench%'")
+        found = {}
+        for (name,) in cursor.fetchall():
+            cursor.execute(f"SELECT name, type, [notnull], pk FROM pragma_table_info('{name}')")
+            columns = set(cursor.fetchall())
+            cursor.execute(f"SELECT [unique], partial, name FROM pragma_index_list('{name}')")
+            indexes = {(unique, partial, *columns_of(cursor, index)) for unique, partial, index in cursor.fetchall()}
+            cursor.execute("SELECT sql FROM sqlite_master WHERE type = 'table' AND name = %s", [name])
+            checks = sorted(part.split('"')[0] for part in cursor.fetchone()[0].split("CONSTRAINT ")[1:])
+            found[name] = columns, indexes, len(checks)
+    return found
+
+
+def columns_of(cursor, index):
+    cursor.execute(f"SELECT name FROM pragma_index_info('{index}')")
+    return tuple(name for (name,) in cursor.fetchall())
+
+
+@pytest.mark.django_db(transaction=True)
+def test_one_step_leads_to_the_same_tables_as_the_old_way():
+    at_once = tables()
+    migrated("0001_initial")
+    migrated(NEWEST)
+    assert tables() == at_once
+    # A database that has gone the old way has nothing left to do.
+    assert MigrationExecutor(connection).migration_plan([("bench", "0001_to_0015")]) == []

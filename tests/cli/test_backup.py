@@ -100,8 +100,8 @@ def test_an_upgrade_copies_the_database_first(lived_in, tmp_path):
     data_folder.prepare(old)
     script = (
         "import django; django.setup()\n"
-        "from django.core.management import call_command\n"
-        "call_command('migrate', 'bench', '0010', verbosity=0)\n"
+        "from tests.old_versions import migrated\n"
+        "migrated('0010_blind_rounds')\n"
         "from yellowjacket import serving\n"
         "serving.prepare_database(); serving.prepare_database()\n"
     )

@@ -308,7 +308,7 @@ class Migration(migrations.Migration):
             name='method',
             field=models.CharField(choices=[('shutter', 'by shutter'), ('lamp', 'by lamp'), ('nd', 'by filter'), ('fixed', 'held fixed'), ('capped', 'lens capped'), ('scene', 'on the scene'), ('raw_mode', 'raw mode'), ('noise_reduction', 'noise reduction'), ('bit_depth', 'bit depth')], default='shutter', max_length=16),
         ),
-        migrations.RunPython(fill, migrations.RunPython.noop),
+        migrations.RunPython(fill, migrations.RunPython.noop, elidable=True),
         migrations.AddConstraint(
             model_name='rung',
             constraint=models.UniqueConstraint(fields=('ladder', 'key'), name='rung_key_once_per_ladder'),

@@ -28,6 +28,6 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.AddField("reading", "notes", models.JSONField(blank=True, default=list)),
-        migrations.RunPython(words_to_notes, migrations.RunPython.noop),
+        migrations.RunPython(words_to_notes, migrations.RunPython.noop, elidable=True),
         migrations.RemoveField("reading", "reason"),
     ]
