@@ -6,7 +6,10 @@ import re
 import pytest
 
 from yellowjacket.bench.advise import exposure
-from yellowjacket.bench.models import Frame, Reading
+from yellowjacket.bench.models import Frame, Reading, ToleranceProfile
+from yellowjacket.bench.record.proposals import proposals
+from yellowjacket.core.limits.exposure_advice import NOT_USABLE, Asked, option_at
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.simcam.bodies import HEATH
 
 pytestmark = pytest.mark.django_db
@@ -80,12 +83,45 @@ def test_without_records_the_way_to_them_is_shown(client, sitting):
 
 def test_findings_are_those_of_the_readings(measured):
     ladder = measured.ladders.get()
-    known = exposure.known_of(ladder.body)
+    assert exposure.ladder_of(ladder.body) == ladder
+    known = exposure.known_of(ladder, measured.uses.first())
     assert [one.mark for one in known.findings.marks] == [100, 200, 400]
-    assert known.ladder == ladder
     assert known.findings.dark_e_per_s is None
-    assert exposure.long_of(ladder.body, measured.profile.criteria.long_exposure, "usable", 1.0, None) is None
+    assert exposure.long_of(ladder.body, "usable", 1.0, None) is None
     assert exposure.darks_that_fit(ladder.body, 400, 60.0, 20.0) == []
+
+
+def test_every_mark_is_graded_as_the_record_limits_it(measured):
+    """What is shot as the meter asks is what the record judged: same use, same profile, same findings, same grade."""
+    ladder = measured.ladders.get()
+    marks = [rung.iso for rung in ladder.rungs.all()]
+    for use in measured.uses.all():
+        known = exposure.known_of(ladder, use)
+        limits = {one.level: one.measured.mark for one in proposals(ladder) if one.use == use}
+        for mark in marks:
+            option = option_at(known.findings, float(mark), mark, float(mark), Asked(known.profile, known.limits))
+            expected = [level for level in LEVELS if limits[level] is not None and mark <= limits[level]]
+            assert option.level == (expected[0] if expected else NOT_USABLE), (use, mark)
+
+
+def test_another_sitting_that_was_not_shot_changes_nothing(ask, client, measured, make_sitting):
+    before = ask()
+    other = make_sitting(name="Planned for later")
+    other.profile = ToleranceProfile.objects.create(name="Of somebody else", thresholds={"grey_snr": [900, 800, 700]})
+    other.save()
+    use = other.uses.get(name="Pixel level")
+    assert re.sub(r'(value|selected)="?\d*"?', "", ask(use=use.pk)) == re.sub(r'(value|selected)="?\d*"?', "", before)
+    assert "by the profile “Default”" in before
+    assert "Of somebody else" not in before
+
+
+def test_a_mark_to_be_avoided_is_recommended_only_with_a_word(ask, measured):
+    rung = measured.ladders.get().rungs.get(iso=400)
+    Reading.objects.filter(rung=rung, quantity="flags").delete()
+    Reading.objects.create(rung=rung, channel="all", quantity="flags", value=1, notes=[["UNDER_BASE"]])
+    text = ask(amount="400")
+    assert "to be avoided: under base" in text
+    assert ("Set ISO 400" in text) == ("a mark to be avoided where another will do" in text)
 
 
 def test_the_sliders_move_what_is_asked_by_thirds(ask):

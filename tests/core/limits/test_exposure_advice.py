@@ -1,13 +1,16 @@
 """Advice: predictions from a body's findings, held-out rungs, options in order, and the meter's arithmetic."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from yellowjacket.core.colour.colorimetry import SRGB_TO_XYZ, neutral_under
+from yellowjacket.core.limits.ending import fails
 from yellowjacket.core.limits.exposure_advice import (
     NOT_USABLE,
+    Asked,
     BodyFindings,
     MarkFindings,
     at_iso,
@@ -15,10 +18,11 @@ from yellowjacket.core.limits.exposure_advice import (
     faster_by,
     in_light,
     iso_for,
-    level_of,
+    option_at,
     options,
     predicted,
 )
+from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.estimate import Quantity, with_error
 from yellowjacket.core.metrology.notes import Note, Remark
@@ -115,19 +119,79 @@ def test_a_smoothed_mark_is_pointed_out():
     assert predicted(body, 800, 800).remarks[0].kind is Remark.SMOOTHED_THERE
 
 
-def test_levels_follow_the_profile():
+def asked(**more):
+    return Asked(PROFILE, **more)
+
+
+def test_without_readings_levels_follow_the_model():
     """SNR 40 and 10 are the two noise criteria of ISO 12232 (from memory)."""
     body = findings(HEATH)
-    assert level_of(predicted(body, 100, 100), PROFILE)[0] == "clean"
-    assert level_of(predicted(body, 12800, 204_800), PROFILE)[0] == NOT_USABLE
-    level, held = level_of(predicted(body, 12800, 12800), PROFILE)
-    assert level in ("usable", "emergency")
-    assert held in ("grey SNR", "shadow SNR")
+    assert option_at(body, 100, 100, 100, asked()).level == "clean"
+    assert option_at(body, 12800, 12800, 204_800, asked()).level == NOT_USABLE
+    option = option_at(body, 12800, 12800, 12800, asked())
+    assert option.level in ("usable", "emergency")
+    assert option.held_by in ("grey SNR", "shadow SNR")
+
+
+def seen(body, **by_mark):
+    """The same body with readings at its marks: {criterion: value at ISO 100}, noise growing with the root of ISO."""
+    marks = [
+        replace(
+            one, seen={key: with_error(value * math.sqrt(one.mark / 100), 0.01, 99) for key, value in by_mark.items()}
+        )
+        for one in body.marks
+    ]
+    return BodyFindings(marks)
+
+
+def test_a_mark_that_is_shot_as_wanted_has_what_was_read_of_it():
+    body = seen(findings(HEATH), chroma_noise=0.4)
+    own = next(one for one in body.marks if one.mark == 1600)
+    option = option_at(body, 1600, 1600, 1600, asked())
+    assert option.seen["chroma_noise"] == own.seen["chroma_noise"]
+    noisy = seen(findings(HEATH), chroma_noise=2.0)
+    assert option_at(noisy, 6400, 6400, 6400, asked()).held_by == "chroma noise"
+
+
+def test_a_push_adds_noise_of_colour_and_its_cast():
+    body = seen(findings(HEATH), chroma_noise=0.4, neutral_drift=0.1)
+    shot, pushed = option_at(body, 6400, 6400, 6400, asked()), option_at(body, 800, 800, 6400, asked())
+    by = shot.prediction.grey_snr.value / pushed.prediction.grey_snr.value
+    assert by > 1
+    assert pushed.seen["chroma_noise"].value == pytest.approx(by * shot.seen["chroma_noise"].value)
+    magenta = asked(cast_at=lambda stops: with_error(8 * stops, 0.1, 9))
+    cast = option_at(body, 800, 800, 6400, magenta)
+    assert cast.seen["neutral_drift"].value == pytest.approx(math.hypot(24, 0.8))
+    assert cast.held_by == "neutral drift"
+    assert option_at(body, 6400, 6400, 6400, magenta).seen["neutral_drift"] == shot.seen["neutral_drift"]
+
+
+def test_nothing_is_graded_better_than_the_record_lets_it():
+    """A smoothed mark reads well; the record has ended below it, and advice does not begin again."""
+    limits = {
+        "clean": Limit("clean", 800, 900.0, 850.0, 950.0, ended=fails(PROFILE.criteria[0])),
+        "usable": Limit("usable", 3200, 3600.0, 3400.0, 3800.0, ended=fails(PROFILE.criteria[2])),
+        "emergency": Limit("emergency", 12800, at_least=True),
+    }
+    body = seen(findings(HEATH), grey_snr=400.0, shadow_snr=100.0)
+    told = {iso: option_at(body, iso, iso, iso, asked(limits=limits)) for iso in (800, 1600, 3200, 6400)}
+    assert [one.level for one in told.values()] == ["clean", "usable", "usable", "emergency"]
+    assert [one.held_by for one in told.values()] == ["", "grey SNR", "grey SNR", "chroma noise"]
+
+
+def test_a_mark_to_be_avoided_comes_after_its_equals_and_says_so():
+    marks = [
+        replace(one, avoid=(Note(Remark.UNDER_BASE),)) if one.mark == 800 else one for one in findings(HEATH).marks
+    ]
+    found = options(BodyFindings(marks), 6400, asked())
+    assert found[0].mark == 1600
+    under = next(one for one in found if one.mark == 800)
+    assert "to be avoided: under base" in under.reason
 
 
 def test_options_are_ranked_with_their_reasons():
     """The Heath has a second base at ISO 800: in light for ISO 6400 it is as clean there as at 6400 and keeps three stops."""
-    found = options(findings(HEATH), 6400, PROFILE)
+    found = options(findings(HEATH), 6400, asked())
     assert found[0].mark == 800
     assert found[0].push_stops == pytest.approx(3)
     assert "keeps 3.0 stops more highlights" in found[0].reason
@@ -135,7 +199,7 @@ def test_options_are_ranked_with_their_reasons():
     assert {one.mark for one in found} == {100, 200, 400, 800, 1600, 3200, 6400}
     low = next(one for one in found if one.mark == 100)
     assert "noisier than the cleanest" in low.reason
-    assert options(BodyFindings([]), 800, PROFILE) == []
+    assert options(BodyFindings([]), 800, asked()) == []
 
 
 def test_a_low_extended_mark_gives_up_highlights_and_gains_no_light():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 from itertools import pairwise
 
 import numpy as np
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.bench.darks import masters, measure
 from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Reading, Rung, Use
+from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.push import latitude
 from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.core.darks.lenr import LenrVerdict, lenr_verdict
@@ -20,10 +22,11 @@ from yellowjacket.core.exposure import dial
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.limits.exposure_advice import BodyFindings, MarkFindings
 from yellowjacket.core.limits.iso_limits import Limit
-from yellowjacket.core.limits.tolerance import Criterion
+from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Missing, Remark
+from yellowjacket.core.photon_transfer.iso_marks import against
 
 # A ladder of so many marks says as much as any.
 _MARKS_ENOUGH = 8
@@ -32,30 +35,38 @@ _MODEL = (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.PRNU, Measur
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """A body's findings with the ladder they come from, and in words what they rest on."""
+    """What advice on a body rests on: the ladder, the use as that ladder's sitting has it, the sitting's profile as the use
+    sees it, the limits of the record, and all of it in words."""
 
-    findings: BodyFindings
     ladder: Ladder
+    use: Use
+    profile: Profile
+    findings: BodyFindings
+    limits: Mapping[str, Limit]
     words: str
 
 
-def known_of(body: Body, celsius: float | None = None) -> Known | None:
-    """Findings of the newest measured ISO ladder of a body, with its dark signal at a temperature; None without one.
-
-    Ladders of which most rungs have a noise model come first; where two have the same, the newer sitting.
-    """
-    ladders = Ladder.objects.filter(body=body, kind=Ladder.Kind.ISO).select_related("sitting")
+def ladder_of(body: Body) -> Ladder | None:
+    """The ISO ladder that speaks for a body: of those measured the fullest, of equals the newest; None without one."""
+    ladders = Ladder.objects.filter(body=body, kind=Ladder.Kind.ISO)
+    ladders = ladders.select_related("sitting__profile", "body")
     models = _models([ladder.pk for ladder in ladders])
     measured = [ladder for ladder in ladders if ladder.pk in models]
-    if not measured:
-        return None
-    best = max(
-        measured, key=lambda ladder: (min(len(models[ladder.pk]), _MARKS_ENOUGH), ladder.sitting.held_on, ladder.pk)
-    )
+
+    def fullness(ladder: Ladder) -> tuple[int, date, int]:
+        return min(len(models[ladder.pk]), _MARKS_ENOUGH), ladder.sitting.held_on, ladder.pk
+
+    return max(measured, key=fullness, default=None)
+
+
+def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:
+    """What a measured ladder says of its body for one of its uses, with the dark signal at a temperature."""
+    rungs = _models([ladder.pk]).get(ladder.pk, ())
+    findings = Reading.objects.findings_by_use([rung for rung, _ in rungs])
+    nothing = missing(Missing.NOT_MEASURED)
     marks = []
-    for rung, parts in models[best.pk]:
-        smoothed = Measurand.FLAGS in parts and parts[Measurand.FLAGS].has(Remark.SMOOTHED_HERE)
-        nothing = missing(Missing.NOT_MEASURED)
+    for rung, parts in rungs:
+        flags = parts.get(Measurand.FLAGS, nothing)
         marks.append(
             MarkFindings(
                 rung.iso,
@@ -63,12 +74,17 @@ def known_of(body: Body, celsius: float | None = None) -> Known | None:
                 parts.get(Measurand.READ_NOISE_E, nothing),
                 parts.get(Measurand.SATURATION_E, nothing),
                 parts[Measurand.PRNU].value or 0.0 if Measurand.PRNU in parts else 0.0,
-                smoothed,
+                flags.has(Remark.SMOOTHED_HERE),
+                at_use(findings, use, rung),
+                against(flags.notes),
             )
         )
-    dark, words = _dark(body, celsius)
-    said = f"from {best.sitting}, {best.sitting.held_on:%-d %B %Y}, {len(marks)} ISO marks{words}"
-    return Known(BodyFindings(marks, dark), best, said)
+    dark, words = _dark(ladder.body, celsius)
+    sitting = ladder.sitting
+    said = f"from {sitting}, {sitting.held_on:%-d %B %Y}, {len(marks)} ISO marks{words}"
+    limits = {one.level: one.measured for one in proposals(ladder) if one.use.pk == use.pk}
+    profile = sitting.profile.criteria.seen_in(monochrome=use.monochrome)
+    return Known(ladder, use, profile, BodyFindings(marks, dark), limits, said)
 
 
 def _models(ladders: list[int]) -> Mapping[int, Sequence[tuple[Rung, Mapping[Measurand, Quantity]]]]:
@@ -119,6 +135,11 @@ class Casts:
                     return Cast(_mixed(one, other, (push_stops - low) / (high - low)), words)
         return None
 
+    def of_push(self, push_stops: float) -> Quantity | None:
+        """The colour difference alone."""
+        cast = self.at(push_stops)
+        return cast.de00 if cast else None
+
 
 def casts_of(body: Body, use: Use) -> Casts:
     """What the measured exposure ladders of a body say of casts at a use."""
@@ -159,32 +180,30 @@ def bodies_with_findings() -> list[Body]:
     return list(Body.objects.filter(pk__in=found.values("rung__ladder__body")))
 
 
-def limit_of(ladder: Ladder, use: Use, level: str) -> Limit | None:
-    """The measured limit of a level for the use of that name in the ladder's own sitting, None without one."""
-    same = [p for p in proposals(ladder) if p.level == level and p.use.whole_frame_pixels == use.whole_frame_pixels]
-    return same[0].measured if same else None
-
-
 @dataclass(frozen=True, slots=True)
 class Long:
-    """How long a body may expose, answer by answer, whether LENR pays, and where that was measured."""
+    """How long a body may expose, answer by answer, whether LENR pays, and where that was measured, by which profile."""
 
     answers: Mapping[str, Longest]
     verdict: LenrVerdict | None
     words: str
 
 
-def long_of(body: Body, criteria: Sequence[Criterion], level: str, factor: float, celsius: float | None) -> Long | None:
-    """From the newest measured darks of a body; None without."""
+def long_of(body: Body, level: str, factor: float, celsius: float | None) -> Long | None:
+    """From the newest measured darks of a body, by the profile of their sitting; None without."""
     found = measure.of_body(body)
-    if found is None:
+    rung = (
+        Rung.objects.filter(pk__in=found.by_rung).select_related("ladder__sitting__profile").first() if found else None
+    )
+    if found is None or rung is None:
         return None
+    sitting = rung.ladder.sitting
+    criteria = sitting.profile.criteria.long_exposure
     there = celsius if found.whole.reference_c is not None else None
     answers = found.whole.longest(criteria, level, factor, there)
     rows = found.whole.lenr(factor) if found.whole.on else ()
     verdict = lenr_verdict(rows, criteria[0], level) if rows else None
-    rung = Rung.objects.filter(pk__in=found.by_rung).select_related("ladder__sitting").first()
-    return Long(answers, verdict, f"from the darks of {rung.ladder.sitting}" if rung else "from its newest darks")
+    return Long(answers, verdict, f"from the darks of {sitting}, by the profile “{sitting.profile.criteria.name}”")
 
 
 def darks_that_fit(body: Body, iso: int, exposure_s: float, celsius: float | None) -> list[masters.Candidate]:

@@ -30,6 +30,7 @@ from yellowjacket.bench.models import (
     ToleranceProfile,
     Use,
 )
+from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles
 from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
@@ -65,8 +66,7 @@ def stimuli_of(sitting: Sitting, use: Use) -> list[tuple[Rung, float]]:
     findings = Reading.objects.findings_by_use(rungs)
     found = []
     for rung in rungs:
-        own = {**findings.get(None, {}).get(rung.pk, {}), **findings.get(use.pk, {}).get(rung.pk, {})}
-        snr = own.get(CRITERION)
+        snr = at_use(findings, use, rung).get(CRITERION)
         if snr is not None and snr.value is not None and snr.value > 0:
             found.append((rung, -math.log2(snr.value)))
     return found

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Reading, Rung, Use
+from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.iso_equivalence import (
     MatchedRung,
@@ -123,7 +124,6 @@ def _seen(ladder: Ladder, use: Use) -> list[Seen]:
     nothing = missing(Missing.NOT_MEASURED)
 
     def snr(rung: Rung) -> Quantity:
-        levels: Sequence[Mapping[str, Quantity]] = [findings.get(pk, {}).get(rung.pk, {}) for pk in (use.pk, None)]
-        return next((level[CRITERION] for level in levels if CRITERION in level), nothing)
+        return at_use(findings, use, rung).get(CRITERION, nothing)
 
     return [Seen(rung.iso, rung.iso_stops, snr(rung)) for rung in rungs]

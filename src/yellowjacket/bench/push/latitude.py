@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Rung, Sitting, Use
+from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.core.latitude.iso_invariance import (
     NOISE_MODEL,
     Invariance,
@@ -75,7 +76,7 @@ def _exposed_rung(
     rung: Rung, own: Mapping[Measurand, Quantity], cast: Measurand,
     findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use,
 ) -> ExposedRung:  # fmt: skip
-    found = {**findings.get(None, {}).get(rung.pk, {}), **findings.get(use.pk, {}).get(rung.pk, {})}
+    found = at_use(findings, use, rung)
     found.pop(CAST, None)
     if cast in own:
         found[CAST] = own[cast]

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, Lane, Reading, Rung, Use
+from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (
     GradedRung,
@@ -16,7 +16,6 @@ from yellowjacket.core.limits.iso_limits import (
     measured_limits,
 )
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.core.metrology.estimate import Quantity
 
 # Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).
 DISAGREE_STOPS = 1.0
@@ -38,17 +37,6 @@ class Proposal:
         return self.apart_stops is not None and abs(self.apart_stops) > DISAGREE_STOPS
 
 
-def _at(
-    findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use, rungs: Sequence[Rung]
-) -> list[RungFindings]:
-    """Findings of every rung at a use's size; what does not depend on size, and uses no smaller, per pixel."""
-    per_pixel, own = findings.get(None, {}), findings.get(use.pk, {})
-    return [
-        RungFindings(dial.exact_iso(rung.iso), rung.iso, {**per_pixel.get(rung.pk, {}), **own.get(rung.pk, {})})
-        for rung in rungs
-    ]
-
-
 def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
     """Every use and level, measured and graded; none for ladders that do not run along ISO.
 
@@ -62,7 +50,10 @@ def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
     profile = ladder.sitting.profile.criteria
     result = []
     for use in ladder.sitting.uses.all():
-        measured = measured_limits(_at(findings, use, rungs), profile.seen_in(monochrome=use.monochrome))
+        measured = measured_limits(
+            [RungFindings(dial.exact_iso(rung.iso), rung.iso, at_use(findings, use, rung)) for rung in rungs],
+            profile.seen_in(monochrome=use.monochrome),
+        )
         graded = graded_limits([_graded(rung, grades.get((rung.pk, use.pk))) for rung in rungs])
         result += [
             Proposal(use, level, measured[level], graded[level], disagreement_stops(measured[level], graded[level]))

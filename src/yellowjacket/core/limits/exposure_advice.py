@@ -7,14 +7,15 @@ The same photons fall on the sensor whatever ISO is set: ISO decides read noise 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
+from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, unknown
-from yellowjacket.core.metrology.notes import Missing, Note, Remark
+from yellowjacket.core.metrology.notes import Missing, Note, Remark, in_words
 
 SHADOW_STOPS = 3.0
 # Incident-light constant of a meter (ISO 2720; from memory): lux at ISO 100 for N² / t = 1.
@@ -28,7 +29,8 @@ NOT_USABLE = "not usable"
 
 @dataclass(frozen=True, slots=True)
 class MarkFindings:
-    """What was measured at an ISO mark; ``iso`` exact, ``smoothed``: noise and range read too good there."""
+    """What was measured at an ISO mark; ``iso`` exact, ``smoothed``: noise and range read too good there. ``seen``: what a
+    profile looks at, by criterion key, as the record has it for the use; ``avoid``: why the mark is to be avoided."""
 
     mark: int
     iso: float
@@ -36,6 +38,8 @@ class MarkFindings:
     saturation_e: Quantity
     prnu: float = 0.0
     smoothed: bool = False
+    seen: Mapping[str, Quantity] = field(default_factory=dict)
+    avoid: tuple[Note, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,29 +215,111 @@ def _highlights(saturation: Quantity, grey: Quantity) -> Quantity:
     return Quantity(value, value - spread, value + spread, min(saturation.n, grey.n))
 
 
-def level_of(prediction: Prediction, profile: Profile) -> tuple[str, str]:
-    """The best level of a profile whose SNR criteria hold, and the criterion that keeps it from a better one."""
-    values: Mapping[str, Quantity] = {"grey_snr": prediction.grey_snr, "shadow_snr": prediction.shadow_snr}
-    criteria = [one for one in profile.criteria if one.key in values]
-    failed = ""
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What a picture is graded by: the profile as the use sees it, the limits of the record, the time, by how much SNR rises
+    at the use's size (√(P/P_out)), and the cast that a push brings out, ΔE00 by stops (None: not known so far out)."""
+
+    profile: Profile
+    limits: Mapping[str, Limit] = field(default_factory=dict)
+    exposure_s: float = 0.0
+    noise_factor: float = 1.0
+    cast_at: Callable[[float], Quantity | None] = lambda _stops: None
+
+
+def seen_when(body: BodyFindings, iso: float, wanted_iso: float, asked: Asked) -> dict[str, Quantity]:
+    """What a profile looks at, by criterion key, of a picture shot at ``iso`` in the light that ``wanted_iso`` exposes.
+
+    The same light was measured at the mark nearest to ``wanted_iso``. What was seen there is moved by what the noise model
+    says of the difference: nothing where that mark itself is shot, so that advice and record agree. Noise of colour goes
+    with that of grey; the cast of a push joins the drift of neutral as if their directions had nothing to do with each
+    other; detail and saturation are those of the mark. Without readings the model alone speaks, of SNR.
+    """
+    here = predicted(body, iso, wanted_iso, asked.exposure_s, asked.noise_factor)
+    nearest = min(
+        (one for one in body.marks if one.seen), key=lambda one: abs(math.log2(one.iso / wanted_iso)), default=None
+    )
+    if nearest is None or here.grey_snr.value is None or abs(math.log2(nearest.iso / wanted_iso)) > BEYOND_STOPS:
+        return {"grey_snr": here.grey_snr, "shadow_snr": here.shadow_snr}
+    there = predicted(body, nearest.iso, nearest.iso, 0.0, asked.noise_factor)
+    found = dict(nearest.seen)
+    cleaner = _times(here.grey_snr, there.grey_snr)
+    moves = {
+        "grey_snr": cleaner, "shadow_snr": _times(here.shadow_snr, there.shadow_snr),
+        "chroma_noise": 1 / cleaner if cleaner else 1.0,
+    }  # fmt: skip
+    for key, by in moves.items():
+        if key in found and found[key].value is not None:
+            found[key] = found[key].scaled(by)
+    for key, model in (("grey_snr", here.grey_snr), ("shadow_snr", here.shadow_snr)):
+        if key not in found or found[key].value is None:
+            found[key] = model
+    push = math.log2(wanted_iso / iso)
+    cast = asked.cast_at(push) if push > _NO_PUSH_STOPS else None
+    if cast is not None and cast.value is not None:
+        found["neutral_drift"] = _joined(found.get("neutral_drift"), cast)
+    return found
+
+
+def _times(one: Quantity, other: Quantity) -> float:
+    return (one.value or 0.0) / other.value if other.value else 1.0
+
+
+def _joined(drift: Quantity | None, cast: Quantity) -> Quantity:
+    """Two colour differences whose directions are independent of each other."""
+    if drift is None or drift.value is None:
+        return cast
+    value = math.hypot(drift.value, cast.value or 0.0)
+    low, high = (math.hypot(a or 0.0, b or 0.0) for a, b in ((drift.low, cast.low), (drift.high, cast.high)))
+    return Quantity(value, min(low, value), max(high, value), min(drift.n, cast.n))
+
+
+def level_of(seen: Mapping[str, Quantity], wanted_iso: float, asked: Asked) -> tuple[str, str]:
+    """The best level of the profile whose criteria hold, and what keeps the picture from a better one.
+
+    None is better than what the record's limits leave at ``wanted_iso``: no other ISO makes more of the same light.
+    """
+    held = ""
     for level in LEVELS:
-        failing = [one for one in criteria if (value := values[one.key].value) is None or not one.holds(value, level)]
+        limit = asked.limits.get(level)
+        if limit is not None and not _within(limit, wanted_iso):
+            held = limit.criterion or limit.reason
+            continue
+        known = ((one, seen[one.key].value) for one in asked.profile.criteria if one.key in seen)
+        failing = [(one, value) for one, value in known if value is not None and not one.holds(value, level)]
         if not failing:
-            return level, failed
-        failed = failing[0].label
-    return NOT_USABLE, failed
+            return level, held
+        # What lies furthest off is what a tester would name.
+        held = max(failing, key=lambda pair: abs(math.log2(max(pair[1], 1e-9) / pair[0].threshold(level))))[0].label
+    return NOT_USABLE, held
+
+
+# Marks as they are called lie up to this far from the ISO they stand for.
+_ROUNDED = 1.02
+
+
+def _within(limit: Limit, iso: float) -> bool:
+    """Whether an ISO lies within a limit. The end of the ladder is none: what lies beyond is said to be extrapolated."""
+    if limit.mark is None:
+        return False
+    return limit.crossing is None or iso <= limit.crossing * _ROUNDED
 
 
 @dataclass(frozen=True, slots=True)
 class Option:
-    """One way to take the picture: the ISO to set, the push it needs, what it gives, and why it stands where it stands."""
+    """One way to take the picture: the ISO to set, the push it needs, what it gives, its grade and what holds it back.
+
+    ``seen``: what the profile looks at, by criterion key. ``avoid``: why the mark is to be avoided.
+    """
 
     mark: int
     push_stops: float
     prediction: Prediction
+    seen: Mapping[str, Quantity]
     level: str
     held_by: str
-    reason: str
+    avoid: tuple[Note, ...] = ()
+    reason: str = ""
 
     @property
     def over_stops(self) -> float:
@@ -241,56 +327,47 @@ class Option:
         return max(0.0, -self.push_stops)
 
 
-def options(
-    body: BodyFindings, wanted_iso: float, profile: Profile, exposure_s: float = 0.0, noise_factor: float = 1.0,
-    marks: Sequence[int] = (),
-) -> list[Option]:  # fmt: skip
+def options(body: BodyFindings, wanted_iso: float, asked: Asked, marks: Sequence[int] = ()) -> list[Option]:
     """Every measured mark that does not over-expose by more than a sixth of a stop, best first.
 
-    Best is the better level; among equals the one that keeps more highlights, unless its shadow SNR is a quarter stop worse.
-    ``marks``: the ISO marks to look at; empty for all that were measured.
+    Best is the better level; among equals one that is not to be avoided, then the one that keeps more highlights, unless its
+    shadow SNR is a quarter stop worse. ``marks``: the ISO marks to look at; empty for all that were measured.
     """
     found = []
     for one in sorted(body.marks, key=lambda mark: mark.iso):
-        push = math.log2(wanted_iso / one.iso)
-        if push < -_NO_PUSH_STOPS or (marks and one.mark not in marks):
+        if math.log2(wanted_iso / one.iso) < -_NO_PUSH_STOPS or (marks and one.mark not in marks):
             continue
-        prediction = predicted(body, one.iso, wanted_iso, exposure_s, noise_factor)
-        if prediction.shadow_snr.value is None:
-            continue
-        level, held = level_of(prediction, profile)
-        found.append((one.mark, push, prediction, level, held))
+        option = option_at(body, one.iso, one.mark, wanted_iso, asked)
+        if option.prediction.shadow_snr.value is not None:
+            found.append(option)
     if not found:
         return []
-    best_shadow = max(row[2].shadow_snr.value or 0.0 for row in found)
+    best_shadow = max(one.prediction.shadow_snr.value or 0.0 for one in found)
     order = [*LEVELS, NOT_USABLE]
 
-    def rank(row: tuple[int, float, Prediction, str, str]) -> tuple[int, bool, float]:
-        lost = math.log2(best_shadow / max(row[2].shadow_snr.value or 1e-9, 1e-9))
-        return order.index(row[3]), lost > 0.25, -(row[2].highlight_stops.value or 0.0)
+    def rank(one: Option) -> tuple[int, bool, bool, float]:
+        lost = math.log2(best_shadow / max(one.prediction.shadow_snr.value or 1e-9, 1e-9))
+        return order.index(one.level), bool(one.avoid), lost > 0.25, -(one.prediction.highlight_stops.value or 0.0)
 
     ranked = sorted(found, key=rank)
-    return [Option(*row, _reason(row, ranked[0], best_shadow)) for row in ranked]
+    return [replace(one, reason=_reason(one, one is ranked[0], best_shadow)) for one in ranked]
 
 
-def option_at(
-    body: BodyFindings, iso: float, mark: int, wanted_iso: float, profile: Profile, exposure_s: float = 0.0,
-    noise_factor: float = 1.0,
-) -> Option:  # fmt: skip
+def option_at(body: BodyFindings, iso: float, mark: int, wanted_iso: float, asked: Asked) -> Option:
     """What any ISO would give, measured or not, pushed or pulled to what is wanted; remarks say what it rests on."""
-    prediction = predicted(body, iso, wanted_iso, exposure_s, noise_factor)
-    level, held = level_of(prediction, profile)
-    return Option(mark, math.log2(wanted_iso / iso), prediction, level, held, "as asked")
+    prediction = predicted(body, iso, wanted_iso, asked.exposure_s, asked.noise_factor)
+    seen = seen_when(body, iso, wanted_iso, asked)
+    level, held = level_of(seen, wanted_iso, asked)
+    avoid = next((one.avoid for one in body.marks if one.mark == mark), ())
+    return Option(mark, math.log2(wanted_iso / iso), prediction, seen, level, held, avoid)
 
 
-def _reason(
-    row: tuple[int, float, Prediction, str, str], first: tuple[int, float, Prediction, str, str], best_shadow: float
-) -> str:
-    lost = math.log2(best_shadow / max(row[2].shadow_snr.value or 1e-9, 1e-9))
-    kept = (row[2].highlight_stops.value or 0.0) - math.log2(1 / MID_GREY_SHARE)
-    parts = []
-    if row is first:
-        parts.append("best")
+def _reason(option: Option, best: bool, best_shadow: float) -> str:
+    lost = math.log2(best_shadow / max(option.prediction.shadow_snr.value or 1e-9, 1e-9))
+    kept = (option.prediction.highlight_stops.value or 0.0) - math.log2(1 / MID_GREY_SHARE)
+    parts = ["best"] if best else []
+    if option.avoid:
+        parts.append(f"to be avoided: {in_words(option.avoid, ', ')}")
     if kept > 0.2:
         parts.append(f"keeps {kept:.1f} stops more highlights than exposing to the full")
     parts.append("shadows as clean as any" if lost < 0.1 else f"shadows {lost:.1f} stop noisier than the cleanest")

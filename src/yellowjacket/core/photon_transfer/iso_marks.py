@@ -12,6 +12,8 @@ from yellowjacket.core.photon_transfer.dual_gain import NoiseAt, second_base_of
 from yellowjacket.core.raw.codes import CodeUse, DigitalIso, digital_verdict
 
 AVOID, PREFER = "avoid", "prefer"
+# The habits that speak against a mark, as its reading keeps them.
+_AGAINST = (Remark.UNDER_BASE, Remark.DIGITAL, Remark.SMOOTHED_HERE, Remark.LOW_EXTENDED)
 # A mark that holds no more electrons than one a stop higher, within this, gave its light away.
 _NO_MORE, _SURELY, _APART = 1.1, 1.3, 1.5
 
@@ -83,6 +85,11 @@ class MarkAdvice:
     def reason(self) -> str:
         """Why, in words."""
         return str(self.because)
+
+
+def against(notes: Sequence[Note]) -> tuple[Note, ...]:
+    """Of the habits of a mark those for which it is to be avoided."""
+    return tuple(note for note in notes if note.kind in _AGAINST)
 
 
 def advice_on(marks: Sequence[MarkHabits], second_base: Quantity) -> tuple[MarkAdvice, ...]:

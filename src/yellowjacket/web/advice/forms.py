@@ -64,18 +64,16 @@ class AdviceForm(forms.Form):
     shutter_stops = StopsSlider("What if: shutter", "slower", "faster")
     light_stops = StopsSlider("What if: light", "less", "more")
 
-    def __init__(self, data: Any = None, *, body: Body | None, **kwargs: Any) -> None:
-        found = Use.objects.filter(sitting__ladders__body=body, sitting__ladders__kind=Ladder.Kind.ISO)
-        newest: dict[tuple[object, ...], int] = {}
-        for use in found.order_by("sitting__held_on", "pk").distinct():
-            newest[_same(use)] = use.pk
+    def __init__(self, data: Any = None, *, ladder: Ladder, **kwargs: Any) -> None:
+        """``ladder``: which speaks for the body; the uses are those of its sitting."""
+        uses = ladder.sitting.uses.all()
         if data is not None:
-            # An address that was kept may name the same use of an older sitting.
-            named = found.filter(pk=identity(data.get("use"))).first()
-            if named is not None:
-                data = {**data.dict(), "use": newest[_same(named)]} if hasattr(data, "dict") else data
+            # An address that was kept may name the same use of another sitting.
+            named = Use.objects.filter(pk=identity(data.get("use"))).first()
+            same = [use for use in uses if named is not None and _same(use) == _same(named)]
+            chosen = same[0] if same else uses[0] if uses else None
+            data = {**(data.dict() if hasattr(data, "dict") else data), "use": chosen.pk if chosen else ""}
         super().__init__(data, **kwargs)
-        uses = Use.objects.filter(pk__in=newest.values()).order_by("position")
         self.fields["use"].queryset = uses  # type: ignore[attr-defined]
 
     @property

@@ -10,11 +10,12 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.advise import exposure
-from yellowjacket.bench.models import Body, Use
+from yellowjacket.bench.models import Body, Ladder, Use
 from yellowjacket.core.colour.colorimetry import neutral_under
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.exposure_advice import (
     NOT_USABLE,
+    Asked,
     ChannelInLight,
     Option,
     faster_by,
@@ -23,7 +24,9 @@ from yellowjacket.core.limits.exposure_advice import (
     options,
 )
 from yellowjacket.core.limits.output_size import use_noise_factor
-from yellowjacket.core.limits.tolerance import LEVELS, Profile
+from yellowjacket.core.limits.tolerance import LEVELS
+from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.web.advice.forms import AdviceForm
 
 # Grades on the speckle mark, by level.
@@ -34,11 +37,19 @@ _ORDER = (*LEVELS, NOT_USABLE)
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """An option with the grade its speckle shows."""
+    """An option with the grade its speckle shows, what the profile looks at, and the cast of its push."""
 
     option: Option
     speckle: int
+    grey_snr: Quantity
+    shadow_snr: Quantity
+    chroma: Quantity
     cast: exposure.Cast | None
+
+    @property
+    def seen(self) -> tuple[Quantity, Quantity, Quantity]:
+        """In the order of the table."""
+        return self.grey_snr, self.shadow_snr, self.chroma
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -56,55 +67,43 @@ def _context(request: HttpRequest) -> dict[str, object]:
     wanted = request.GET.get("body", "")
     bodies = exposure.bodies_with_findings()
     body = next((one for one in bodies if str(one.pk) == wanted), bodies[0] if bodies else None)
-    if body is None:
+    ladder = exposure.ladder_of(body) if body else None
+    if body is None or ladder is None:
         return {"form": None, "body": None}
     asked = "aperture" in request.GET
-    form = AdviceForm(request.GET if asked else None, body=body, initial={"body": body.pk})
-    form.fields["body"].queryset = Body.objects.filter(pk__in=[one.pk for one in bodies])  # type: ignore[attr-defined]
+    form = AdviceForm(request.GET if asked else None, ladder=ladder, initial={"body": body.pk})
     if not asked:
         # The first answer is there before anything is asked.
-        form = _filled(form, body)
-    return {"form": form, "body": body, **_answered(form, body)}
+        data = {name: field.initial for name, field in form.fields.items() if field.initial is not None}
+        form = AdviceForm(data | {"body": body.pk}, ladder=ladder)
+    form.fields["body"].queryset = Body.objects.filter(pk__in=[one.pk for one in bodies])  # type: ignore[attr-defined]
+    return {"form": form, "body": body, **_answered(form, ladder)}
 
 
-def _filled(form: AdviceForm, body: Body) -> AdviceForm:
-    first = form.fields["use"].queryset.first()  # type: ignore[attr-defined]
-    data = {name: field.initial for name, field in form.fields.items() if field.initial is not None}
-    filled = AdviceForm(data | {"body": body.pk, "use": first.pk if first else ""}, body=body)
-    filled.fields["body"].queryset = form.fields["body"].queryset  # type: ignore[attr-defined]
-    return filled
-
-
-def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
+def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
     if not form.is_valid():
         return {"refusals": [f"{form[name].label}: {e}" for name, errors in form.errors.items() for e in errors]}
-    data = form.cleaned_data
+    data, body = form.cleaned_data, ladder.body
     try:
         wanted = form.wanted_iso
     except ValueError as error:
         return {"refusals": [f"{error}."]}
     use: Use = data["use"]
-    known = exposure.known_of(body, data["celsius"])
-    if known is None:
-        return {
-            "refusals": ["This body has no measured ISO ladder yet: its gain and read noise are what advice rests on."]
-        }
-    profile = use.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
+    known = exposure.known_of(ladder, use, data["celsius"])
     factor, remark = use_noise_factor(body.pixels, use.whole_frame_pixels)
     casts = exposure.casts_of(body, use)
-    found = options(known.findings, wanted, profile, form.exposure_s, factor)
-    limit = exposure.limit_of(known.ladder, use, data["level"])
-    long = exposure.long_of(body, profile.long_exposure, data["level"], factor, data["celsius"])
+    asked = Asked(known.profile, known.limits, form.exposure_s, factor, casts.of_push)
+    found = options(known.findings, wanted, asked)
+    limit = known.limits.get(data["level"])
     best = found[0] if found else None
     faster = faster_by(wanted, limit.mark) if limit and limit.mark else None
     return {
-        "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": profile, "level": data["level"],
+        "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": known.profile, "level": data["level"],
         "short": best is not None and _ORDER.index(best.level) > _ORDER.index(data["level"]),
-        "rows": [
-            Row(one, _SPECKLE.get(one.level, _LOST), casts.at(one.push_stops)) for one in found
-        ],
-        "asked": _asked(known, form, profile, wanted, factor, casts), "limit": limit,
-        "faster": faster, "over": -(faster or 0.0), "long": long,
+        "rows": [_row(one, casts) for one in found],
+        "asked": _named(known, form, wanted, asked, casts), "limit": limit,
+        "faster": faster, "over": -(faster or 0.0),
+        "long": exposure.long_of(body, data["level"], factor, data["celsius"]),
         "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
         "moved": any(data[name] for name in ("aperture_stops", "shutter_stops", "light_stops")),
         "light_stops": data["light_stops"], "coloured": _coloured(known, form, best, wanted, factor),
@@ -112,21 +111,18 @@ def _answered(form: AdviceForm, body: Body) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _asked(
-    known: exposure.Known,
-    form: AdviceForm,
-    profile: Profile,
-    wanted: float,
-    factor: float,
-    casts: exposure.Casts,
-) -> Row | None:
+def _named(known: exposure.Known, form: AdviceForm, wanted: float, asked: Asked, casts: exposure.Casts) -> Row | None:
     """What the ISO that was named would give, measured or not."""
     mark = form.cleaned_data["iso"]
     if mark is None:
         return None
-    iso = dial.exact_iso(mark)
-    option = option_at(known.findings, iso, mark, wanted, profile, form.exposure_s, factor)
-    return Row(option, _SPECKLE.get(option.level, _LOST), casts.at(option.push_stops))
+    return _row(option_at(known.findings, dial.exact_iso(mark), mark, wanted, asked), casts)
+
+
+def _row(option: Option, casts: exposure.Casts) -> Row:
+    nothing = missing(Missing.NOT_MEASURED)
+    grey, shadow, chroma = (option.seen.get(key, nothing) for key in ("grey_snr", "shadow_snr", "chroma_noise"))
+    return Row(option, _SPECKLE.get(option.level, _LOST), grey, shadow, chroma, casts.at(option.push_stops))
 
 
 @dataclass(frozen=True, slots=True)

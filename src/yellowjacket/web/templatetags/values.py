@@ -10,6 +10,7 @@ from django import template
 
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.limits.iso_limits import GRADE_LETTERS, Limit
+from yellowjacket.core.metrology.estimate import Quantity
 
 register = template.Library()
 # The trade writes ISO 3200 but 12 800 pixels: thousands are set apart from here on.
@@ -133,6 +134,23 @@ def exposure_time(seconds: float | None) -> str:
 def card(megabytes: float) -> str:
     """Card space: 850 MB, 3.1 GB."""
     return f"{megabytes / 1000:.1f} GB" if megabytes >= 1000 else f"{megabytes:.0f} MB"
+
+
+@register.filter
+def interval(found: Quantity) -> str:
+    """The 95 % interval of a quantity: 11.9 … 12.7; empty where it has none, or is exact."""
+    if found.value is None or found.low is None or found.high is None or found.low == found.high:
+        return ""
+    return f"{number(found.low)} … {number(found.high)}"
+
+
+@register.filter
+def with_interval(found: Quantity) -> str:
+    """A quantity with its 95 % interval: 12.3 (11.9 … 12.7); a dash where there is none."""
+    if found.value is None:
+        return "–"
+    ends = interval(found)
+    return f"{number(found.value)} ({ends})" if ends else number(found.value)
 
 
 @register.filter

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from django.db.models import Q, QuerySet
@@ -12,7 +12,7 @@ from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 
 if TYPE_CHECKING:
-    from yellowjacket.bench.models import Reading, Rung  # noqa: F401 - named in the class below
+    from yellowjacket.bench.models import Reading, Rung, Use  # noqa: F401 - named in the class below
 
 
 class ReadingQuerySet(QuerySet["Reading"]):
@@ -43,3 +43,10 @@ class ReadingQuerySet(QuerySet["Reading"]):
             of_use = found.setdefault(reading.use_id, {}).setdefault(reading.rung_id, {})
             of_use.setdefault(by_quantity[reading.measurand], reading.result)
         return found
+
+
+def at_use(
+    findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use, rung: Rung
+) -> dict[str, Quantity]:
+    """What a profile looks at of a rung, at a use's size; what does not depend on size, and uses no smaller, per pixel."""
+    return {**findings.get(None, {}).get(rung.pk, {}), **findings.get(use.pk, {}).get(rung.pk, {})}
