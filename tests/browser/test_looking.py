@@ -90,7 +90,7 @@ def look(browser):
     waiting(browser).until(lambda b: not b.find_elements(By.CSS_SELECTOR, ".who button"))
     press(browser, "r")
     waiting(browser).until(lambda b: len(b.find_elements(By.CSS_SELECTOR, ".wall-row")) == 2)
-    wait_for_text(browser, "[data-match]", "Heath better")
+    wait_for_text(browser, "[data-match]", "Moor is worse than Heath")
     # Laid on one another by their pictures, so that a spot is the same on both.
     click(browser, "form[action*='/place/'] button")
     wait_for_text(browser, ".notice", "lies on ISO · Heath by")

@@ -28,11 +28,24 @@ def address(sitting, **more):
 
 def test_two_bodies_are_held_against_each_other(client, two):  # noqa: F811
     text = client.get(address(two)).content.decode()
-    assert "Heath and Moor:</b> Heath better throughout" in text
+    assert re.search(r"Moor is worse than Heath: \d+ % less shadow SNR \(\d+ to \d+ %\)", text)
     assert "per pixel" in text
     assert "Compared at: same settings" in text
     assert text.count('<g class="body-curve style-') == 2
     assert "nan" not in text.lower().replace("nance", "")
+
+
+def test_whoever_is_named_first_the_statement_is_the_same(two):  # noqa: F811
+    one, other = two.ladders.all()
+    said = [bodies.compare(pair, None).against[0].sentences for pair in ([one, other], [other, one])]
+    assert said[0] == said[1]
+
+
+def test_a_ladder_held_fixed_stands_beside_no_metered_one(client, two):  # noqa: F811
+    two.ladders.last().__class__.objects.filter(pk=two.ladders.last().pk).update(method="fixed")
+    text = client.get(address(two)).content.decode()
+    assert "exposure was held fixed, so its rungs did not get the light they are named for" in text
+    assert "compare-chart" not in text
 
 
 def test_a_size_is_never_mixed(two):  # noqa: F811

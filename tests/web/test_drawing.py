@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from yellowjacket.web.graphics.drawing import Dot, Drawing, Picture, Stroke, Text, pdf, svg
+from yellowjacket.web.graphics.drawing import Dot, Drawing, Picture, Stroke, Text, svg
+from yellowjacket.web.graphics.pdf import pdf
 from yellowjacket.web.graphics.scale import Scale
 
 

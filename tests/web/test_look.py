@@ -144,7 +144,7 @@ def test_the_matched_rung_finder_sees_the_stop(client, two, look):
     # √2 in SNR is a stop where light makes the noise; the test scene's shadow is near that.
     assert known
     assert all(-1.3 < ahead < -0.6 for ahead in known)
-    assert "Heath better throughout" in client.get(f"{look}/?rows=ladders").content.decode()
+    assert "Moor is worse than Heath: " in client.get(f"{look}/?rows=ladders").content.decode()
 
 
 def test_spots_are_rows_and_presets_are_found(client, measured, look):

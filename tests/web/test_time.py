@@ -197,7 +197,7 @@ def test_a_scene_without_darks_offers_the_less_sure_way(client, shot):
     text = page(client, shot, f"ladder={scene.pk}")
     assert "less surely" in text
     found = client.get(f"/sittings/{shot.pk}/time/light-points/?ladder={scene.pk}").content.decode()
-    assert "less sure: told from a light frame" in found
+    assert "Less sure: told from a light frame" in found
     assert client.get(f"/sittings/{shot.pk}/time/light-points/?ladder={shot.ladders.first().pk}").status_code == 404
 
 

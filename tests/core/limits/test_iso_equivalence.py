@@ -8,7 +8,6 @@ from yellowjacket.core.limits.iso_equivalence import (
     CLEARLY,
     Seen,
     Verdict,
-    ahead_in_words,
     level_shift,
     matched_rungs,
     verdicts_in_words,
@@ -51,17 +50,6 @@ def test_nothing_is_extrapolated():
     blank = [Seen(100, 0.0, missing(Missing.NOT_MEASURED))]
     assert matched_rungs(blank, ladder(40))[0].ahead_stops.reason == "not measured"
     assert "fewer than two" in matched_rungs(ladder(40), blank)[0].ahead_stops.reason
-
-
-def test_the_finding_is_said_as_a_tester_says_it():
-    one = ladder(40)
-    # The other falls behind from ISO 1600 on, by more and more.
-    other = [Seen(s.mark, s.stops, s.snr.scaled(2 ** (-0.5 * max(0.0, (s.stops - 3) * 0.8)))) for s in ladder(40.0)]
-    said = ahead_in_words("Heath", "Tarn", matched_rungs(one, other))
-    assert said.startswith("level to ISO 800, Heath better from ISO 1600, most at ISO ")
-    assert ahead_in_words("Heath", "Tarn", matched_rungs(one, ladder(40))) == "level throughout"
-    assert ahead_in_words("Heath", "Tarn", matched_rungs(one, ladder(90))).startswith("Tarn better throughout")
-    assert "not measured" in ahead_in_words("a", "b", matched_rungs([Seen(1, 0, missing(Missing.NOT_MEASURED))], one))
 
 
 def test_verdicts_are_said_rung_by_rung():

@@ -9,17 +9,13 @@ from django.db.models import Q
 
 from yellowjacket.bench.models import Frame, Ladder, Reading, Rung
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.core.limits.iso_equivalence import MatchedRung, Seen, ahead_in_words, matched_rungs
+from yellowjacket.core.limits.body_comparison import COMPARED, effects, in_words
+from yellowjacket.core.limits.iso_equivalence import MatchedRung, Seen, matched_rungs
 from yellowjacket.core.metrology.estimate import Quantity, difference, missing, ratio
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Missing, Remark
 
 FEWEST, MOST = 2, 6
-# What is compared, in the order of the sheet.
-COMPARED = (
-    Measurand.SNR, Measurand.SHADOW_SNR, Measurand.NOISE_CHROMA, Measurand.RANGE_SNR1, Measurand.READ_NOISE_E,
-    Measurand.DETAIL, Measurand.NEUTRAL_DRIFT_DE00,
-)  # fmt: skip
 # What is said of single pixels only, and of no size.
 _PER_PIXEL = (Measurand.READ_NOISE_E,)
 # What one body has more or less of than the other at the same mark: quantity, words before the other's name, unit, how it
@@ -37,13 +33,18 @@ class Compared:
     ladder: Ladder
     name: str
     rungs: Sequence[Rung]
-    findings: Mapping[int, Mapping[str, Quantity]]
+    findings: Mapping[int, Mapping[Measurand, Quantity]]
     smoothed: Sequence[int]
 
-    def at(self, mark: int, quantity: str) -> Quantity | None:
+    def at(self, mark: int, quantity: Measurand) -> Quantity | None:
         """A quantity at an ISO mark, None where the ladder has no such rung or nothing was measured."""
         rung = next((one for one in self.rungs if one.iso == mark), None)
         return self.findings.get(rung.pk, {}).get(quantity) if rung else None
+
+    @property
+    def by_mark(self) -> dict[int, Mapping[Measurand, Quantity]]:
+        """Findings by ISO mark."""
+        return {rung.iso: self.findings[rung.pk] for rung in self.rungs if rung.pk in self.findings}
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,11 +58,12 @@ class Difference:
 
 @dataclass(frozen=True, slots=True)
 class Against:
-    """Another ladder held against the first: by how many stops it may go higher for the same shadow SNR, in words too."""
+    """Another ladder held against the first: whether one is worse, and in what, in sentences; by how many stops it may go
+    higher for the same shadow SNR."""
 
     other: Compared
     rungs: Sequence[MatchedRung]
-    words: str
+    sentences: Sequence[str]
     differences: Sequence[Difference]
 
 
@@ -108,6 +110,12 @@ def compare(ladders: Sequence[Ladder], output_pixels: int | None) -> Comparison:
         raise Refusal(f"Choose {FEWEST} to {MOST} to compare.")
     if output_pixels is not None and output_pixels not in {size for _, size in sizes_of(ladders)}:
         raise Refusal("Not all of them have a use of that size: choose another, or give their sittings the same use.")
+    if len({ladder.method == Ladder.Method.FIXED for ladder in ladders}) > 1:
+        fixed = [str(ladder) for ladder in ladders if ladder.method == Ladder.Method.FIXED]
+        raise Refusal(
+            f"{' and '.join(fixed)}: exposure was held fixed, so its rungs did not get the light they are named for. "
+            "Compare ladders that were metered with each other, and those held fixed with each other."
+        )
     names = _names(ladders)
     compared = [_of(ladder, name, output_pixels) for ladder, name in zip(ladders, names, strict=True)]
     first = compared[0]
@@ -115,10 +123,15 @@ def compare(ladders: Sequence[Ladder], output_pixels: int | None) -> Comparison:
     against = []
     for one, its in zip(compared[1:], seen[1:], strict=True):
         matched = matched_rungs(seen[0], its)
-        words = ahead_in_words(first.name, one.name, matched)
-        against.append(Against(one, matched, words, _differences(first, one)))
+        against.append(Against(one, matched, statement(first, one), _differences(first, one)))
     marks = sorted({rung.iso for one in compared for rung in one.rungs})
     return Comparison(compared, marks, against, _unfair(compared), _held(ladders))
+
+
+def statement(one: Compared, other: Compared) -> list[str]:
+    """Whether one of two is worse, in what and by how much, at the marks both were read at: the same in either order."""
+    found = effects(one.by_mark, other.by_mark, COMPARED, [*one.smoothed, *other.smoothed])
+    return in_words(one.name, other.name, found)
 
 
 def _differences(first: Compared, other: Compared) -> list[Difference]:
@@ -160,15 +173,15 @@ def _of(ladder: Ladder, name: str, output_pixels: int | None) -> Compared:
     return Compared(ladder, name, rungs, findings_of(ladder, output_pixels), marks)
 
 
-def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[str, Quantity]]:
+def findings_of(ladder: Ladder, output_pixels: int | None) -> dict[int, dict[Measurand, Quantity]]:
     """What is compared of a ladder, by rung and quantity, at a size or per pixel when None: one query."""
     use = next((u for u in ladder.sitting.uses.all() if output_pixels and u.whole_frame_pixels == output_pixels), None)
     wanted = [quantity for quantity in COMPARED if not (output_pixels and quantity in _PER_PIXEL)]
     rows = Reading.objects.speaking(wanted).filter(Q(use=None) | Q(use=use), rung__ladder=ladder)
-    found: dict[int, dict[str, Quantity]] = {}
+    found: dict[int, dict[Measurand, Quantity]] = {}
     # A body no larger than the use has no reading at it: per pixel is its size.
     for row in sorted(rows, key=lambda row: row.use_id is not None):
-        found.setdefault(row.rung_id, {})[row.quantity] = row.result
+        found.setdefault(row.rung_id, {})[row.measurand] = row.result
     return found
 
 

@@ -8,18 +8,18 @@ from dataclasses import dataclass
 from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Reading, Rung, Use
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.limits.body_comparison import Effect, effects, in_words
 from yellowjacket.core.limits.iso_equivalence import (
     MatchedRung,
     Seen,
     Verdict,
-    ahead_in_words,
     level_shift,
     matched_rungs,
     verdicts_in_words,
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing, unknown
 from yellowjacket.core.metrology.measurands import Measurand
-from yellowjacket.core.metrology.notes import Missing
+from yellowjacket.core.metrology.notes import Missing, Remark
 from yellowjacket.core.rendering.develop import PLAIN
 
 # Noise is seen first in the shadows.
@@ -93,8 +93,9 @@ def match_of(one: Ladder, other: Ladder, use: Use) -> Match:
         # Held fixed, the light is the same at every ISO: noise does not grow along the ladder.
         measured, words = [], "a ladder held fixed has the same light at every ISO, so there is no shift to find"
     else:
-        measured = matched_rungs(_seen(one, use), _seen(other, use))
-        words = ahead_in_words(one.body.model, other.body.model, measured)
+        seen = _seen((one, other), use)
+        measured = matched_rungs(*seen)
+        words = "; ".join(in_words(one.body.model, other.body.model, _effects(one, other, seen)))
     verdicts = in_force(one, other, use)
     equal = [(v.one.iso, v.score) for v in verdicts if v.one.iso == v.other.iso]
     names = one.body.model, other.body.model
@@ -118,12 +119,23 @@ def _middle(rungs: Sequence[MatchedRung]) -> Quantity:
     )
 
 
-def _seen(ladder: Ladder, use: Use) -> list[Seen]:
-    rungs = list(ladder.rungs.all())
+def _effects(one: Ladder, other: Ladder, seen: Sequence[Sequence[Seen]]) -> list[Effect]:
+    """Shadow SNR of both, at the marks both were read at, but for those whose raw is smoothed."""
+    flags = Reading.objects.filter(rung__ladder__in=(one, other), quantity=Measurand.FLAGS).select_related("rung")
+    smoothed = [row.rung.iso for row in flags if row.result.has(Remark.SMOOTHED_HERE)]
+    sides = [{rung.mark: {Measurand.SHADOW_SNR: rung.snr} for rung in side} for side in seen]
+    return effects(sides[0], sides[1], (Measurand.SHADOW_SNR,), smoothed)
+
+
+def _seen(ladders: Sequence[Ladder], use: Use) -> list[list[Seen]]:
+    rungs = list(Rung.objects.filter(ladder__in=ladders).order_by("position"))
     findings = Reading.objects.findings_by_use(rungs)
     nothing = missing(Missing.NOT_MEASURED)
-
-    def snr(rung: Rung) -> Quantity:
-        return at_use(findings, use, rung).get(CRITERION, nothing)
-
-    return [Seen(rung.iso, rung.iso_stops, snr(rung)) for rung in rungs]
+    return [
+        [
+            Seen(rung.iso, rung.iso_stops, at_use(findings, use, rung).get(CRITERION, nothing))
+            for rung in rungs
+            if rung.ladder_id == ladder.pk
+        ]
+        for ladder in ladders
+    ]

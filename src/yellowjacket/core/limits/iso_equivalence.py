@@ -125,18 +125,6 @@ def level_shift(verdicts: Sequence[Verdict]) -> Quantity:
     return Quantity(value, value - Z95 * error, value + Z95 * error, len(verdicts))
 
 
-def ahead_in_words(one: str, other: str, rungs: Sequence[MatchedRung]) -> str:
-    """ "level to ISO 800, Heath better from ISO 1600, most at ISO 6400: 1.1 stops"."""
-    known = [(rung.mark, rung.ahead_stops.value) for rung in rungs if rung.ahead_stops.value is not None]
-    if not known:
-        return next((rung.ahead_stops.reason for rung in rungs if rung.ahead_stops.reason), "nothing measured yet")
-    text = _runs(one, other, known, lambda ahead: 0 if abs(ahead) <= LEVEL_STOPS else int(-math.copysign(1, ahead)))
-    mark, most = max(known, key=lambda pair: abs(pair[1]))
-    if abs(most) > LEVEL_STOPS:
-        text += f", most at ISO {mark}: {abs(most):.1f} stop{'s' if abs(most) >= 1.5 else ''}"
-    return text
-
-
 def verdicts_in_words(one: str, other: str, verdicts: Sequence[tuple[int, int]]) -> str:
     """ "level to ISO 800, Heath better from ISO 1600, clearly at ISO 6400". ``verdicts``: mark and score at equal marks."""
     if not verdicts:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from yellowjacket.core.metrology.notes import Missing, Note, Remark, in_words
+from yellowjacket.core.metrology.notes import LOWER_BOUNDS, UPPER_BOUNDS, Missing, Note, Remark, in_words
 
 # Two-sided 95 % point of the normal distribution.
 Z95 = 1.959963984540054
@@ -37,6 +37,13 @@ class Quantity:
     def reason(self) -> str:
         """The notes in words, for people; empty when there is nothing to say."""
         return in_words(self.notes)
+
+    @property
+    def bound(self) -> str:
+        """≥ or ≤ where the value is a bound only, else nothing."""
+        if self.value is None:
+            return ""
+        return "≥" if self.has(*LOWER_BOUNDS) else "≤" if self.has(*UPPER_BOUNDS) else ""
 
     def has(self, *kinds: Remark | Missing) -> bool:
         """Whether one of these remarks or reasons belongs to it."""

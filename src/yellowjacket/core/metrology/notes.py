@@ -231,6 +231,14 @@ class Missing(Enum):
     NO_PAIR = "one frame only: shoot a second frame of this rung, or import it, to measure noise"
 
 
+# Remarks of values that are bounds only: what was looked with ended first.
+LOWER_BOUNDS = (
+    Remark.AT_LEAST_A_CHANNEL, Remark.AT_LEAST_DARKEST_STEP, Remark.AT_LEAST_EVERY_STEP, Remark.AT_LEAST_NOISE_HIDES,
+    Remark.AT_LEAST_TO_THE_END, Remark.AS_FINE_AS_SHOWN, Remark.NOTHING_FAILS, Remark.LADDER_ENDS,
+)  # fmt: skip
+UPPER_BOUNDS = (Remark.UPPER_BOUND_ROUNDING, Remark.UPPER_BOUND_CUT_BLACK)
+
+
 @dataclass(frozen=True, slots=True)
 class Note:
     """A remark or a reason, with what its words leave open: numbers and names."""

@@ -13,11 +13,12 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.compare import bodies, foreign_curves
-from yellowjacket.bench.compare.bodies import COMPARED, Comparison
+from yellowjacket.bench.compare.bodies import Comparison
 from yellowjacket.bench.models import ForeignCurve
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.exposure import dial
+from yellowjacket.core.limits.body_comparison import COMPARED
 from yellowjacket.core.limits.foreign_curves import QUANTITIES as FOREIGN
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand

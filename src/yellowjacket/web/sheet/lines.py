@@ -130,7 +130,8 @@ def reading_cell(reading: Reading | None, text: str, *, strong: bool = False) ->
     if reading.value is None:
         return Cell("–", title=reading.reason, reading_id=reading.pk)
     inside_noise = reading.result.has(Remark.NOT_DISTINGUISHABLE)
-    return Cell(text, strong, _interval_text(reading), inside_noise, reading.pk)
+    bound = reading.result.bound
+    return Cell(f"{bound} {text}" if bound else text, strong, _interval_text(reading), inside_noise, reading.pk)
 
 
 def _interval_text(reading: Reading) -> str:

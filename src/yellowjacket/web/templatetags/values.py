@@ -137,6 +137,12 @@ def card(megabytes: float) -> str:
 
 
 @register.filter
+def bounded(found: Quantity) -> str:
+    """A quantity's value, with ≥ or ≤ before it where it is a bound only: ≥ 1820."""
+    return f"{found.bound} {number(found.value)}" if found.bound else number(found.value)
+
+
+@register.filter
 def interval(found: Quantity) -> str:
     """The 95 % interval of a quantity: 11.9 … 12.7; empty where it has none, or is exact."""
     if found.value is None or found.low is None or found.high is None or found.low == found.high:
@@ -150,7 +156,7 @@ def with_interval(found: Quantity) -> str:
     if found.value is None:
         return "–"
     ends = interval(found)
-    return f"{number(found.value)} ({ends})" if ends else number(found.value)
+    return f"{bounded(found)} ({ends})" if ends else bounded(found)
 
 
 @register.filter
