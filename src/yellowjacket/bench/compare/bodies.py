@@ -135,13 +135,13 @@ def statement(one: Compared, other: Compared) -> list[str]:
 
 
 def _differences(first: Compared, other: Compared) -> list[Difference]:
-    """At the marks that both have; a quantity that neither has is left out."""
+    """At the marks that both have; a quantity that neither has is left out, and so is what is a bound only."""
     found = []
     for quantity, words, unit, told in _DIFFERENCES:
         by_mark = {}
         for rung in other.rungs:
             its, own = other.at(rung.iso, quantity), first.at(rung.iso, quantity)
-            if its is not None and own is not None:
+            if its is not None and own is not None and not its.bound and not own.bound:
                 by_mark[rung.iso] = told(its, own)
         if any(one.known for one in by_mark.values()):
             found.append(Difference(f"{quantity.described.words} {words} {first.name}", unit, by_mark))

@@ -138,8 +138,11 @@ def in_words(one: str, other: str, found: Sequence[Effect]) -> list[str]:
     names = (one, other)
     if not found:
         return ["nothing was read of both at the same ISO: no statement"]
-    apart = sorted((one for one in found if one.who is not None), key=lambda effect: -_size(effect))
-    said = [_said(effect, names) for effect in apart]
+    apart = sorted((effect for effect in found if effect.who is not None), key=lambda effect: -_size(effect))
+    said = []
+    for who in dict.fromkeys(effect.who for effect in apart):
+        amounts = [_amount(effect) for effect in apart if effect.who == who]
+        said.append(f"{names[who or 0]} is worse than {names[1 - (who or 0)]}: {'; '.join(amounts)}")
     level = [_named(effect) for effect in found if effect.who is None]
     if level:
         said.append(f"level in {_listed(level)}" if apart else f"no difference in {_listed(level)}")
@@ -151,8 +154,7 @@ def _size(effect: Effect) -> float:
     return math.log2(value) / _SEEN_RATIO_STOPS if effect.is_ratio else value / _seen_from(effect.quantity)
 
 
-def _said(effect: Effect, names: tuple[str, str]) -> str:
-    worse, better = names[effect.who or 0], names[1 - (effect.who or 0)]
+def _amount(effect: Effect) -> str:
     known, q = effect.quantity.described, effect.worse
     low, high = (max(end or 0.0, 0.0) for end in (q.low, q.high))
     if not effect.is_ratio:
@@ -165,7 +167,7 @@ def _said(effect: Effect, names: tuple[str, str]) -> str:
         shares = [100 * (1 - 1 / max(end or 1.0, 1e-9)) for end in (q.value, low, high)]
         amount = f"{shares[0]:.0f} % less {_named(effect)} ({shares[1]:.0f} to {shares[2]:.0f} %)"
     where = f", most at ISO {effect.most_mark}" if effect.most_mark is not None and len(effect.marks) > 1 else ""
-    return f"{worse} is worse than {better}: {amount}{where}"
+    return f"{amount}{where}"
 
 
 def _named(effect: Effect) -> str:

@@ -100,6 +100,7 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
     return {
         "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": known.profile, "level": data["level"],
         "short": best is not None and _ORDER.index(best.level) > _ORDER.index(data["level"]),
+        "lost": best is not None and best.level == NOT_USABLE,
         "rows": [_row(one, casts) for one in found],
         "asked": _named(known, form, wanted, asked, casts), "limit": limit,
         "faster": faster, "over": -(faster or 0.0),
