@@ -2,15 +2,56 @@
 
 from __future__ import annotations
 
-from yellowjacket.bench.models import Frame, Grade, Ladder
+from yellowjacket import __version__
+from yellowjacket.bench.models import Frame, Grade, Ladder, Reading, Use
+from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.record.kept import LimitPart, ProposalPart
 from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.core.limits.iso_limits import Limit
+from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Note, Remark, in_words
 
 
 def evidence(ladder: Ladder) -> dict[str, object]:
-    """Conditions and proposals as plain values, for the signed record."""
-    return {"conditions": conditions(ladder), "proposals": proposed(ladder)}
+    """All a signed record rests on as plain values: conditions with profile and thresholds, proposals, the readings they come
+    from, marks to mind, sizes of the uses, and what found them. Nothing that is changed later changes it."""
+    return {
+        "conditions": conditions(ladder), "proposals": proposed(ladder), "readings": _readings(ladder),
+        "to_mind": [list(one) for one in marks_to_mind(ladder)],
+        "sizes": {use.name: size_words(use, ladder) for use in ladder.sitting.uses.all()},
+        "software": __version__,
+    }  # fmt: skip
+
+
+def _readings(ladder: Ladder) -> list[dict[str, object]]:
+    """What the profile looked at, by rung and use: the quantities by criterion, with their intervals."""
+    rungs, uses = list(ladder.rungs.all()), list(ladder.sitting.uses.all())
+    findings = Reading.objects.findings_by_use(rungs)
+    return [
+        {
+            "rung": rung.key,
+            "use": use.name,
+            "findings": {key: q.plain for key, q in at_use(findings, use, rung).items()},
+        }
+        for rung in rungs
+        for use in uses
+    ]
+
+
+def size_words(use: Use, ladder: Ladder) -> str:
+    """How large a use is, for a body: its size, or that the body has no more pixels."""
+    _, remark = use_noise_factor(ladder.body.pixels, use.whole_frame_pixels)
+    return remark or use.size_text
+
+
+def marks_to_mind(ladder: Ladder) -> list[tuple[int, str]]:
+    """Marks of an ISO ladder to avoid or prefer, with the reason."""
+    rows = Reading.objects.filter(rung__ladder=ladder, quantity=Measurand.FLAGS, value__gt=0)
+    return [
+        (row.rung.iso, in_words(row.result.notes, ", "))
+        for row in rows.select_related("rung").order_by("rung__position")
+    ]
 
 
 def proposed(ladder: Ladder) -> list[ProposalPart]:
@@ -28,6 +69,17 @@ def limit_as_kept(limit: Limit) -> LimitPart:
         "at_least": limit.at_least, "criterion": limit.criterion, "criterion_key": limit.criterion_key,
         "doubts": list(limit.doubts), "reason": limit.reason,
     }  # fmt: skip
+
+
+def limit_from(kept: LimitPart) -> Limit:
+    """The limit that was kept, in the words of its day."""
+    key, criterion, why = kept["criterion_key"], kept["criterion"], kept["reason"]
+    ended = Note(Remark.CRITERION_FAILS, (key, criterion)) if key else Note(Remark.IN_WORDS, (criterion,))
+    return Limit(
+        kept["level"], kept["mark"], kept["crossing"], kept["low"], kept["high"], kept["at_least"],
+        ended if criterion else None, Note(Remark.IN_WORDS, (why,)) if why else None,
+        tuple(Note(Remark.IN_WORDS, (doubt,)) for doubt in kept["doubts"]),
+    )  # fmt: skip
 
 
 def conditions(ladder: Ladder) -> dict[str, object]:

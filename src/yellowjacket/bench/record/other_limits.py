@@ -19,8 +19,8 @@ from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.measurands import Measurand
-from yellowjacket.core.metrology.notes import in_words
 
 _NOT_SHOT = "not shot in this sitting"
 
@@ -38,8 +38,34 @@ class OtherLimit:
 
 
 def of_ladder(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
-    """What can be decided beside the highest ISO as is: the body's other limits, and ISO with each finish that was graded."""
-    return [*_finished(ladder), *of_body(ladder.sitting, ladder.body, uses)]
+    """What the record of a ladder decides beside the highest ISO as is. An exposure or time ladder has its own limits, at every
+    level; an ISO ladder those with each finish that was graded, and the usable ones of the body's other ladders."""
+    if ladder.kind == Ladder.Kind.EXPOSURE:
+        return _of_exposure(ladder, uses)
+    if ladder.kind == Ladder.Kind.TIME:
+        found = measure.measured(ladder)
+        return [row for use in uses for level in LEVELS for row in _long(ladder, use, found, level)] if found else []
+    if ladder.kind == Ladder.Kind.ISO:
+        return [*_finished(ladder), *of_body(ladder.sitting, ladder.body, uses)]
+    return []
+
+
+def _of_exposure(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
+    by_use = latitude.exposed_by_use(ladder, uses)
+    rows = [row for use in uses for level in LEVELS for row in _pushed(ladder, use, by_use[use.pk], level)]
+    told = Reading.objects.filter(
+        rung=ladder.reference_rung(list(ladder.rungs.all())),
+        quantity__in=(Measurand.CLIPS_AT_STOPS, Measurand.BLACK_ERROR_DN),
+    ).select_related("patch")
+    for row in told:
+        name = f"{row.patch} clips" if row.patch else f"black error, {row.channel}"
+        unit, sign = (" stops over", "") if row.patch else (" DN", "+")
+        text = "–" if row.value is None else f"{row.value:{sign}.2f}{unit}"
+        ends = "" if row.low is None or row.high is None else f"{row.low:{sign}.2f} … {row.high:{sign}.2f}"
+        rows.append(
+            OtherLimit(name, "", text, ends, f"in {row.channel} first" if row.patch else row.reason, str(ladder))
+        )
+    return rows
 
 
 def _finished(ladder: Ladder) -> list[OtherLimit]:
@@ -59,21 +85,21 @@ def of_body(sitting: Sitting, body: Body, uses: Sequence[Use]) -> list[OtherLimi
     for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("body"):
         by_use = latitude.exposed_by_use(ladder, uses)
         for use in uses:
-            found += _pushed(ladder, use, by_use[use.pk])
+            found += _pushed(ladder, use, by_use[use.pk], "usable")
     for ladder in measure.time_ladders(sitting):
         measured = measure.measured(ladder) if ladder.body_id == body.pk else None
         if measured is not None:
             for use in uses:
-                found += _long(ladder, use, measured)
+                found += _long(ladder, use, measured, "usable")
     return found + _of_iso(sitting, body)
 
 
-def _pushed(ladder: Ladder, use: Use, exposed: Exposed) -> list[OtherLimit]:
+def _pushed(ladder: Ladder, use: Use, exposed: Exposed, level: str) -> list[OtherLimit]:
     profile = ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
     limits = latitude.recovery(exposed, profile)
     return [
-        _stops(what, use, one["usable"], str(ladder))
-        for what, one in (("push, usable", limits.push), ("pull, usable", limits.pull))
+        _stops(what, use, one[level], str(ladder))
+        for what, one in ((f"push, {level}", limits.push), (f"pull, {level}", limits.pull))
     ]
 
 
@@ -85,19 +111,21 @@ def _stops(what: str, use: Use, limit: StopLimit, source: str) -> OtherLimit:
     return OtherLimit(what, use.name, text, interval, limit.criterion or limit.reason, source)
 
 
-def _long(ladder: Ladder, use: Use, found: MeasuredDarks) -> list[OtherLimit]:
+def _long(ladder: Ladder, use: Use, found: MeasuredDarks, level: str) -> list[OtherLimit]:
     factor, _ = use_noise_factor(ladder.body.pixels, use.whole_frame_pixels)
-    answers = found.whole.longest(ladder.sitting.profile.criteria.long_exposure, "usable", factor)
+    answers = found.whole.longest(ladder.sitting.profile.criteria.long_exposure, level, factor)
     rows = []
     for name, one in answers.items():
+        # The usable one is what everybody asks for: it needs no word.
+        what = f"longest, {name}" if level == "usable" else f"longest, {name}, {level}"
         if one.seconds is None:
-            rows.append(OtherLimit(f"longest, {name}", use.name, "none", "", one.reason or one.criterion, str(ladder)))
+            rows.append(OtherLimit(what, use.name, "none", "", one.reason or one.criterion, str(ladder)))
             continue
         ends = [shutter_label(end) for end in (one.low, one.high) if end is not None]
         beyond = ", past the longest dark" if one.beyond else ""
         rows.append(
             OtherLimit(
-                f"longest, {name}",
+                what,
                 use.name,
                 shutter_label(one.seconds),
                 " … ".join(ends),
@@ -123,15 +151,6 @@ def _of_iso(sitting: Sitting, body: Body) -> list[OtherLimit]:
             OtherLimit("second base", "", f"ISO {base}", "", "shadows cleaner than one mark lower", "ISO ladder")
         )
     return found
-
-
-def marks_to_mind(ladder: Ladder) -> list[tuple[int, str]]:
-    """Marks of an ISO ladder to avoid or prefer, with the reason."""
-    rows = Reading.objects.filter(rung__ladder=ladder, quantity=Measurand.FLAGS, value__gt=0)
-    return [
-        (row.rung.iso, in_words(row.result.notes, ", "))
-        for row in rows.select_related("rung").order_by("rung__position")
-    ]
 
 
 def as_evidence(found: Sequence[OtherLimit]) -> list[dict[str, str]]:

@@ -106,8 +106,7 @@ def sign(record: Record, person: str, others: Sequence[Mapping[str, str]] = ()) 
     _must_be_open(record)
     if not person.strip():
         raise Refusal("Sign with a name.")
-    wanted = len(LEVELS) * record.ladder.sitting.uses.count()
-    missing = wanted - record.decisions.count()
+    missing = open_limits(record, others)
     if missing:
         raise Refusal(
             f"{missing} limit{'s are' if missing > 1 else ' is'} not decided yet. "
@@ -117,10 +116,23 @@ def sign(record: Record, person: str, others: Sequence[Mapping[str, str]] = ()) 
     record.signed_by, record.signed_at = person.strip()[:80], timezone.now()
     decided = {(one.what, one.use): one.text for one in record.other_decisions.all()}
     besides = [{**one, "decided": decided.get((one["what"], one["use"]), "")} for one in others]
-    record.evidence = {**evidence(record.ladder), "others": besides}
+    marks = [
+        {"use": one.use.name, "level": one.level, "iso": one.iso, "words": one.words}
+        for one in record.decisions.select_related("use")
+    ]
+    record.evidence = {**evidence(record.ladder), "others": besides, "decisions": marks}
     record.save()
     _noted(record, "signed", "", record.signed_by)
     return record
+
+
+def open_limits(record: Record, others: Sequence[Mapping[str, str]]) -> int:
+    """How many limits must still be decided before it is signed: along ISO every use and level, else those that were found."""
+    ladder, count = record.ladder, record.decisions.count() if record.pk else 0
+    if ladder.kind == Ladder.Kind.ISO:
+        return len(LEVELS) * ladder.sitting.uses.count() - count
+    decided = set(record.other_decisions.values_list("what", "use")) if record.pk else set()
+    return sum(one["text"] != "–" and (one["what"], one["use"]) not in decided for one in others)
 
 
 def in_order(record: Record) -> None:

@@ -50,6 +50,13 @@ class Limit(Ended):
     why: Note | None = None
     doubted: tuple[Note, ...] = ()
 
+    @property
+    def words(self) -> str:
+        """As its dial mark: ISO 3200, at least ISO 102400, none; a dash where nothing tells."""
+        if self.mark is None:
+            return "none" if self.ended else "–"
+        return f"at least ISO {self.mark}" if self.at_least else f"ISO {self.mark}"
+
 
 def measured_limits(rungs: Sequence[RungFindings], profile: Profile) -> dict[str, Limit]:
     """Limits per level from readings; rungs from low to high ISO."""
@@ -92,7 +99,7 @@ def _graded(rungs: Sequence[GradedRung], level: str) -> Limit:
             open_marks.append(str(rung.mark))
             continue
         if rung.grade > WORST_GRADE[level]:
-            ended = Note(Remark.GRADED_WORSE, (rung.reason,)) if rung.reason else None
+            ended = Note(Remark.IN_WORDS, (rung.reason,)) if rung.reason else None
             why = None if last is not None else Note(Missing.LOWEST_GRADED_WORSE)
             return Limit(level, last, ended=ended, why=why, doubted=_ungraded(open_marks))
         last = rung.mark

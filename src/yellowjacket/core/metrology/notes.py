@@ -50,10 +50,9 @@ class Remark(Enum):
     PREDICTED = "predicted from frames without it"
     NOTHING_FAILS = "at least: nothing fails in any night"
     LADDER_ENDS = "at least: the ladder ends here"
-    # What ends a limit: a criterion (key, label), a highlight in a channel, a grade with its reason (key, label).
+    # What ends a limit: a criterion (key, label), a highlight in a channel.
     CRITERION_FAILS = "{1}"
     HIGHLIGHT_CLIPS = "highlight clips in {0}"
-    GRADED_WORSE = "{0}"
     BETWEEN = "between ISO {0} and {1}"
     EXTRAPOLATED = "extrapolated by {0:.1f} stop from ISO {1}"
     WITHOUT_DARK_SIGNAL = "without dark signal: no darks of this body were measured"
@@ -272,7 +271,7 @@ class Note:
 
 
 _BY_NAME: dict[str, Remark | Missing] = {one.name: one for kinds in (Remark, Missing) for one in kinds}
-_BY_WORDS = {one.value: one for one in _BY_NAME.values()}
+_BY_WORDS = {one.value: one for one in _BY_NAME.values() if "{" not in one.value}
 
 
 def in_words(notes: Iterable[Note], between: str = "; ") -> str:

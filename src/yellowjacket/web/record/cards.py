@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Record
-from yellowjacket.bench.record.other_limits import marks_to_mind
+from yellowjacket.bench.record.standing import standing_of
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.graphics.drawing import Drawing, Shape, Text, svg
 
@@ -38,30 +38,30 @@ class Card:
 
 
 def card_of(record: Record) -> Card:
-    """The card of a signed record: decided limits by use, what else was measured, ISO settings to avoid or prefer."""
-    ladder, evidence = record.ladder, record.evidence
-    conditions: Mapping[str, object] = evidence.get("conditions", {})
+    """The card of a signed record: decided limits by use, what else was found, ISO settings to avoid or prefer: all as
+    it was signed."""
+    ladder = record.ladder
+    standing = standing_of(record, list(ladder.sitting.uses.all()))
+    conditions = standing.conditions
     firmware = conditions.get("firmware") or []
     version = f", firmware {', '.join(map(str, firmware))}" if isinstance(firmware, list) and firmware else ""
-    rows = [Row(("Highest ISO", *(level for level in LEVELS)), True)]
     decided: dict[str, dict[str, str]] = {}
-    for decision in record.decisions.select_related("use").order_by("use__position"):
-        decided.setdefault(decision.use.name, {})[decision.level] = str(decision.iso or "none")
+    for (use, level), words in standing.decided.items():
+        decided.setdefault(use, {})[level] = words.removeprefix("ISO ")
+    rows = [Row(("Highest ISO", *(level for level in LEVELS)), True)] if decided else []
     rows += [Row((use, *(marks.get(level, "–") for level in LEVELS))) for use, marks in decided.items()]
-    others = evidence.get("others", [])
-    if others:
-        rows.append(Row(("Besides ISO",), True))
-        for one in others:
-            what = f"{one['what'].capitalize()}{', ' + one['use'].lower() if one['use'] else ''}"
-            rows.append(Row((what, "", one.get("decided") or one["text"])))
-    mind = marks_to_mind(ladder)
-    if mind:
+    if standing.others:
+        rows.append(Row(("Besides ISO" if decided else "Limits",), True))
+        for one in standing.others:
+            what = f"{one.limit.what.capitalize()}{', ' + one.limit.use.lower() if one.limit.use else ''}"
+            rows.append(Row((what, "", one.decided or one.limit.text)))
+    if standing.to_mind:
         rows.append(Row(("ISO settings to avoid or prefer",), True))
-        rows += [Row((f"ISO {iso}: {reason}"[:_MOST_CHARACTERS],)) for iso, reason in mind]
+        rows += [Row((f"ISO {iso}: {reason}"[:_MOST_CHARACTERS],)) for iso, reason in standing.to_mind]
     signed = f"{record.signed_at:%-d %B %Y}" if record.signed_at else ""
     return Card(
         str(ladder.body), f"{ladder.body.serial}{version}", rows,
-        f"{ladder.sitting}, by the profile {ladder.sitting.profile}; signed by {record.signed_by}, {signed}",
+        f"{ladder.sitting}, by the profile {conditions.get('profile', '')}; signed by {record.signed_by}, {signed}",
     )  # fmt: skip
 
 

@@ -84,27 +84,33 @@ def _story(sitting: Sitting) -> Iterator[Flowable]:
 
 def _part(part: LadderPart) -> Iterator[Flowable]:
     yield _text(str(part.ladder), _HEAD)
-    yield _text(_held(part.conditions), _SMALL)
+    yield _text(_held(part.standing.conditions), _SMALL)
     for record in part.records:
         if record.signed_at is not None:
             yield _text(_signed(record))
-    if part.proposals:
+    standing = part.standing
+    if standing.proposals:
         rows = [("Use", "Highest ISO", "Measured", "Crossing (95 %)", "Fails first by", "Graded")]
         rows += [
             (p.use.name, p.level, dial_mark(p.measured), iso_range(p.measured) or "-",
              p.measured.criterion or p.measured.reason, dial_mark(p.graded))
-            for p in part.proposals
+            for p in standing.proposals
         ]  # fmt: skip
         yield _table(rows, (3, 2, 2, 4, 4, 2))
-    if part.others:
-        yield _text("Besides ISO", _SUB)
+    if standing.others:
+        yield _text("Besides ISO" if standing.proposals else "Limits", _SUB)
         others = [("Limit", "For", "Found", "95 %", "Limited by")]
-        others += [(one.what, one.use or "any use", one.text, one.interval, one.because) for one in part.others]
+        others += [
+            (one.what, one.use or "any use", one.text, one.interval, one.because)
+            for one in (row.limit for row in standing.others)
+        ]
         yield _table(others, (4, 2, 2, 3, 4))
-    if part.to_mind:
+    if standing.to_mind:
         yield _text(
-            "ISO settings to avoid or prefer: " + "; ".join(f"ISO {iso}: {reason}" for iso, reason in part.to_mind)
+            "ISO settings to avoid or prefer: " + "; ".join(f"ISO {iso}: {reason}" for iso, reason in standing.to_mind)
         )
+    if standing.today:
+        yield _text(f"Limits as signed. Today's numbers would say: {'; '.join(standing.today)}.", _SMALL)
     if part.plots:
         yield _text("Along the rungs, per pixel; bars are 95 %", _SUB)
         yield from _in_rows([Placed(one) for one in part.plots], _PLOTS_A_ROW)

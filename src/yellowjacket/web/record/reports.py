@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,8 +15,7 @@ from yellowjacket.bench.compare import bodies
 from yellowjacket.bench.compare.bodies import COMPARED
 from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Ladder, Record, Rung, Sitting
-from yellowjacket.bench.record import evidence, other_limits
-from yellowjacket.bench.record import proposals as proposals_
+from yellowjacket.bench.record.standing import Standing, newest_signed, standing_of
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
@@ -50,14 +49,11 @@ class RungPart:
 
 @dataclass(frozen=True, slots=True)
 class LadderPart:
-    """A ladder in the report: limits, rungs, frames with their digests."""
+    """A ladder in the report: its limits as the newest signed version has them, else today's; rungs, frames with digests."""
 
     ladder: Ladder
-    proposals: Sequence[proposals_.Proposal]
-    conditions: Mapping[str, object]
+    standing: Standing
     rungs: Sequence[RungPart]
-    others: Sequence[other_limits.OtherLimit]
-    to_mind: Sequence[tuple[int, str]]
     frames: Sequence[Frame]
     records: Sequence[Record]
     plots: Sequence[Drawing]
@@ -107,9 +103,7 @@ def _ladder(ladder: Ladder, sitting: Sitting) -> LadderPart:
         for rung in rungs
     ]  # fmt: skip
     return LadderPart(
-        ladder, proposals_.proposals(ladder), evidence.conditions(ladder), shown,
-        other_limits.of_ladder(ladder, list(sitting.uses.all())) if ladder.kind == Ladder.Kind.ISO else (),
-        other_limits.marks_to_mind(ladder), frames,
+        ladder, standing_of(newest_signed(ladder) or Record(ladder=ladder, version=1), list(sitting.uses.all())), shown, frames,
         list(ladder.records.prefetch_related("decisions__use", "other_decisions")), _plots(shown),
     )  # fmt: skip
 

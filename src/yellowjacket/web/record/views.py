@@ -13,14 +13,13 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.exchange import readings
 from yellowjacket.bench.models import Decision, Record, Sitting, Use
 from yellowjacket.bench.people import trail
-from yellowjacket.bench.record import evidence, other_limits
+from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.record import record as record_
+from yellowjacket.bench.record.standing import newest_signed, standing_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
-from yellowjacket.core.limits.output_size import use_noise_factor
-from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.record import cards, reports
 from yellowjacket.web.refusals import carried_out, refused
 from yellowjacket.web.sheet.lines import grade_lines
@@ -36,21 +35,9 @@ class Row:
 
     proposal: proposals_.Proposal
     decision: Decision | None
+    decided_text: str = "open"
     # Graded limits with a lane's finish, by its name.
     finished: Sequence[tuple[str, Limit]] = ()
-
-    @property
-    def decided_text(self) -> str:
-        """The decided mark."""
-        return self.decision.words if self.decision else "open"
-
-
-@dataclass(frozen=True, slots=True)
-class OtherRow:
-    """A limit besides the highest ISO as is, and what is decided of it."""
-
-    limit: other_limits.OtherLimit
-    decided: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,41 +50,30 @@ class UseBlock:
 
 
 def _context(page: SittingPage, record: Record) -> dict[str, object]:
-    proposals = proposals_.proposals(page.ladder)
+    standing = standing_of(record, page.uses)
     decisions = record_.decisions_of(record)
-    lanes = [lane for lane in page.ladder.lanes.all() if lane.grades.exists()]
+    # With a finish the eye alone speaks; a signed version has it among its other limits.
+    lanes = [lane for lane in page.ladder.lanes.all() if not record.signed and lane.grades.exists()]
     by_lane = {
         lane.name: {(p.use.pk, p.level): p.graded for p in proposals_.proposals(page.ladder, lane)} for lane in lanes
     }
-    blocks = []
-    for use in page.uses:
-        _, remark = use_noise_factor(page.ladder.body.pixels, use.whole_frame_pixels)
-        rows = [
-            Row(
-                p, decisions.get((use.pk, p.level)),
-                [(name, graded[use.pk, p.level]) for name, graded in by_lane.items()],
-            )
-            for p in proposals if p.use.pk == use.pk
-        ]  # fmt: skip
-        blocks.append(UseBlock(use, remark or use.size_text, rows))
-    doubts = sorted({doubt for p in proposals for doubt in p.measured.doubts + p.graded.doubts})
-    stave = Stave(page.ladder, columns_of(page.rungs, page.rung), grade_lines(page, proposals))
-    others = _others(page, record)
+    blocks: dict[str, UseBlock] = {}
+    for p in standing.proposals:
+        finished = [(name, graded[p.use.pk, p.level]) for name, graded in by_lane.items()]
+        block = blocks.setdefault(p.use.name, UseBlock(p.use, standing.sizes.get(p.use.name, ""), []))
+        decided = standing.decided.get((p.use.name, p.level), "open")
+        block.rows.append(Row(p, decisions.get((p.use.pk, p.level)), decided, finished))
+    doubts = sorted({doubt for p in standing.proposals for doubt in p.measured.doubts + p.graded.doubts})
+    stave = Stave(page.ladder, columns_of(page.rungs, page.rung), grade_lines(page, standing.proposals))
+    found = other_limits.as_evidence([one.limit for one in standing.others])
     return page.context(
-        record=record, blocks=blocks, doubts=doubts, stave=stave, conditions=evidence.conditions(page.ladder),
-        versions=page.ladder.records.all(), open_count=len(LEVELS) * len(page.uses) - len(decisions),
-        decided=bool(decisions), others=others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
-        open_others=sum(not row.decided and row.limit.text != "–" for row in others),
+        record=record, blocks=list(blocks.values()), doubts=doubts, stave=stave, conditions=standing.conditions,
+        versions=page.ladder.records.all(), open_count=record_.open_limits(record, found),
+        decided=bool(decisions), others=standing.others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
+        open_others=sum(not row.decided and row.limit.text != "–" for row in standing.others), standing=standing,
         answer=record.answer or record_.answer_of(record),
-        to_mind=other_limits.marks_to_mind(page.ladder), remembered=other_limits.remembered(page.ladder.body),
+        to_mind=standing.to_mind, remembered=other_limits.remembered(page.ladder.body),
     )  # fmt: skip
-
-
-def _others(page: SittingPage, record: Record) -> list[OtherRow]:
-    decided = {(one.what, one.use): one.text for one in record.other_decisions.all()} if record.pk else {}
-    return [
-        OtherRow(one, decided.get((one.what, one.use), "")) for one in other_limits.of_ladder(page.ladder, page.uses)
-    ]
 
 
 def _record(request: HttpRequest, page: SittingPage) -> Record:
@@ -259,7 +235,7 @@ def report(request: HttpRequest, sitting_id: int, kind: str) -> HttpResponse:
 def card(request: HttpRequest, sitting_id: int, kind: str) -> HttpResponse:
     """The field card of the newest signed record of the ladder."""
     page_ = SittingPage(request, sitting_id, "record")
-    signed = page_.ladder.records.filter(signed_at__isnull=False).last()
+    signed = newest_signed(page_.ladder)
     if signed is None or kind not in _CARDS:
         raise Http404
     content_type, make = _CARDS[kind]

@@ -162,9 +162,7 @@ def with_interval(found: Quantity) -> str:
 @register.filter
 def dial_mark(limit: Limit) -> str:
     """A limit as its dial mark: ISO 3200, at least ISO 102400, none."""
-    if limit.mark is None:
-        return "none" if limit.ended else "–"
-    return f"at least ISO {limit.mark}" if limit.at_least else f"ISO {limit.mark}"
+    return limit.words
 
 
 @register.filter

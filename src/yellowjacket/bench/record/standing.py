@@ -1,0 +1,107 @@
+"""What a version of a record shows: once signed, what it was signed on; until then, today's numbers. One answer for page,
+print, report and field card."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from yellowjacket.bench.models import Ladder, Record, Use
+from yellowjacket.bench.record.evidence import conditions, limit_from, marks_to_mind, size_words
+from yellowjacket.bench.record.other_limits import OtherLimit, of_ladder
+from yellowjacket.bench.record.proposals import Proposal, proposals
+from yellowjacket.core.limits.iso_limits import disagreement_stops
+
+
+@dataclass(frozen=True, slots=True)
+class OtherStanding:
+    """A limit besides the highest ISO, and what is decided of it."""
+
+    limit: OtherLimit
+    decided: str
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """Limits, conditions and marks to mind of a version.
+
+    ``decided``: marks by (use name, level); ``sizes``: of the uses by name; ``software``: that signed it; ``today``: sentences
+    on what today's numbers and the profile in force would say otherwise, None for an open version.
+    """
+
+    proposals: Sequence[Proposal]
+    conditions: Mapping[str, object]
+    others: Sequence[OtherStanding]
+    to_mind: Sequence[tuple[int, str]]
+    sizes: Mapping[str, str]
+    decided: Mapping[tuple[str, str], str]
+    software: str = ""
+    today: Sequence[str] | None = None
+
+
+def standing_of(record: Record, uses: Sequence[Use]) -> Standing:
+    """What a version shows; ``uses``: of its sitting."""
+    ladder = record.ladder
+    decided = {(one.what, one.use): one.text for one in record.other_decisions.all()} if record.pk else {}
+    live = Standing(
+        proposals(ladder), conditions(ladder),
+        [OtherStanding(one, decided.get((one.what, one.use), "")) for one in of_ladder(ladder, uses)],
+        marks_to_mind(ladder), {use.name: size_words(use, ladder) for use in uses},
+        {(one.use.name, one.level): one.words for one in record.decisions.select_related("use")} if record.pk else {},
+    )  # fmt: skip
+    if not record.signed or "proposals" not in record.evidence:
+        return live
+    return _as_signed(record, live, uses)
+
+
+def newest_signed(ladder: Ladder) -> Record | None:
+    """The signed version that holds, None before any is signed."""
+    return ladder.records.filter(signed_at__isnull=False).last()
+
+
+def _as_signed(record: Record, live: Standing, uses: Sequence[Use]) -> Standing:
+    kept = record.evidence
+    by_name = {use.name: use for use in uses}
+    signed: list[Proposal] = []
+    for row in kept["proposals"]:
+        measured, graded = limit_from(row["measured"]), limit_from(row["graded"])
+        # A use that was renamed since keeps the name it was signed under.
+        use = by_name.get(row["use"]) or Use(name=row["use"], sitting=record.ladder.sitting)
+        signed.append(Proposal(use, row["level"], measured, graded, disagreement_stops(measured, graded)))
+    others = [
+        OtherStanding(OtherLimit(*(str(row.get(key, "")) for key in OtherLimit.__slots__)), str(row.get("decided", "")))
+        for row in kept.get("others", ())
+    ]
+    to_mind = [(int(iso), str(reason)) for iso, reason in kept["to_mind"]] if "to_mind" in kept else live.to_mind
+    sizes = kept.get("sizes", live.sizes)
+    decided = (
+        {(one["use"], one["level"]): one["words"] for one in kept["decisions"]} if "decisions" in kept else live.decided
+    )
+    shown = Standing(signed, kept["conditions"], others, to_mind, sizes, decided, str(kept.get("software", "")))
+    return replace(shown, today=_otherwise(shown, live))
+
+
+def _otherwise(signed: Standing, live: Standing) -> list[str]:
+    """Where today's numbers differ from those signed: use, level, and both."""
+    said = []
+    was, now = signed.conditions.get("profile"), live.conditions.get("profile")
+    if was != now:
+        said.append(f"the profile in force is “{now}”, it was signed by “{was}”")
+    elif signed.conditions.get("thresholds") != live.conditions.get("thresholds"):
+        said.append(f"the profile “{was}” has other thresholds now")
+    today = {(one.use.name, one.level): one for one in live.proposals}
+    for one in signed.proposals:
+        other = today.get((one.use.name, one.level))
+        if other is None:
+            said.append(f"{one.use.name} is no use of the sitting any more")
+            continue
+        for how, then, since in (("measured", one.measured, other.measured), ("graded", one.graded, other.graded)):
+            if then.words != since.words:
+                said.append(f"{one.use.name}, {one.level}, {how}: {since.words} instead of {then.words}")
+    found = {(one.limit.what, one.limit.use): one.limit.text for one in live.others}
+    for row in signed.others:
+        text = found.get((row.limit.what, row.limit.use), "–")
+        if text != row.limit.text:
+            about = f"{row.limit.what}{f', {row.limit.use}' if row.limit.use else ''}"
+            said.append(f"{about}: {text} instead of {row.limit.text}")
+    return list(dict.fromkeys(said))
