@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import pytest
 
-from yellowjacket.core.limits.exposure_advice import BodyFindings, MarkFindings, options, predicted
+from yellowjacket.core.limits.exposure_advice import Asked, BodyFindings, MarkFindings, options, predicted
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.estimate import with_error
@@ -62,6 +62,6 @@ def test_base_iso_pushed_by_three_stops_costs_little_on_many_bodies_and_more_on_
 
     assert lost(HEATH, 800, 6400) < 0.1
     assert lost(FEN, 200, 1600) > 3 * max(lost(HEATH, 800, 6400), 0.0)
-    best = options(known(HEATH), 6400, Profile("default"))[0]
+    best = options(known(HEATH), 6400, Asked(Profile("default")))[0]
     assert best.mark == 800
     assert best.push_stops == pytest.approx(3.0)

@@ -27,7 +27,7 @@ def fields(client) -> dict[str, str]:
 
 def test_the_default_stands_there_and_another_is_made_from_it(client, sitting):
     shown = fields(client)
-    assert len(shown) == 8 * len(LEVELS)
+    assert len(shown) == 9 * len(LEVELS)
     made = client.post("/tolerance/", shown | {"chroma_noise-usable": "6,5", "name": "Moths"})
     profile = ToleranceProfile.objects.get(name="Moths")
     assert made.headers["Location"] == f"/tolerance/?profile={profile.pk}"

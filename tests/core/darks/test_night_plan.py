@@ -1,5 +1,6 @@
 """Nights laid out by hand arithmetic."""
 
+from dataclasses import replace
 from itertools import pairwise
 
 import pytest
@@ -16,6 +17,7 @@ from yellowjacket.core.darks.night_plan import (
     NightSpec,
     plan_night,
 )
+from yellowjacket.core.metrology.estimate import Quantity
 
 HOUR = 3600.0
 
@@ -81,6 +83,26 @@ def test_what_does_not_fit_is_said_with_what_does():
     card = plan_night(NightSpec(HOUR, 30.0, frames=60, care=NOTHING, card_gb=2.0, frame_mb=60.0))
     assert any("3.6 GB" in text for text in card.warnings)
     assert any("nothing at this exposure" in text for text in plan_night(NightSpec(HOUR, 0.5, care=LENR)).warnings)
+
+
+@pytest.mark.parametrize("care", [DARKS, LENR, NOTHING])
+@pytest.mark.parametrize("battery", [None, 47.0, 90.0])
+@pytest.mark.parametrize("exposure_s", [31.0, 120.0])
+def test_all_that_fit_are_planned_and_not_one_more(care, battery, exposure_s):
+    spec = NightSpec(5 * HOUR, exposure_s, care=care, purpose=STACK, battery_minutes=battery, batteries=9)
+    night = plan_night(spec)
+    assert not any("there is" in text for text in night.warnings)
+    asked = plan_night(replace(spec, frames=night.lights))
+    assert asked.ends_s == night.ends_s <= 5 * HOUR
+    more = plan_night(replace(spec, frames=night.lights + 1))
+    assert f"{night.lights} frames fit." in more.warnings[0]
+
+
+def test_lenr_adds_what_was_measured_where_it_was():
+    spec = NightSpec(HOUR, 60.0, care=LENR)
+    assert "LENR adds 41 % to read and dark noise, as one dark taken off must" in plan_night(spec).notes[-1]
+    told = replace(spec, lenr_noise=Quantity(1.7, 1.55, 1.91, 99))
+    assert "LENR adds 70 % to the noise of a dark (55 to 91 %, as measured on this body)" in plan_night(told).notes[-1]
 
 
 @pytest.mark.parametrize("care", [DARKS, LENR, NOTHING])

@@ -20,7 +20,7 @@ from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_li
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.metrology.measurands import Measurand
-from yellowjacket.core.metrology.notes import Missing
+from yellowjacket.core.metrology.notes import Missing, Remark
 from yellowjacket.core.readings.raw_modes import AREA, OWN
 
 # The cast of the neutral stands for neutral drift along an exposure ladder.
@@ -91,6 +91,25 @@ def recovery(found: Exposed, profile: Profile) -> Recovery:
         pull_limits(found.highlight, found.highlight_channel, found.plain, profile),
         push_limits(found.corrected, profile),
     )
+
+
+def turns(sitting: Sitting, body: Body, use: Use) -> str:
+    """From which push on a body's frames turn, and to which colour, in words: from its exposure ladders; empty where none was
+    measured, or nothing turns."""
+    profile = sitting.profile.criteria.seen_in(monochrome=use.monochrome)
+    drift = tuple(one for one in profile.criteria if one.key == CAST)
+    for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("body"):
+        found = exposed(ladder, use)
+        limit = push_limits(found.plain, replace(profile, criteria=drift, exposure=()))["usable"] if drift else None
+        if limit is None or limit.stops is None or limit.at_least:
+            continue
+        spread = f" ({limit.low:.1f} to {limit.high:.1f})" if limit.low is not None and limit.high is not None else ""
+        past = [one for one in found.plain if one.stops.value is not None and -one.stops.value >= limit.stops]
+        nearest = max(past, key=lambda one: one.stops.value or 0.0, default=None)
+        notes = nearest.findings[CAST].notes if nearest is not None and CAST in nearest.findings else ()
+        colour = next((str(note.details[0]) for note in notes if note.kind is Remark.TOWARDS), "another colour")
+        return f"pushed by more than {limit.stops:.1f} stops{spread} this body turns towards {colour}"
+    return ""
 
 
 def profile_with(profile: Profile, thresholds: Mapping[str, float], level: str) -> Profile:

@@ -9,8 +9,9 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from yellowjacket.core.darks.lenr import darks_wanted
+from yellowjacket.core.darks.lenr import EXPECTED_NOISE_RATIO, darks_wanted
 from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C
+from yellowjacket.core.metrology.estimate import Quantity
 
 SINGLE, STACK, TRAILS, LAPSE = PURPOSES = ("single frames", "stack", "star trails", "time lapse")
 LENR, DARKS, NOTHING = CARES = ("LENR", "darks", "nothing")
@@ -34,7 +35,8 @@ class NightError(ValueError):
 class NightSpec:
     """What is wanted. ``frames`` None: as many as fit. ``gap_s``: between frames. ``temperature_begin_c`` and
     ``..._end_c``: of the air. ``battery_minutes``, ``card_gb``, ``frame_mb``: None when not known. ``dark_share``: of a
-    frame's variance, read noise and dark signal together."""
+    frame's variance, read noise and dark signal together. ``lenr_noise``: noise with LENR over that without, as measured
+    nearest to the time asked for."""
 
     available_s: float
     exposure_s: float
@@ -51,6 +53,7 @@ class NightSpec:
     card_gb: float | None = None
     frame_mb: float | None = None
     lenr_from_s: float | None = 1.0
+    lenr_noise: Quantity | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,16 +89,15 @@ def plan_night(spec: NightSpec) -> Night:
     locked = spec.care == LENR and spec.lenr_from_s is not None and spec.exposure_s >= spec.lenr_from_s
     cycle_s = spec.exposure_s * (2 if locked else 1) + spec.gap_s
     dark_s = spec.exposure_s + spec.gap_s
-    free_s = spec.available_s - _FIRST_SETUP_S
-    lights = spec.frames if spec.frames is not None else _fitting(spec, free_s, cycle_s, dark_s)
-    darks = _darks_for(spec, lights)
-    warnings = list(_warnings(spec, lights, locked))
-    swaps, per_battery = _battery(spec, lights, darks, cycle_s, dark_s)
-    needed = _FIRST_SETUP_S + lights * cycle_s + darks * dark_s + swaps * _BATTERY_SWAP_S
+    fits = _fitting(spec, cycle_s, dark_s)
+    lights = spec.frames if spec.frames is not None else fits
     if lights < 1:
         raise NightError("available", "Not one frame fits: give it more time, or a shorter exposure.")
+    darks = _darks_for(spec, lights)
+    warnings = list(_warnings(spec, lights, locked))
+    stretches = _laid_out(spec, lights, darks, cycle_s, dark_s)
+    needed, swaps = stretches[-1].ends_s, sum(one.kind == "battery" for one in stretches)
     if needed > spec.available_s + 1:
-        fits = max(0, _fitting(spec, free_s - swaps * _BATTERY_SWAP_S, cycle_s, dark_s))
         warnings.insert(
             0,
             f"It takes {_span(needed)}, and there is {_span(spec.available_s)}: {fits} frame{'s' if fits != 1 else ''} fit.",
@@ -105,7 +107,6 @@ def plan_night(spec: NightSpec) -> Night:
             f"It takes {swaps + 1} batteries, you have {spec.batteries}: cold shortens them further. Bring more, or feed the "
             "body from outside by the maker's own adapter."
         )
-    stretches = _laid_out(spec, lights, darks, cycle_s, dark_s, per_battery)
     return Night(tuple(stretches), lights, darks, tuple(warnings), tuple(_notes(spec, lights, darks, locked)))
 
 
@@ -134,29 +135,19 @@ def _darks_for(spec: NightSpec, lights: int) -> int:
     return max(3, min(max(wanted, 8), max(lights, 16), 64, int(spec.available_s / 2 // (spec.exposure_s + spec.gap_s))))
 
 
-def _fitting(spec: NightSpec, free_s: float, cycle_s: float, dark_s: float) -> int:
-    lights = max(0, int(free_s // cycle_s))
-    # Darks take their share: fewer lights want fewer darks, so a few steps settle it.
-    for _ in range(30):
-        over = lights * cycle_s + _darks_for(spec, lights) * dark_s - free_s
-        if over <= 0 or lights == 0:
-            break
-        lights = max(0, lights - max(1, int(over / cycle_s)))
-    return min(lights, _MOST_FRAMES)
+def _fitting(spec: NightSpec, cycle_s: float, dark_s: float) -> int:
+    """The most frames that fit with all that belongs to them: darks, set-up, every change of battery, as laid out."""
+    most = min(_MOST_FRAMES, max(0, int((spec.available_s - _FIRST_SETUP_S) // cycle_s)))
+
+    def ends_s(lights: int) -> float:
+        return _laid_out(spec, lights, _darks_for(spec, lights), cycle_s, dark_s)[-1].ends_s
+
+    return next((n for n in range(most, 0, -1) if ends_s(n) <= spec.available_s), 0)
 
 
-def _battery(spec: NightSpec, lights: int, darks: int, cycle_s: float, dark_s: float) -> tuple[int, float]:
-    """Changes of battery, and seconds of work a battery lasts (infinite when not known)."""
-    if not spec.battery_minutes:
-        return 0, math.inf
-    lasts = spec.battery_minutes * 60
-    return max(0, math.ceil((lights * cycle_s + darks * dark_s) / lasts) - 1), lasts
-
-
-def _laid_out(
-    spec: NightSpec, lights: int, darks: int, cycle_s: float, dark_s: float, battery_s: float
-) -> list[Stretch]:
+def _laid_out(spec: NightSpec, lights: int, darks: int, cycle_s: float, dark_s: float) -> list[Stretch]:
     """Darks at both ends where the air cools, else at the end, with the cap on and everything as it is."""
+    battery_s = spec.battery_minutes * 60 if spec.battery_minutes else math.inf
     drifts = _drift(spec) > _WARMTH_APART_C
     cools = (spec.temperature_begin_c or 0.0) > (spec.temperature_end_c or 0.0)
     ends = ("warm", "cool") if cools else ("cool", "warm")
@@ -227,10 +218,18 @@ def _notes(spec: NightSpec, lights: int, darks: int, locked: bool) -> list[str]:
         what = f"a stack of {lights}" if stacked > 1 else "each frame"
         found.append(f"{darks} darks add {100 * (growth - 1):.0f} % to the noise of {what}.")
     if locked:
-        found.append(f"LENR adds {100 * (math.sqrt(2) - 1):.0f} % to read and dark noise, and doubles the time.")
+        found.append(f"LENR adds {_lenr_words(spec.lenr_noise)}, and doubles the time.")
     if spec.care == NOTHING:
         found.append("Nothing takes hot pixels away: a converter's repair of single points is all.")
     return found
+
+
+def _lenr_words(measured: Quantity | None) -> str:
+    """What LENR adds to the noise, as measured on the body, else as it must be."""
+    if measured is None or measured.value is None:
+        return f"{100 * (EXPECTED_NOISE_RATIO - 1):.0f} % to read and dark noise, as one dark taken off must"
+    low, high = (100 * ((end or measured.value) - 1) for end in (measured.low, measured.high))
+    return f"{100 * (measured.value - 1):.0f} % to the noise of a dark ({low:.0f} to {high:.0f} %, as measured on this body)"
 
 
 def _span(seconds: float) -> str:

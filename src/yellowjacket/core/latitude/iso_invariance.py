@@ -54,6 +54,11 @@ class Penalty:
     stops: Quantity
     kind: str
 
+    @property
+    def costs_nothing(self) -> bool:
+        """Whether no cost can be measured: the value is nothing or less, which the interval does not exclude."""
+        return self.stops.value is not None and self.stops.value <= 0
+
 
 # What a rung must have been measured for.
 NOISE_MODEL = (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.GAIN_E_PER_DN)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from yellowjacket.core.limits.crossing import Failure, Point, first_failure
 from yellowjacket.core.limits.ending import Ended
@@ -53,6 +53,7 @@ def push_limits(rungs: Sequence[ExposedRung], profile: Profile) -> dict[str, Sto
     known = [rung for rung in rungs if rung.stops.value is not None and rung.stops.value <= _HALF_A_STEP]
     under = sorted(known, key=lambda rung: -(rung.stops.value or 0.0))
     points = [Point(max(0.0, -(rung.stops.value or 0.0)), rung.label, rung.findings) for rung in under]
+    profile = replace(profile, criteria=(*profile.criteria, *profile.exposure))
     return {level: _push(level, under, points, profile) for level in LEVELS}
 
 

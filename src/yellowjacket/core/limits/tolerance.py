@@ -66,13 +66,26 @@ LONG_CRITERIA: tuple[Criterion, ...] = (
 )
 
 
+# Of exposure ladders: row noise as a share of the grey patch's signal; bands are seen in even areas long before single pixels
+# are (common practice, no source).
+EXPOSURE_CRITERIA: tuple[Criterion, ...] = (
+    Criterion("banding", "banding", Measurand.ROW_NOISE_SHARE, (0.004, 0.012, 0.03)),
+)
+
+
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """A named set of criteria, and those of long exposures."""
+    """A named set of criteria, those of long exposures, and what counts besides along an exposure ladder."""
 
     name: str
     criteria: tuple[Criterion, ...] = DEFAULT_CRITERIA
     long_exposure: tuple[Criterion, ...] = LONG_CRITERIA
+    exposure: tuple[Criterion, ...] = EXPOSURE_CRITERIA
+
+    @property
+    def every(self) -> tuple[Criterion, ...]:
+        """All its criteria."""
+        return (*self.criteria, *self.long_exposure, *self.exposure)
 
     def seen_in(self, *, monochrome: bool) -> Profile:
         """The profile for a use: colour does not count in black and white."""
@@ -86,15 +99,15 @@ def profile_from(name: str, thresholds: Mapping[str, object]) -> Profile:
 
     Raises ValueError, naming the criterion, for unknown keys and for thresholds out of order.
     """
-    known = {criterion.key: criterion for criterion in (*DEFAULT_CRITERIA, *LONG_CRITERIA)}
+    known = {criterion.key: criterion for criterion in (*DEFAULT_CRITERIA, *LONG_CRITERIA, *EXPOSURE_CRITERIA)}
     unknown = sorted(set(thresholds) - set(known))
     if unknown:
         raise ValueError(f"unknown criteria {', '.join(unknown)}; known are {', '.join(known)}")
-    own, long = (
+    own, long, exposure = (
         tuple(_with(criterion, thresholds.get(criterion.key)) for criterion in criteria)
-        for criteria in (DEFAULT_CRITERIA, LONG_CRITERIA)
+        for criteria in (DEFAULT_CRITERIA, LONG_CRITERIA, EXPOSURE_CRITERIA)
     )
-    return Profile(name, own, long)
+    return Profile(name, own, long, exposure)
 
 
 def _with(criterion: Criterion, own: object) -> Criterion:

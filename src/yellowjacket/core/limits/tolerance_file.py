@@ -37,7 +37,7 @@ def profile_document(profile: Profile) -> dict[str, Any]:
     """A profile with every threshold spelt out, whether it is the default's or the tester's own."""
     return {
         "schema": SCHEMA, "name": profile.name, "levels": list(LEVELS),
-        "criteria": {one.key: _criterion(one) for one in (*profile.criteria, *profile.long_exposure)},
+        "criteria": {one.key: _criterion(one) for one in profile.every},
     }  # fmt: skip
 
 

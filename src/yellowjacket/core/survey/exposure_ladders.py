@@ -146,7 +146,7 @@ def _of(readings: Sequence[Reading], quantity: str) -> Quantity | None:
 def _findings(measured: Sequence[Reading], related: Sequence[Reading]) -> dict[str, Quantity]:
     """Quantities by criterion, as far as a folder tells them; patches are named by their role."""
     looked_at = {"grey_snr": Measurand.SNR, "shadow_snr": Measurand.SHADOW_SNR, "chroma_noise": Measurand.NOISE_CHROMA,
-                 "neutral_drift": Measurand.CAST_DE00}  # fmt: skip
+                 "neutral_drift": Measurand.CAST_DE00, "banding": Measurand.ROW_NOISE_SHARE}  # fmt: skip
     speaks = {
         one.quantity: one.result
         for one in (*measured, *related)

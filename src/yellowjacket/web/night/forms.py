@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from yellowjacket.bench.models import Body
 from yellowjacket.core.darks.night_plan import CARES, DARKS, PURPOSES, STACK, NightSpec
+from yellowjacket.core.metrology.estimate import Quantity
 
 
 class NightForm(forms.Form):
@@ -56,12 +57,14 @@ class NightForm(forms.Form):
         begins: datetime = self.cleaned_data["begins"]
         return timezone.make_naive(begins) if timezone.is_aware(begins) else begins
 
-    def spec(self, dark_share: float) -> NightSpec:
-        """The night as the core plans it; ``dark_share`` of a frame's variance, read noise and dark signal together."""
+    def spec(self, dark_share: float, lenr_noise: Quantity | None = None) -> NightSpec:
+        """The night as the core plans it; ``dark_share`` of a frame's variance, read noise and dark signal together,
+        ``lenr_noise``: noise with LENR over that without, as measured."""
         data = self.cleaned_data
         body: Body | None = data["body"]
         return NightSpec(
             timedelta(hours=data["hours"]).total_seconds(), data["exposure_s"], data["frames"], data["purpose"], data["care"],
             data["gap_s"], data["darks"], dark_share, data["begin_c"], data["end_c"], data["battery_minutes"],
             data["batteries"], data["card_gb"], body.frame_mb if body else None, body.lenr_from_s if body else 1.0,
+            lenr_noise,
         )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from urllib.parse import urlencode
@@ -10,12 +11,13 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
+from yellowjacket.bench.advise import exposure
 from yellowjacket.bench.darks import measure
 from yellowjacket.bench.models import Body
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.darks.night_plan import CAUTIONS, Night, NightError, Stretch, plan_night
-from yellowjacket.core.darks.usable_exposure import Longest
-from yellowjacket.core.limits.tolerance import LONG_CRITERIA
+from yellowjacket.core.darks.usable_exposure import REPAIRED
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.calendars import Event, calendar_text
 from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.night.forms import NightForm
@@ -39,7 +41,7 @@ class Record:
     """What the body's measured darks say of this night."""
 
     celsius: float | None
-    answers: dict[str, Longest]
+    long: exposure.Long
     fits: bool | None
 
 
@@ -63,9 +65,9 @@ def _planned(form: NightForm) -> dict[str, object]:
     if not form.is_valid():
         told = [f"{form[name].label}: {error}" for name, errors in form.errors.items() for error in errors]
         return {"night": None, "refusals": told}
-    record, share = _record(form)
+    record, share, lenr_noise = _record(form)
     try:
-        night = plan_night(form.spec(share))
+        night = plan_night(form.spec(share, lenr_noise))
     except NightError as error:
         return {"night": None, "refusals": [error.reason]}
     return {
@@ -74,23 +76,29 @@ def _planned(form: NightForm) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _record(form: NightForm) -> tuple[Record | None, float]:
-    """What the body's darks say, and which share of a frame's variance darks would carry over."""
+def _record(form: NightForm) -> tuple[Record | None, float, Quantity | None]:
+    """What the body's darks say, which share of a frame's variance darks would carry over, and by how much LENR raises
+    the noise at the time nearest to the one asked for."""
     body: Body | None = form.cleaned_data["body"]
     found = measure.of_body(body) if body else None
-    if found is None:
-        return None, 1.0
+    if body is None or found is None:
+        return None, 1.0, None
     air = [form.cleaned_data[name] for name in ("begin_c", "end_c") if form.cleaned_data[name] is not None]
     celsius = sum(air) / len(air) if air and found.whole.reference_c is not None else None
-    answers = found.whole.longest(LONG_CRITERIA, "usable", celsius=celsius)
+    long = exposure.long_of(body, "usable", 1.0, celsius)
+    if long is None:
+        return None, 1.0, None
     exposure_s = form.cleaned_data["exposure_s"]
-    repaired = answers["single-pixel repair"].seconds
+    repaired = long.answers[REPAIRED].seconds
+    both = [one for one in found.whole.lenr(1.0) if one.at_work] if found.whole.on else []
+    nearest = min(both, key=lambda one: abs(math.log2(one.exposure_s / exposure_s)), default=None)
     share = 1.0
     if found.whole.shadow is not None:
         shadow = found.whole.shadow
         own = shadow.read_noise_e**2 + max(shadow.current.value or 0.0, 0.0) * exposure_s
         share = own / (shadow.signal_e + own)
-    return Record(celsius, answers, None if repaired is None else exposure_s <= repaired), share
+    fits = None if repaired is None else exposure_s <= repaired
+    return Record(celsius, long, fits), share, nearest.noise_ratio if nearest else None
 
 
 def _rows(night: Night, begins: datetime) -> list[Row]:

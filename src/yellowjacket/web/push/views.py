@@ -40,6 +40,14 @@ KINDS = (
     LineKind.of(Measurand.CAST_DE00),
     LineKind.of(Measurand.CAST_DE00, key="towards", name="Towards", sub="direction of the cast", text=_direction),
     LineKind.of(Measurand.CAST_DE00, key="cast-shadow", name="Cast in the shadow", sub="ΔE00", role=Patch.Role.SHADOW),
+    LineKind.of(
+        Measurand.CAST_DE00,
+        key="towards-shadow",
+        name="Shadow towards",
+        sub="direction of the cast",
+        text=_direction,
+        role=Patch.Role.SHADOW,
+    ),
     LineKind.of(Measurand.CAST_CORRECTED_DE00),
     LineKind.of(Measurand.SATURATION_KEPT, sub="of the correct frame's"),
     LineKind.of(Measurand.NOISE_CHROMA),
@@ -200,6 +208,8 @@ def _matrix(page: SittingPage) -> dict[str, object] | None:
     costly = [one for one in found.penalties.values() if one.stops.value is not None]
     worst = max(costly, key=lambda one: one.stops.value or 0.0, default=None)
     return {
+        "no_cost": (found.invariance.worst.value or 0.0) <= 0,
+        "cast": latitude.turns(page.sitting, page.ladder.body, page.use),
         "wanted": found.isos[1:], "rows": rows, "invariance": found.invariance, "allowed": ALLOWED_STOPS,
         "worst": worst, "measured": found.measured, "top": found.isos[-1], "kind_measured": MEASURED,
         "body": page.ladder.body, "second_base": iso_invariance.second_base_of(page.sitting, page.ladder.body),

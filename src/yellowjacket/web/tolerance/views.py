@@ -41,7 +41,9 @@ def page(request: HttpRequest) -> HttpResponse:
             messages.success(request, f"“{made[0]}” can be put in force for a sitting now.")
             return redirect(f"{request.path}?profile={made[0].pk}")
     profile = shown.criteria
-    groups = (("Pictures", profile.criteria), ("Long exposures", profile.long_exposure))
+    groups = (
+        ("Pictures", profile.criteria), ("Long exposures", profile.long_exposure), ("Pushes", profile.exposure),
+    )  # fmt: skip
     context = {
         "place": "tolerance", "profiles": profiles, "shown": shown, "levels": LEVELS,
         "groups": [(name, [_line(one, request) for one in criteria]) for name, criteria in groups],

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from django.db.models import Q, QuerySet
 
-from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, EXPOSURE_CRITERIA
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 
@@ -38,7 +38,7 @@ class ReadingQuerySet(QuerySet["Reading"]):
     def findings_by_use(self, rungs: Sequence[Rung]) -> dict[int | None, dict[int, dict[str, Quantity]]]:
         """Quantities by criterion key for every rung and use (None: per pixel), in one query."""
         found: dict[int | None, dict[int, dict[str, Quantity]]] = {}
-        by_quantity = {criterion.quantity: criterion.key for criterion in DEFAULT_CRITERIA}
+        by_quantity = {criterion.quantity: criterion.key for criterion in (*DEFAULT_CRITERIA, *EXPOSURE_CRITERIA)}
         for reading in self.speaking(by_quantity).filter(rung__in=rungs):
             of_use = found.setdefault(reading.use_id, {}).setdefault(reading.rung_id, {})
             of_use.setdefault(by_quantity[reading.measurand], reading.result)
