@@ -4,13 +4,13 @@ import pytest
 
 from yellowjacket.bench.check import audit as audit_
 from yellowjacket.bench.check import remedies
-from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Shot, SittingEvent
+from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Reading, Shot, SittingEvent
 from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import shots, undo_log
 from yellowjacket.bench.simulation import shoot as shoot_
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
-from yellowjacket.simcam.bodies import HEATH
+from yellowjacket.simcam.bodies import HEATH, MOOR
 from yellowjacket.simcam.scene import PATCHES_BOX, TEXTURE_BOX
 
 pytestmark = pytest.mark.django_db
@@ -290,3 +290,50 @@ def test_a_frame_that_was_never_looked_at_does_not_shift_the_blame(ladder):
     found = [one for one in audit_.audit(ladder).findings if one.rung == rung]
     assert [(one.code, one.frame) for one in found] == [("white-balance", second)]
     assert second.file_name in found[0].text
+
+
+def test_frames_beyond_the_clip_point_are_clipped_and_nothing_is_said_of_their_exposure(
+    body, make_sitting, data_folder
+):
+    """An exposure ladder of a body whose wells are full below the top code: +1 and +5 of it."""
+    body.simulated_as, body.serial = MOOR.key, MOOR.serial
+    body.pixel_width, body.pixel_height = MOOR.width_px, MOOR.height_px
+    body.save()
+    ladder = make_sitting(kind="exposure", method="shutter", under=1, over=5, repeats=1, darks=0).ladders.get()
+    order = [shot.rung.at_stops for shot in Shot.objects.filter(rung__ladder=ladder).order_by("order")]
+    assert order[0] == 0.0
+    accept(ladder)
+    shoot(ladder)
+    audit = audit_.audit(ladder)
+    by_stops = {rung.at_stops: audit.rungs[rung.pk] for rung in ladder.rungs.all()}
+    assert abs(by_stops[1.0].error_stops) < 1 / 6
+    assert by_stops[5.0].clipped_away
+    assert by_stops[5.0].clipped_share > 0.8
+    assert "exposure" not in codes(ladder)
+
+
+def test_what_is_right_on_many_rungs_is_decided_once(ladder):
+    accept(ladder)
+    shoot(ladder)
+    # Somebody changed the lamp on purpose: four rungs read half a stop less.
+    for rung in list(ladder.rungs.all())[2:]:
+        rung.expected_stops += 0.5
+        rung.save()
+    (run,) = audit_.audit(ladder).runs
+    assert (run.code, len(run.rungs)) == ("exposure", 4)
+    remedies.let_be_all(ladder, run.code, run.rungs)
+    ladder.refresh_from_db()
+    assert audit_.audit(ladder).findings == ()
+    undo_log.undo(ladder.sitting)
+    ladder.refresh_from_db()
+    assert len(audit_.audit(ladder).findings) >= 4
+
+
+def test_a_smoothed_frame_is_not_called_out_of_focus(ladder):
+    accept(ladder)
+    shoot(ladder, mishaps=["soft"])
+    soft = codes(ladder)["soft"]
+    for key in soft:
+        rung = ladder.rungs.get(key=key)
+        Reading.objects.create(rung=rung, channel="all", quantity="flags", value=1, notes=[["SMOOTHED_HERE"]])
+    assert "soft" not in codes(ladder)

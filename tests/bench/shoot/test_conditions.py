@@ -138,4 +138,4 @@ def test_a_drift_is_told_once_and_can_be_let_be(run, body):
     ladder.refresh_from_db()
     assert "temperature" in {one.code for one in audit.audit(ladder).findings}
     with pytest.raises(Refusal, match="remedy of its own"):
-        remedies.let_be(finding.rung, "moved")
+        remedies.let_be(finding.rung, "missing")

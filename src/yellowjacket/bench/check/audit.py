@@ -13,14 +13,17 @@ from django.core.cache import cache
 from django.db.models import Count, Max, Q
 
 from yellowjacket.bench.intake.originals import OriginalState
-from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting
+from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.shoot.conditions import temperature_drifts
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.exposure.notation import format_stops
+from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.raw.frame_report import (
     FrameReport,
     exposure_stops,
     frame_is_soft,
+    full_share,
     is_softer,
     locked_up,
     lockup_gap_s,
@@ -45,6 +48,8 @@ _COMPARABLE_STOPS = 1.5
 _SOFT_SHARE = 0.85
 _SURE_SE = 4.0
 _CLIPPED_SHARE = 0.2
+# So many rungs with one finding are decided at once.
+_RUN_OF = 3
 _DARK_SHARE = 0.9
 # White balance of the file against the reference's.
 _NEUTRAL_SHARE = 0.01
@@ -74,6 +79,20 @@ class RungAudit:
     sharpness: float | None = None
     clipped_share: float | None = None
 
+    @property
+    def clipped_away(self) -> bool:
+        """Whether so much clips that the exposure cannot be told."""
+        return self.error_stops is None and (self.clipped_share or 0.0) > _CLIPPED_SHARE
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """Rungs of a ladder that want the same decision, three and more."""
+
+    code: str
+    short: str
+    rungs: tuple[Rung, ...]
+
 
 @dataclass(frozen=True, slots=True)
 class Audit:
@@ -85,6 +104,18 @@ class Audit:
     def of(self, rung: Rung) -> list[Finding]:
         """Findings of one rung."""
         return [finding for finding in self.findings if finding.rung.pk == rung.pk]
+
+    @property
+    def runs(self) -> list[Run]:
+        """What whole runs of rungs have in common, so that it is decided once."""
+        by_code: dict[str, dict[int, Finding]] = {}
+        for finding in self.findings:
+            by_code.setdefault(finding.code, {}).setdefault(finding.rung.pk, finding)
+        return [
+            Run(code, next(iter(found.values())).short, tuple(one.rung for one in found.values()))
+            for code, found in by_code.items()
+            if len(found) >= _RUN_OF
+        ]
 
 
 def audit(ladder: Ladder) -> Audit:
@@ -141,6 +172,8 @@ class _Reference:
     rung: Rung
     # Where focus is watched; spots that were soft from the start are not.
     spots: tuple[MarkedSpot, ...] = ()
+    # Rungs whose raw was found to be smoothed.
+    smoothed: frozenset[int] = frozenset()
 
 
 def _reference(ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Frame]]) -> _Reference | None:
@@ -151,7 +184,9 @@ def _reference(ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Fram
     wanted = ladder.reference_rung(rungs)
     rung = min(with_frames, key=lambda rung: abs(rung.position - wanted.position))
     frame = light[rung.pk][0]
-    return _Reference(frame, report_from(frame.report), rung.expected_stops, rung, _spots(ladder))
+    flags = Reading.objects.filter(rung__in=rungs, quantity=Measurand.FLAGS)
+    smoothed = frozenset(row.rung_id for row in flags if row.result.has(Remark.SMOOTHED_HERE))
+    return _Reference(frame, report_from(frame.report), rung.expected_stops, rung, _spots(ladder), smoothed)
 
 
 def _spots(ladder: Ladder) -> tuple[MarkedSpot, ...]:
@@ -209,6 +244,7 @@ def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> t
     errors: list[float] = []
     moves: list[float] = []
     sharp: list[float] = []
+    smooth = rung.pk in reference.smoothed
     clipped: list[float] = []
     # Frames of older versions were never looked at: they are left out together with the look they lack.
     looked_at = [(frame, report_from(frame.report)) for frame in frames if frame.report]
@@ -221,9 +257,12 @@ def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> t
                 text = f"{frame.file_name} is {format_stops(error)} stop off the plan"
                 found.append(_of(frame, rung, "exposure", f"{format_stops(error)} stop", text))
         found += _moved(frame, rung, report, reference, moves)
-        found += _softer(frame, rung, report, reference, sharp)
-        clipped.append(report.clipped_share)
-        found += _levels(frame, rung, report)
+        softer = list(_softer(frame, rung, report, reference, sharp))
+        # What the raw smooths is no fault of focus.
+        found += [] if smooth else softer
+        full = max(report.clipped_share, full_share(report, reference.report))
+        clipped.append(full)
+        found += _levels(frame, rung, report, full)
         found += _neutral(frame, rung, reference.frame)
     found += _repeats(rung, looked_at)
     worst = max(errors, key=abs, default=None)
@@ -274,11 +313,9 @@ def _moved(
         yield _of(frame, rung, "moved", "moved", text)
 
 
-def _levels(frame: Frame, rung: Rung, report: FrameReport) -> Iterator[Finding]:
-    if report.clipped_share > _CLIPPED_SHARE and rung.expected_stops < 1:
-        yield _of(
-            frame, rung, "clipped", "clipped", f"{frame.file_name}: {report.clipped_share * 100:.0f} % of it is clipped"
-        )
+def _levels(frame: Frame, rung: Rung, report: FrameReport, clipped: float) -> Iterator[Finding]:
+    if clipped > _CLIPPED_SHARE and rung.expected_stops < 1:
+        yield _of(frame, rung, "clipped", "clipped", f"{frame.file_name}: {clipped * 100:.0f} % of it is clipped")
     if report.dark_share > _DARK_SHARE and rung.expected_stops > -3:
         yield _of(frame, rung, "black", "near black", f"{frame.file_name} is nearly black: capped, or far too short")
 

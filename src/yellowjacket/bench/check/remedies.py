@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from django.db import transaction
@@ -42,7 +43,11 @@ def reshoot_rung(rung: Rung) -> None:
 
 
 # What concerns a rung as a whole and may be left as it is.
-LET_BE = {"lenr": "the lock-up", "temperature": "the temperature"}
+LET_BE = {
+    "lenr": "the lock-up", "temperature": "the temperature", "exposure": "the exposure", "clipped": "the clipping",
+    "black": "the darkness", "soft": "the softness", "moved": "the place", "light": "the change of light",
+    "white-balance": "the white balance",
+}  # fmt: skip
 
 
 def let_be(rung: Rung, code: str) -> SittingEvent:
@@ -53,6 +58,20 @@ def let_be(rung: Rung, code: str) -> SittingEvent:
     kept = sorted({*ladder.let_be, f"{code}:{rung.key}"})
     return undo_log.act(
         ladder.sitting, SittingEvent.Kind.NOTE, f"{LET_BE[code]} of {rung} let be", [(ladder, {"let_be": kept})]
+    )
+
+
+def let_be_all(ladder: Ladder, code: str, rungs: Iterable[Rung]) -> SittingEvent:
+    """The same for a run of rungs at once, in one step that can be undone."""
+    if code not in LET_BE:
+        raise Refusal("This has a remedy of its own.")
+    chosen = list(rungs)
+    kept = sorted({*ladder.let_be, *(f"{code}:{rung.key}" for rung in chosen)})
+    return undo_log.act(
+        ladder.sitting,
+        SittingEvent.Kind.NOTE,
+        f"{LET_BE[code]} of {len(chosen)} rungs let be",
+        [(ladder, {"let_be": kept})],
     )
 
 

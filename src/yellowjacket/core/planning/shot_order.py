@@ -9,6 +9,7 @@ from yellowjacket.core.exposure import notation
 from yellowjacket.core.planning.ladder import PlannedLadder, PlannedRung, Settings
 
 LIGHT, DARK = "light", "dark"
+_SAME_STOPS = 1e-6
 _AS_METERED, _NO_FILTER, _AS_IT_IS = "as metered", "none", "as it is"
 # What need not be said before the first shot.
 _NOTHING_SPECIAL = {_AS_METERED, _NO_FILTER, _AS_IT_IS}
@@ -28,8 +29,9 @@ class PlannedShot:
 def shots_of(ladder: PlannedLadder) -> tuple[PlannedShot, ...]:
     """Every release of a ladder in shooting order; rungs that cannot be set are left out.
 
-    Light frames rung by rung; the first rung once more at the end when a closing repeat is wanted; then the
-    darks from the last rung back to the first, so that the cap goes on once and no setting jumps.
+    Light frames rung by rung, of an exposure ladder the metered one before the others; the first rung once more at the
+    end when a closing repeat is wanted; then the darks from the last rung back to the first, so that the cap goes on
+    once and no setting jumps.
     """
     return tuple(_in_order(ladder))
 
@@ -37,6 +39,12 @@ def shots_of(ladder: PlannedLadder) -> tuple[PlannedShot, ...]:
 def _in_order(ladder: PlannedLadder) -> Iterator[PlannedShot]:
     spec = ladder.spec
     order = [n for n, rung in enumerate(ladder.rungs) if rung.shootable]
+    if spec.kind == "exposure":
+        # What all others are held against is shot, and looked at, first: of each setting that is crossed with it.
+        first: dict[str, int] = {}
+        for n in order:
+            first.setdefault(ladder.rungs[n].settings.value, n)
+        order.sort(key=lambda n: (first[ladder.rungs[n].settings.value], abs(ladder.rungs[n].at_stops) > _SAME_STOPS))
     capped = spec.capped
     for n in order:
         for repeat in range(1, spec.repeats + 1):

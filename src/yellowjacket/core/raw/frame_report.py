@@ -31,6 +31,11 @@ _THUMB_STOPS, _THUMB_STEPS = 10, 25.5
 # Cells that differ from the median by more than this moved or clipped.
 _SAME_LIGHT_STOPS = 0.25
 _FEWEST_CELLS = 50
+# Cells within so many steps of the brightest count as one level; a well is full no lower than this under white. Where the
+# reference has them apart by more than this, they were cut off; cells this near to it are cut off in part.
+_PLATEAU_STEPS, _LOWEST_WELL_STOPS, _UNEVEN_STOPS, _NEAR_FULL_STOPS = 2.0, -2.0, 0.3, 0.15
+# A frame of which more than this is full tells no exposure.
+_MOSTLY_FULL = 0.5
 # Neighbouring second differences share pixels, so their mean scatters more than independent ones would: by 2.44
 # at ISO 102400 of the simulated body, where noise is all there is (measured over 12 frames).
 _FINE_SE_FACTOR = 2.5
@@ -228,20 +233,45 @@ def _thumb(report: FrameReport) -> NDArray[np.float64]:
 
 
 def exposure_stops(report: FrameReport, reference: FrameReport) -> float | None:
-    """Light of a frame against the reference in stops, over cells usable in both; None when there are none.
+    """Light of a frame against the reference in stops, over cells usable in both; None when there are none, or most are full.
 
     Over the bulk of the cells' differences: things that moved or clipped do not pull it.
     """
     if report.shape != reference.shape or report.level_dn is None or reference.level_dn is None:
         return None
     one, other = _thumb(report), _thumb(reference)
-    bright = (one > -7) & (other > -7) & (one < -0.15) & (other < -0.15)
+    full = _full_from(one, other)
+    if np.mean(one >= min(full, -0.15)) > _MOSTLY_FULL:
+        # What is left lies beside what is cut off, and is cut off in part itself.
+        return None
+    top = min(-0.15, full)
+    bright = (one > -7) & (other > -7) & (one < top) & (other < -0.15)
     difference = (one - other)[bright]
     if difference.size < _FEWEST_CELLS:
         return None
     # The median finds the bulk, the mean of the bulk is finer than the steps the levels are kept in.
     bulk = np.abs(difference - np.median(difference)) < _SAME_LIGHT_STOPS
     return float(difference[bulk].mean())
+
+
+def full_share(report: FrameReport, reference: FrameReport) -> float:
+    """Share of cells that stand at one level though the reference has them at many: their wells are full, below the top
+    code or at it. 0 where nothing shows it."""
+    if report.shape != reference.shape:
+        return 0.0
+    one = _thumb(report)
+    return float(np.mean(one >= _full_from(one, _thumb(reference))))
+
+
+def _full_from(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
+    """The level, in stops below white, from which cells of a frame are full; above all where none are."""
+    top = float(one.max())
+    flat = one >= top - _PLATEAU_STEPS / _THUMB_STEPS
+    if top < _LOWEST_WELL_STOPS or flat.sum() < _FEWEST_CELLS:
+        return np.inf
+    first, last = np.percentile(other[flat], (10, 90))
+    # What is even in both is a white wall; what only this frame has even was cut off.
+    return top - _NEAR_FULL_STOPS if last - first > _UNEVEN_STOPS else np.inf
 
 
 def shift_px(report: FrameReport, reference: FrameReport) -> tuple[float, float] | None:

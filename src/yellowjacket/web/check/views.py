@@ -40,6 +40,8 @@ def _context(page: SittingPage) -> dict[str, object]:
     return page.context(
         stave=Stave(page.ladder, stave.columns, lines),
         findings=audit.findings,
+        runs=audit.runs,
+        let_be=remedies.LET_BE,
         problems=page.sitting.problems.all(),
         extras=Frame.objects.filter(sitting=page.sitting, shot=None).defer("report"),
         free=remedies.free_shots(page.sitting),
@@ -76,6 +78,8 @@ def _audit_lines(rungs: list[Rung], audit: audit_.Audit, temperatures: dict[int,
 
     def error(rung: Rung) -> Cell:
         value = of(rung).error_stops
+        if of(rung).clipped_away:
+            return Cell("clipped", title="clipped: the exposure cannot be told")
         return Cell(
             values.stops_signed(value), strong=value is not None and abs(value) > audit_.EXPOSURE_TOLERANCE_STOPS
         )
@@ -194,10 +198,16 @@ def rung_remedy(request: HttpRequest, sitting_id: int, rung_id: int) -> HttpResp
         one = get_object_or_404(
             Rung.objects.select_related("ladder__sitting"), pk=rung_id, ladder__sitting=page.sitting
         )
-        if request.POST.get("remedy") == "reshoot":
+        code, remedy = request.POST.get("code", ""), request.POST.get("remedy")
+        same = (
+            [run.rungs for run in audit_.audit(one.ladder).runs if run.code == code] if remedy == "let-be-run" else []
+        )
+        if remedy == "reshoot":
             remedies.reshoot_rung(one)
+        elif same:
+            remedies.let_be_all(one.ladder, code, same[0])
         else:
-            remedies.let_be(one, request.POST.get("code", ""))
+            remedies.let_be(one, code)
 
     return _carry_out(request, sitting_id, action)
 
