@@ -25,7 +25,13 @@ def add_to(commands: Any) -> None:
         "--json", action="store_true", help="print a JSON document (docs/characterisation.schema.json)"
     )
     characterise.add_argument(
-        "--use", action="append", default=[], metavar="NAME=pixels", help="range at an output size"
+        "--use", action="append", default=[], metavar="NAME=pixels", help="range and limits at an output size"
+    )
+    characterise.add_argument(
+        "--profile",
+        type=Path,
+        metavar="FILE.json",
+        help="tolerance by which limits are found (docs/tolerance.schema.json)",
     )
     characterise.add_argument(
         "--temperatures", type=Path, metavar="FILE.csv", help="sensor temperature by file: columns file, temperature_c"

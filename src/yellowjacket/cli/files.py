@@ -11,6 +11,7 @@ import json
 import sys
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime, timedelta
+from functools import partial
 from pathlib import Path
 from typing import TypeVar
 
@@ -19,7 +20,10 @@ from tqdm import tqdm
 from yellowjacket.bench.jobs.executor import frame_error, run_all
 from yellowjacket.core.darks.exposure_group import measure_time
 from yellowjacket.core.darks.hot_pixels import HotPixel
+from yellowjacket.core.limits.tolerance import Profile, profile_from
+from yellowjacket.core.limits.tolerance_file import read_profile
 from yellowjacket.core.metrology.document import Document
+from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.photon_transfer.accumulate import IsoTask
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_iso
 from yellowjacket.core.planning.body_limits import BodyLimits, PlanError
@@ -31,7 +35,13 @@ from yellowjacket.core.raw.frame import BAYER, FrameError
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.renditions.picture import SUFFIXES, RenderedTask, measure_rendered
 from yellowjacket.core.survey.dark_series import FoundDarks, conclude, dark_task
-from yellowjacket.core.survey.documents import body_document, characterisation, dark_document, ladder_documents
+from yellowjacket.core.survey.documents import (
+    body_document,
+    characterisation,
+    dark_document,
+    ladder_documents,
+    limit_document,
+)
 from yellowjacket.core.survey.exposure_ladders import (
     exposure_ladder,
     exposure_tasks,
@@ -39,6 +49,7 @@ from yellowjacket.core.survey.exposure_ladders import (
     fixed_noise,
     iso_against_push,
 )
+from yellowjacket.core.survey.iso_ladders import FoundIsoLimits, iso_ladder_task, iso_limits, measured_rung
 from yellowjacket.core.survey.single_frame import FrameTask, NamedRect, measure_file, measurement
 from yellowjacket.core.survey.sort import BodyTasks, Card, card_of, sort_cards
 from yellowjacket.core.survey.temperature_table import read_temperatures
@@ -197,7 +208,7 @@ def _print_frame(frame: Document) -> None:
 
 def _characterise(arguments: argparse.Namespace) -> int:
     uses = dict(_use(text) for text in arguments.use)
-    temperatures = _temperatures(arguments.temperatures)
+    temperatures, profile = _temperatures(arguments.temperatures), _profile(arguments.profile)
     files = _files_in(arguments.folders)
     problems: list[FrameError] = []
     cards = _work(card_of, files, "looking", str, problems)
@@ -207,9 +218,11 @@ def _characterise(arguments: argparse.Namespace) -> int:
         rungs = _work(characterise_iso, list(body.tasks), f"{body.make} {body.model}", _first_path, problems)
         problems += [error for rung in rungs for error in rung.problems]
         document = body_document(body.make, body.model, body.serial, _in_order(rungs), uses)
-        darks = _darks(body.tasks, rungs, temperatures, problems)
+        darks = _darks(body.tasks, rungs, temperatures, profile, problems)
+        limits = _iso_limits(body.tasks, rungs, uses, document["avoid"], profile, problems)
         pixels += [(body, one, rate) for one, rate in (darks.pixels if darks else ())]
-        documents.append(document | _ladders(body.tasks, rungs, problems) | dark_document(darks))
+        ladders = _ladders(body.tasks, rungs, profile, problems)
+        documents.append(document | limit_document(limits, profile) | ladders | dark_document(darks))
     if arguments.hot_pixels:
         _write_pixels(arguments.hot_pixels, pixels)
     measured = any(
@@ -224,12 +237,44 @@ def _characterise(arguments: argparse.Namespace) -> int:
     return _exit(measured, problems)
 
 
-def _ladders(tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], problems: list[FrameError]) -> Document:
+def _profile(path: Path | None) -> Profile:
+    if path is None:
+        return Profile("default")
+    try:
+        return profile_from(*read_profile(json.loads(path.read_text(encoding="utf-8"))))
+    except (OSError, ValueError) as error:
+        raise UsageError(f"{path}: {error}") from error
+
+
+def _iso_limits(
+    tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], uses: dict[str, int], avoid: Sequence[Document], profile: Profile,
+    problems: list[FrameError],
+) -> FoundIsoLimits | None:  # fmt: skip
+    """Limits along ISO of the pairs that were metered alike."""
+    bayer = [rung.iso for rung in rungs if rung.layout == BAYER]
+    extended = [one["iso"] for one in avoid if one["habit"] == Remark.LOW_EXTENDED.name]
+    chosen = [task for task in tasks if task.iso in bayer]
+    try:
+        task = iso_ladder_task(chosen, uses, extended)
+        if task is None:
+            return None
+        results = _work(measured_rung, list(task.rungs), "limits", lambda one: one.light[0], problems)
+        found = iso_limits(task, results, profile, list(uses)) if results else None
+    except FrameError as error:
+        problems.append(error)
+        return None
+    problems += found.problems if found else ()
+    return found
+
+
+def _ladders(
+    tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], profile: Profile, problems: list[FrameError]
+) -> Document:
     """Exposure ladders and ISO settings of one light among a body's frames; the longest exposure ladder speaks."""
     bayer = [rung.iso for rung in rungs if rung.layout == BAYER]
     tasks = [task for task in tasks if task.iso in bayer]
     exposed = sorted(exposure_tasks(tasks), key=lambda task: -len(task.light))[:1]
-    found = _work(exposure_ladder, exposed, "exposure ladder", _first_path, problems)
+    found = _work(partial(exposure_ladder, profile=profile), exposed, "exposure ladder", _first_path, problems)
     light = fixed_light(tasks)
     shared = _work(fixed_noise, [light] if light else [], "one light", lambda one: one.pairs[0][1][0], problems)
     models = {rung.iso: rung.every.quantities for rung in rungs if rung.every is not None}
@@ -247,8 +292,9 @@ def _temperatures(path: Path | None) -> dict[str, float]:
 
 
 def _darks(
-    tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], temperatures: dict[str, float], problems: list[FrameError]
-) -> FoundDarks | None:
+    tasks: Sequence[IsoTask], rungs: Sequence[IsoFindings], temperatures: dict[str, float], profile: Profile,
+    problems: list[FrameError],
+) -> FoundDarks | None:  # fmt: skip
     """Dark current and hot pixels of the ISO with the most dark exposure times."""
     models = {rung.iso: rung.every.quantities for rung in rungs if rung.every is not None}
     bayer = [rung.iso for rung in rungs if rung.layout == BAYER]
@@ -257,7 +303,7 @@ def _darks(
         return None
     measured = _work(measure_time, task.times(), "darks", lambda one: one.group.paths[0], problems)
     problems += [error for one in measured for error in one.problems]
-    return conclude(task, measured) if measured else None
+    return conclude(task, measured, profile.long_exposure) if measured else None
 
 
 def _write_pixels(path: Path, pixels: Sequence[tuple[BodyTasks, HotPixel, float | None]]) -> None:
@@ -314,6 +360,9 @@ def _print_body(document: Document) -> None:
             f"saturation {_text(every['saturation_e'])} e⁻", f"range {_text(every['dynamic_range_stops']['snr1'])} stops",
         )  # fmt: skip
         print(f"  ISO {rung['iso']:6}  " + "  ".join(cells) + ("  [" + ", ".join(flags) + "]" if flags else ""))
+    for use, levels in document["limits"].items():
+        said = ", ".join(f"{level} {_mark(limit)}" for level, limit in levels.items())
+        print(f"  highest ISO, {use}: {said}")
     base = document["second_base_iso"]
     print(f"  second base ISO: {base['value']:g}" if base["value"] else f"  second base ISO: none ({base['reason']})")
     for name, key in (
@@ -329,6 +378,12 @@ def _print_body(document: Document) -> None:
               f"doubling every {_text(dark['doubling_c'])} °C; longest usable {_text(dark['longest_usable_s'])} s")  # fmt: skip
         for fault in dark["faults"]:
             print(f"    {fault['reason']}")
+
+
+def _mark(limit: Document) -> str:
+    if limit["mark"] is None:
+        return "none"
+    return f"{'at least ' if limit['at_least'] else ''}{limit['mark']}"
 
 
 # simulate

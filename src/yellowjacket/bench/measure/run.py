@@ -36,7 +36,14 @@ from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.measurands import Reading as CoreReading
 from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.raw.rect import even_rect
-from yellowjacket.core.readings.ladder import RELATED, RungHabits, RungSignals, relate_habits, relate_rungs
+from yellowjacket.core.readings.ladder import (
+    RELATED,
+    RungHabits,
+    RungSignals,
+    relate_habits,
+    relate_rungs,
+    rung_signals,
+)
 from yellowjacket.core.readings.output_size import UseSize
 from yellowjacket.core.readings.patch import UNIFORM, PatchSpec
 from yellowjacket.core.readings.raw_modes import SAME, SamePixelsTask, same_pixels
@@ -320,34 +327,20 @@ def _habits(rungs: Sequence[Rung]) -> list[RungHabits]:
 
 def _signals(ladder: Ladder, rungs: Sequence[Rung]) -> list[RungSignals]:
     """What relating needs, in one query: signals of grey, black and colour patches, detail of textures."""
-    levels: dict[int, dict[str, dict[str, dict[str, Quantity]]]] = {rung.pk: {} for rung in rungs}
-    detail: dict[int, dict[tuple[str, Measurand, str], Quantity]] = {rung.pk: {} for rung in rungs}
+    readings: dict[int, list[CoreReading]] = {rung.pk: [] for rung in rungs}
     related = (Patch.Role.GREY, Patch.Role.BLACK, Patch.Role.COLOUR)
     rows = Reading.objects.filter(rung__in=rungs).filter(
         Q(quantity=Measurand.SIGNAL_DN, patch__role__in=related)
         | Q(quantity__in=(Measurand.DETAIL, Measurand.COLOUR_DETAIL))
     )
-    for reading in rows.select_related("patch"):
-        patch = reading.patch
-        assert patch is not None  # noqa: S101 - the filter asks for patches
-        if reading.quantity == Measurand.SIGNAL_DN:
-            levels[reading.rung_id].setdefault(patch.role, {}).setdefault(patch.name, {})[reading.channel] = (
-                reading.result
-            )
-        else:
-            use = str(reading.use_id) if reading.use_id else ""
-            detail[reading.rung_id][patch.name, reading.measurand, use] = reading.result
-
-    def only(rung: Rung, role: str) -> dict[str, Quantity]:
-        return next(iter(levels[rung.pk].get(role, {}).values()), {})
-
+    for row in rows.select_related("patch"):
+        use = str(row.use_id) if row.use_id else ""
+        name = row.patch.name if row.patch else None
+        readings[row.rung_id].append(CoreReading(name, row.channel, row.measurand, row.result, use=use))
+    roles = _roles(ladder)
     return [
-        RungSignals(
-            rung.pk, only(rung, Patch.Role.GREY), rung.settings(ladder.f_number).level_stops,
-            only(rung, Patch.Role.BLACK), levels[rung.pk].get(Patch.Role.COLOUR, {}), detail[rung.pk],
-        )
-        for rung in rungs
-    ]  # fmt: skip
+        rung_signals(rung.pk, readings[rung.pk], roles, rung.settings(ladder.f_number).level_stops) for rung in rungs
+    ]
 
 
 def matrix_of(frame: Frame | None) -> NDArray[np.float64] | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import zlib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -127,6 +127,25 @@ class RungSignals:
     black_dn: Levels = field(default_factory=dict)
     colours: Mapping[str, Levels] = field(default_factory=dict)
     detail: Mapping[tuple[str, Measurand, str], Quantity] = field(default_factory=dict)
+
+
+def rung_signals(key: int, readings: Iterable[Reading], roles: Mapping[str, str], expected_stops: float) -> RungSignals:
+    """What relating needs, out of a rung's readings. ``roles``: by patch name; of grey and black the first patch speaks."""
+    levels: dict[str, dict[str, dict[str, Quantity]]] = {}
+    detail: dict[tuple[str, Measurand, str], Quantity] = {}
+    for one in readings:
+        if one.patch is None:
+            continue
+        if one.quantity is Measurand.SIGNAL_DN and not one.use:
+            of_role = levels.setdefault(roles.get(one.patch, ""), {})
+            of_role.setdefault(one.patch, {})[one.channel] = one.result
+        elif one.quantity in (Measurand.DETAIL, Measurand.COLOUR_DETAIL):
+            detail[one.patch, one.quantity, one.use] = one.result
+
+    def only(role: str) -> dict[str, Quantity]:
+        return next(iter(levels.get(role, {}).values()), {})
+
+    return RungSignals(key, only("grey"), expected_stops, only("black"), levels.get("colour", {}), detail)
 
 
 def relate_rungs(

@@ -16,7 +16,7 @@ from yellowjacket.core.darks.hot_pixels import DEAD, HOT, STUCK, WARM, HotPixel
 from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.darks.usable_exposure import Longest
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.limits.tolerance import LONG_CRITERIA
+from yellowjacket.core.limits.tolerance import LONG_CRITERIA, Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Missing
@@ -58,11 +58,12 @@ class FoundDarks:
     whole: DarkLadder
     by_temperature: tuple[DarkCurrent, ...]
     pixels: tuple[tuple[HotPixel, float | None], ...]
+    criteria: tuple[Criterion, ...] = LONG_CRITERIA
 
     @property
     def longest(self) -> Mapping[str, Longest]:
-        """The longest usable exposure by answer, at the reference temperature, per pixel, by the default profile."""
-        return self.whole.longest(LONG_CRITERIA, _LEVEL)
+        """The longest usable exposure by answer, at the reference temperature, per pixel."""
+        return self.whole.longest(self.criteria, _LEVEL)
 
 
 def dark_task(
@@ -101,10 +102,13 @@ def _some(light: Sequence[Exposures]) -> tuple[str, ...]:
     return next((group.paths[:_LIGHT_FRAMES] for group in light if len(group.paths) >= _LIGHT_FRAMES), ())
 
 
-def conclude(task: DarkTask, measured: Sequence[TimeFindings]) -> FoundDarks:
-    """Everything that follows from the measured groups of a task. Raises FrameError for light frames that are gone."""
+def conclude(
+    task: DarkTask, measured: Sequence[TimeFindings], criteria: Sequence[Criterion] = LONG_CRITERIA
+) -> FoundDarks:
+    """Everything that follows from the measured groups of a task. ``criteria``: of long exposures. Raises FrameError for light
+    frames that are gone."""
     whole = DarkLadder(_timed(measured), Known(task.gain, task.read_noise_e, task.saturation_e))
-    return FoundDarks(task.iso, whole, _by_temperature(task, whole), _listed(task, whole))
+    return FoundDarks(task.iso, whole, _by_temperature(task, whole), _listed(task, whole), tuple(criteria))
 
 
 def _timed(measured: Sequence[TimeFindings]) -> Sequence[TimeFindings]:

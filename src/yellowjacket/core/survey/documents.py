@@ -10,6 +10,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from yellowjacket.core.darks.usable_exposure import AS_SHOT
 from yellowjacket.core.latitude.iso_invariance import Invariance, Penalty
 from yellowjacket.core.latitude.push_pull import StopLimit
+from yellowjacket.core.limits.iso_limits import Limit
+from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
@@ -23,6 +25,7 @@ from yellowjacket.core.raw.codes import DigitalIso
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.survey.dark_series import FoundDarks
 from yellowjacket.core.survey.exposure_ladders import FoundExposures, no_ladder
+from yellowjacket.core.survey.iso_ladders import FoundIsoLimits
 from yellowjacket.core.survey.sort import setting_of
 
 CHARACTERISATION, MEASUREMENT = "yellowjacket-characterisation/1", "yellowjacket-measurement/1"
@@ -101,7 +104,25 @@ def body_document(
         "make": make, "model": model, "serial": serial, "width": sizes[0][0] if sizes else None,
         "height": sizes[0][1] if sizes else None, "cfa": next((rung.layout for rung in rungs if rung.layout), None),
         "isos": isos, "second_base_iso": quantity(habits.second_base),
-        "avoid": [{"iso": one.iso, "advice": one.advice, "reason": one.reason} for one in habits.advice],
+        "avoid": [{"iso": one.iso, "advice": one.advice, "habit": one.habit.name, "reason": one.reason} for one in habits.advice],
+    }  # fmt: skip
+
+
+def limit_document(found: FoundIsoLimits | None, profile: Profile) -> Document:
+    """Limits along ISO by use and level, the criterion that ends each and the interval of its crossing; and the profile."""
+    return {
+        "profile": profile.name,
+        "limits": {
+            use: {level: _iso_limit(limit) for level, limit in levels.items()}
+            for use, levels in (found.limits.items() if found else ())
+        },
+    }
+
+
+def _iso_limit(limit: Limit) -> Document:
+    return {
+        "mark": limit.mark, "crossing_iso": limit.crossing, "low": limit.low, "high": limit.high, "at_least": limit.at_least,
+        "criterion": limit.criterion_key or None, "reason": limit.reason or None, "doubts": list(limit.doubts),
     }  # fmt: skip
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from yellowjacket.core.latitude.exposure_ladder import MeasuredExposure, relate_exposures, signals_of
@@ -17,19 +17,19 @@ from yellowjacket.core.latitude.iso_invariance import (
     penalties,
 )
 from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
-from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS, Profile
+from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.of_area import area_noise
-from yellowjacket.core.patches.uniform import propose_patches, uniform_patches
+from yellowjacket.core.patches.uniform import uniform_patches
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask, pairs_of
 from yellowjacket.core.raw.clipping import clipped_share
 from yellowjacket.core.raw.frame import CHANNELS, FrameError
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.readings.patch import PatchSpec
 from yellowjacket.core.readings.rung import RungTask, measure_rung
+from yellowjacket.core.survey.iso_ladders import named_patches
 
 # Fewer exposure times than this are no ladder.
 FEWEST_EXPOSURES = 3
@@ -59,22 +59,18 @@ def exposure_tasks(tasks: Sequence[IsoTask]) -> list[IsoTask]:
     ]
 
 
-def exposure_ladder(task: IsoTask) -> FoundExposures | None:
+def exposure_ladder(task: IsoTask, profile: Profile | None = None) -> FoundExposures | None:
     """True steps, black error and limits of an exposure ladder; None where no frame of it shows a grey.
 
-    The correct frame is the brightest whose uniform areas are whole. Limits are those of the default profile per pixel.
+    The correct frame is the brightest whose uniform areas are whole. Limits are per pixel, by a profile or the default one.
     Raises FrameError for files that cannot be read.
     """
     groups = sorted((group for group in task.light if len(group.paths) > 1), key=lambda group: group.exposure_s)
     reference = _correct(groups)
     pair = [read_frame(Path(name)) for name in groups[reference].paths[:2]]
-    proposals = propose_patches(pair[0], pair[1])
-    if not any(one.role == "grey" for one in proposals):
+    patches = named_patches(*groups[reference].paths[:2])
+    if not patches:
         return None
-    patches = tuple(
-        PatchSpec(one.role if one.role != "field" else f"field {n}", one.role, one.rect)
-        for n, one in enumerate(proposals)
-    )
     darks = next((group.paths for group in task.dark if len(group.paths) > 1), ())
     results = [measure_rung(RungTask(n, group.paths[:2], tuple(darks[:2]), patches)) for n, group in enumerate(groups)]
     nominal = [math.log2(group.exposure_s / groups[reference].exposure_s) for group in groups]
@@ -91,7 +87,9 @@ def exposure_ladder(task: IsoTask) -> FoundExposures | None:
         (one for one in related[reference] if one.quantity == Measurand.CLIPS_AT_STOPS and one.patch == "highlight"),
         None,
     )
-    profile = Profile("default", tuple(one for one in DEFAULT_CRITERIA if one.key not in ("saturation_kept", "detail")))
+    profile = profile or Profile("default")
+    seen = tuple(one for one in profile.criteria if one.key not in ("saturation_kept", "detail"))
+    profile = replace(profile, criteria=seen)
     return FoundExposures(
         task.iso,
         tuple((name, nominal[n], steps[n]) for n, group in enumerate(groups) for name in group.paths),
