@@ -18,7 +18,7 @@ from yellowjacket.core.latitude.iso_invariance import (
 )
 from yellowjacket.core.latitude.push_pull import ExposedRung, StopLimit, pull_limits, push_limits
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion, Profile
-from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
+from yellowjacket.core.metrology.estimate import Quantity, missing, ratio, weighted
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Missing, Remark
 from yellowjacket.core.readings.raw_modes import AREA, OWN
@@ -139,18 +139,25 @@ class IsoAgainstPush:
 
 
 def iso_noise_of(sitting: Sitting, body: Body) -> list[IsoNoise]:
-    """Noise models by ISO; a ladder held fixed comes before others, and its patches hold the same light."""
+    """Noise models by ISO from all ladders of a body in a sitting together; patches of ladders held fixed hold the same
+    light."""
     ladders = sitting.ladders.filter(body=body, kind=Ladder.Kind.ISO)
     fixed = [ladder.pk for ladder in ladders if ladder.method == Ladder.Method.FIXED]
     rungs = Rung.objects.filter(ladder__in=ladders)
     whole = Reading.objects.speaking(NOISE_MODEL).filter(rung__in=rungs, use=None).by_rung()
     patches = _same_light(fixed)
-    models: dict[int, Mapping[Measurand, Quantity]] = {}
+    models: dict[int, list[Mapping[Measurand, Quantity]]] = {}
     lit: dict[int, Mapping[tuple[str, str], ShadowNoise]] = {}
     for rung in sorted(rungs, key=lambda one: one.ladder_id not in fixed):
-        if rung.iso not in models and has_model(whole.get(rung.pk, {})):
-            models[rung.iso], lit[rung.iso] = whole[rung.pk], patches.get(rung.pk, {})
-    return iso_noise(models, lit)
+        if has_model(whole.get(rung.pk, {})):
+            models.setdefault(rung.iso, []).append(whole[rung.pk])
+            lit.setdefault(rung.iso, patches.get(rung.pk, {}))
+    together = {iso: rows[0] if len(rows) == 1 else _together(rows) for iso, rows in models.items()}
+    return iso_noise(together, lit)
+
+
+def _together(rows: Sequence[Mapping[Measurand, Quantity]]) -> dict[Measurand, Quantity]:
+    return {one: weighted([row[one] for row in rows]) for one in NOISE_MODEL}
 
 
 def _same_light(ladders: Sequence[int]) -> dict[int, dict[tuple[str, str], ShadowNoise]]:

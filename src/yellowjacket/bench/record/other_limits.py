@@ -143,8 +143,9 @@ def _of_iso(sitting: Sitting, body: Body) -> list[OtherLimit]:
         invariance = matrix.invariance
         at = invariance.from_iso.value
         text = f"ISO {at:.0f}" if at is not None else "–"
-        because = "undecided: an interval straddles the bar" if invariance.undecided else invariance.from_iso.reason
-        found.append(OtherLimit("invariant from", "", text, "", because, "ISO ladders"))
+        low, high = invariance.from_iso.low, invariance.from_iso.high
+        spread = f"ISO {low:.0f} … {high:.0f}" if low is not None and high is not None and low != high else ""
+        found.append(OtherLimit("invariant from", "", text, spread, invariance.from_iso.reason, "ISO ladders"))
     base = iso_invariance.second_base_of(sitting, body)
     if base is not None:
         found.append(

@@ -167,7 +167,8 @@ def _model(shot: IsoNoise, wanted: IsoNoise, level: float) -> float:
 class Invariance:
     """From which ISO on pushing costs less than allowed, and what it keeps of the highlights.
 
-    ``from_iso``: None when no rung does or it cannot be told; ``undecided``: an interval straddles the bar there.
+    ``from_iso``: the lowest of which it is certain, its interval from the lowest that it may be; None when no rung does or it
+    cannot be told; ``undecided``: an interval straddles the bar there.
     ``worst``: the largest penalty from it. ``highlight_stops``: headroom kept against the highest ISO.
     """
 
@@ -186,7 +187,7 @@ def invariant_from(
         return Invariance(few, False, few, few)
     ordered = sorted(rungs, key=lambda rung: rung.iso)
     nothing = missing(Missing.EVERY_PUSH_COSTS)
-    undecided = False
+    perhaps: int | None = None
     for shot in ordered[:-1]:
         own = [one for one in found if one.shot_iso == shot.iso and one.stops.value is not None]
         if len(own) < len([rung for rung in ordered if rung.iso > shot.iso]):
@@ -195,13 +196,12 @@ def invariant_from(
         worst = max(own, key=lambda one: one.stops.value or 0.0)
         if all((one.stops.high or one.stops.value or 0.0) < allowed_stops for one in own):
             iso = float(shot.iso)
-            return Invariance(
-                Quantity(iso, iso, iso, len(own)), False, worst.stops, highlight_gained(shot, ordered[-1])
-            )
-        if all((one.stops.low or one.stops.value or 0.0) < allowed_stops for one in own):
-            undecided = True
+            found_iso = Quantity(iso, float(perhaps or shot.iso), iso, len(own))
+            return Invariance(found_iso, False, worst.stops, highlight_gained(shot, ordered[-1]))
+        if perhaps is None and all((one.stops.low or one.stops.value or 0.0) < allowed_stops for one in own):
+            perhaps = shot.iso
             nothing = missing(Missing.COST_UNDECIDED, shot.iso)
-    return Invariance(nothing, undecided, unknown(nothing), unknown(nothing))
+    return Invariance(nothing, perhaps is not None, unknown(nothing), unknown(nothing))
 
 
 def highlight_gained(shot: IsoNoise, wanted: IsoNoise) -> Quantity:
