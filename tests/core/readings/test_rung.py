@@ -1,12 +1,16 @@
 """A rung measured from its files, against the truth of the test body."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from tests import making
+from yellowjacket.core.colour.cast import cast_of
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.planning.ladder import Exposure
+from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.ladder import RungHabits, RungSignals, relate_habits, relate_rungs
 from yellowjacket.core.readings.patch import PatchSpec
@@ -125,11 +129,27 @@ def test_a_cast_is_a_drift_and_brightness_is_not():
     assert drift.reason == ""
 
 
+def test_drift_is_told_as_a_converter_sees_it_and_beside_it_with_the_black_that_was_measured():
+    """A body whose true black lies 40 DN above its tag: a converter takes too little off, dark frames turn magenta."""
+    dim = RungSignals(
+        2, {c: q.scaled(0.05) for c, q in signals(2).grey_dn.items()}, 0.0, off_dn=dict.fromkeys(CHANNELS, 40.0)
+    )
+    base = replace(signals(1), off_dn=dict.fromkeys(CHANNELS, 40.0))
+    told = {one.quantity: one for one in relate_rungs([base, dim], 1, making.MATRIX)[2]}
+    filed, corrected = told["neutral_drift_de00"], told["neutral_drift_corrected_de00"]
+    assert filed.result.low > 3
+    assert corrected.result.reason == "not distinguishable from none"
+    assert filed.method.endswith("black as the file says")
+    assert corrected.method.endswith("black as measured")
+    cast, _ = cast_of(dim.grey_as_filed, base.grey_as_filed, making.MATRIX)
+    assert filed.result.value == pytest.approx(cast.value, rel=0.01)
+
+
 def test_a_rung_without_a_grey_signal_says_why():
     blind = RungSignals(2, {c: missing(Missing.CLIPPED) for c in ("R", "G1", "G2", "B")}, 0.0)
     related = relate_rungs([signals(1), blind], 1, making.MATRIX)
     assert {r.quantity for r in related[2]} == {
-        "exposure_error_stops", "neutral_drift_de00", "neutral_drift_duv", "drift_red_stops", "drift_blue_stops",
+        "exposure_error_stops", "neutral_drift_de00", "neutral_drift_corrected_de00", "neutral_drift_duv", "drift_red_stops", "drift_blue_stops",
     }  # fmt: skip
     assert {r.result.reason for r in related[2]} == {"clipped"}
 

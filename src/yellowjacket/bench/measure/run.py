@@ -51,7 +51,7 @@ from yellowjacket.core.readings.rung import SINGLE, RungResult, RungTask, measur
 from yellowjacket.core.readings.scene import Known
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
-METHOD_VERSION = f"{__version__}/3"
+METHOD_VERSION = f"{__version__}/4"
 # Stands for the digest of a rung that was measured without some of its frames.
 INCOMPLETE = "incomplete"
 
@@ -331,16 +331,25 @@ def _signals(ladder: Ladder, rungs: Sequence[Rung]) -> list[RungSignals]:
     related = (Patch.Role.GREY, Patch.Role.BLACK, Patch.Role.COLOUR)
     rows = Reading.objects.filter(rung__in=rungs).filter(
         Q(quantity=Measurand.SIGNAL_DN, patch__role__in=related)
-        | Q(quantity__in=(Measurand.DETAIL, Measurand.COLOUR_DETAIL))
+        | Q(quantity__in=(Measurand.DETAIL, Measurand.COLOUR_DETAIL, Measurand.BLACK_DN))
     )
     for row in rows.select_related("patch"):
         use = str(row.use_id) if row.use_id else ""
         name = row.patch.name if row.patch else None
         readings[row.rung_id].append(CoreReading(name, row.channel, row.measurand, row.result, use=use))
-    roles = _roles(ladder)
+    roles, tags = _roles(ladder), _tags(rungs)
     return [
-        rung_signals(rung.pk, readings[rung.pk], roles, rung.settings(ladder.f_number).level_stops) for rung in rungs
+        rung_signals(
+            rung.pk, readings[rung.pk], roles, rung.settings(ladder.f_number).level_stops, tags.get(rung.pk, {})
+        )
+        for rung in rungs
     ]
+
+
+def _tags(rungs: Sequence[Rung]) -> dict[int, dict[str, float]]:
+    """Black as the files of each rung name it, by channel."""
+    rows = Frame.objects.filter(shot__rung__in=rungs).order_by("-shot__order").values_list("shot__rung_id", "black_dn")
+    return dict(rows)
 
 
 def matrix_of(frame: Frame | None) -> NDArray[np.float64] | None:
@@ -365,12 +374,8 @@ def _exposures(ladder: Ladder, rungs: Sequence[Rung]) -> list[ExposureSignals]:
         readings[row.rung_id].append(
             CoreReading(row.patch.name if row.patch else None, row.channel, row.measurand, row.result)
         )
-    tags: dict[int, dict[str, float]] = {}
-    white = 0.0
-    frames = Frame.objects.filter(shot__rung__in=rungs)
-    for rung_id, tag, top in frames.values_list("shot__rung_id", "black_dn", "white_dn"):
-        tags.setdefault(rung_id, tag)
-        white = max(white, top)
+    tags = _tags(rungs)
+    white = max(Frame.objects.filter(shot__rung__in=rungs).values_list("white_dn", flat=True), default=0.0)
     metered = ladder.reference_rung(rungs).settings(ladder.f_number).level_stops
     return signals_of(
         [

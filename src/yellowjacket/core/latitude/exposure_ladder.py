@@ -128,7 +128,7 @@ def relate_exposures(
             *_casts(rung, reference, roles, fit, xyz_to_camera),
         ]
     found[reference_key] += [
-        Reading(None, channel, Measurand.BLACK_ERROR_DN, _less(fit.black_dn[channel], reference.tag_dn[channel]),
+        Reading(None, channel, Measurand.BLACK_ERROR_DN, fit.black_dn[channel].moved(-reference.tag_dn[channel]),
                 f"{_STEP}, less the black the file says")
         for channel in CHANNELS
     ]  # fmt: skip
@@ -157,15 +157,9 @@ def _below_clip(rung: ExposureSignals) -> ExposureSignals:
 def _with_black(rung: ExposureSignals) -> dict[str, dict[str, Quantity]]:
     """Levels as the file has them, black included."""
     return {
-        name: {channel: _less(quantity, -rung.black_dn.get(channel, 0.0)) for channel, quantity in channels.items()}
+        name: {channel: quantity.moved(rung.black_dn.get(channel, 0.0)) for channel, quantity in channels.items()}
         for name, channels in rung.signals.items()
     }
-
-
-def _less(quantity: Quantity, offset: float) -> Quantity:
-    """The quantity less an exact number."""
-    value, low, high = (None if q is None else q - offset for q in (quantity.value, quantity.low, quantity.high))
-    return Quantity(value, low, high, quantity.n, quantity.notes)
 
 
 def _bands(rung: ExposureSignals, roles: Mapping[str, str]) -> Quantity:
@@ -199,7 +193,8 @@ def _casts(
                 cast, word = unknown(*fit.black_dn.values()), ""
             else:
                 parts = [
-                    {c: _less(q, black.get(c) or 0.0) for c, q in side.get(name, {}).items()} for side in (levels, base)
+                    {c: q.moved(-(black.get(c) or 0.0)) for c, q in side.get(name, {}).items()}
+                    for side in (levels, base)
                 ]
                 cast, word = cast_of(parts[0], parts[1], xyz_to_camera)
             black_used = "fitted black" if quantity is Measurand.CAST_CORRECTED_DE00 else "black as the file says"
@@ -235,7 +230,7 @@ def _whole(rung: ExposureSignals, name: str, channel: str, fit: StepFit) -> Patc
     gain, read = noise.gain.get(channel), noise.read_noise_dn.get(channel)
     if signal is None or not signal.value or signal.value <= 0 or gain is None or not gain.value:
         return None
-    clip = _less(noise.clip_dn, rung.black_dn.get(channel, 0.0))
+    clip = noise.clip_dn.moved(-rung.black_dn.get(channel, 0.0))
     return PatchChannel(
         fit.steps[rung.key], signal, clip, gain, (read.value if read is not None else None) or 0.0, noise.prnu
     )

@@ -67,6 +67,11 @@ class Quantity:
             high=None if self.high is None else self.high * factor,
         )
 
+    def moved(self, offset: float) -> Quantity:
+        """The same quantity plus an exact number."""
+        value, low, high = (None if q is None else q + offset for q in (self.value, self.low, self.high))
+        return replace(self, value=value, low=low, high=high)
+
     @property
     def plain(self) -> list[Any]:
         """As records keep it: value, low, high, n, notes."""

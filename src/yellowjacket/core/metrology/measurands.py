@@ -45,6 +45,7 @@ class Measurand(StrEnum):
     FLAGS = "flags"
     EXPOSURE_ERROR_STOPS = "exposure_error_stops"
     NEUTRAL_DRIFT_DE00 = "neutral_drift_de00"
+    NEUTRAL_DRIFT_CORRECTED_DE00 = "neutral_drift_corrected_de00"
     NEUTRAL_DRIFT_DUV = "neutral_drift_duv"
     DRIFT_RED_STOPS = "drift_red_stops"
     DRIFT_BLUE_STOPS = "drift_blue_stops"
@@ -243,7 +244,10 @@ REGISTRY: Mapping[Measurand, Described] = {
         "Exposure error", "ΔEV", _STOPS, "stops, ±1/6 allowed", _STOPS, _SIGNED, shown=_NUMBERS, linear=True
     ),
     Measurand.NEUTRAL_DRIFT_DE00: Described(
-        "Neutral drift", "ΔE00", _DE00, "ΔE00 from base", _DE00, _TWO, _LOWER, _NUMBERS
+        "Neutral drift", "ΔE00", _DE00, "ΔE00, black as the file says", _DE00, _TWO, _LOWER, _NUMBERS
+    ),
+    Measurand.NEUTRAL_DRIFT_CORRECTED_DE00: Described(
+        "Neutral drift, corrected", "ΔE00", _DE00, "ΔE00, black as measured", _DE00, _TWO, _LOWER, _FOLDED
     ),
     Measurand.NEUTRAL_DRIFT_DUV: Described("Neutral drift", "Δu′v′", "Δu′v′", "", "Δu′v′", better=_LOWER),
     Measurand.DRIFT_RED_STOPS: Described(

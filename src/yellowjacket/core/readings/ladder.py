@@ -31,6 +31,7 @@ from yellowjacket.core.raw.frame import CHANNELS
 RELATED = (
     Measurand.EXPOSURE_ERROR_STOPS,
     Measurand.NEUTRAL_DRIFT_DE00,
+    Measurand.NEUTRAL_DRIFT_CORRECTED_DE00,
     Measurand.NEUTRAL_DRIFT_DUV,
     Measurand.DRIFT_RED_STOPS,
     Measurand.DRIFT_BLUE_STOPS,
@@ -45,6 +46,7 @@ RELATED = (
 _GREY = "grey patch against the reference rung"
 _DRIFTS = (
     Measurand.NEUTRAL_DRIFT_DE00,
+    Measurand.NEUTRAL_DRIFT_CORRECTED_DE00,
     Measurand.NEUTRAL_DRIFT_DUV,
     Measurand.DRIFT_RED_STOPS,
     Measurand.DRIFT_BLUE_STOPS,
@@ -118,7 +120,8 @@ class RungSignals:
     """What relating rungs needs of one rung: patch signals by channel, and the light it was given.
 
     ``expected_stops``: light and gain the settings ask for, in stops over any common zero. ``colours``: signals of
-    colour patches by name. ``detail``: detail in line pairs per picture height by (patch, quantity, use).
+    colour patches by name. ``detail``: detail in line pairs per picture height by (patch, quantity, use). ``off_dn``: by
+    channel, what a black that was measured lies above the one the file names: a converter does not know of it.
     """
 
     key: int
@@ -127,14 +130,26 @@ class RungSignals:
     black_dn: Levels = field(default_factory=dict)
     colours: Mapping[str, Levels] = field(default_factory=dict)
     detail: Mapping[tuple[str, Measurand, str], Quantity] = field(default_factory=dict)
+    off_dn: Mapping[str, float] = field(default_factory=dict)
+
+    @property
+    def grey_as_filed(self) -> Levels:
+        """The grey patch with the black that the file names taken off, as a converter does."""
+        return {channel: q.moved(self.off_dn.get(channel, 0.0)) for channel, q in self.grey_dn.items()}
 
 
-def rung_signals(key: int, readings: Iterable[Reading], roles: Mapping[str, str], expected_stops: float) -> RungSignals:
-    """What relating needs, out of a rung's readings. ``roles``: by patch name; of grey and black the first patch speaks."""
+def rung_signals(
+    key: int, readings: Iterable[Reading], roles: Mapping[str, str], expected_stops: float, tag_dn: Mapping[str, float]
+) -> RungSignals:
+    """What relating needs, out of a rung's readings. ``roles``: by patch name; of grey and black the first patch speaks.
+    ``tag_dn``: black as the file names it, by channel."""
+    off: dict[str, float] = {}
     levels: dict[str, dict[str, dict[str, Quantity]]] = {}
     detail: dict[tuple[str, Measurand, str], Quantity] = {}
     for one in readings:
         if one.patch is None:
+            if one.quantity is Measurand.BLACK_DN and one.result.value is not None and one.channel in tag_dn:
+                off[one.channel] = one.result.value - tag_dn[one.channel]
             continue
         if one.quantity is Measurand.SIGNAL_DN and not one.use:
             of_role = levels.setdefault(roles.get(one.patch, ""), {})
@@ -145,7 +160,7 @@ def rung_signals(key: int, readings: Iterable[Reading], roles: Mapping[str, str]
     def only(role: str) -> dict[str, Quantity]:
         return next(iter(levels.get(role, {}).values()), {})
 
-    return RungSignals(key, only("grey"), expected_stops, only("black"), levels.get("colour", {}), detail)
+    return RungSignals(key, only("grey"), expected_stops, only("black"), levels.get("colour", {}), detail, off)
 
 
 def relate_rungs(
@@ -188,9 +203,11 @@ def _exposure_error(rung: RungSignals, reference: RungSignals) -> Quantity:
 
 
 def _drifts(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[np.float64] | None) -> Iterator[Reading]:
-    """How far the grey patch wanders: red and blue against green in stops, CIEDE2000, Δu′v′."""
-    balanced = _GREY + ", white-balanced there"
-    grey = _patch_colour(rung.grey_dn, reference.grey_dn)
+    """How far the grey patch wanders: red and blue against green in stops, CIEDE2000, Δu′v′. As a converter sees it, with the
+    file's black; and, beside it, with the black that was measured."""
+    balanced = _GREY + ", white-balanced there, black as the file says"
+    grey = _patch_colour(rung.grey_as_filed, reference.grey_as_filed)
+    corrected = _patch_colour(rung.grey_dn, reference.grey_dn)
     found: dict[str, Quantity]
     if rung.key == reference.key:
         found = dict.fromkeys(_DRIFTS, _NONE_HERE)
@@ -200,11 +217,16 @@ def _drifts(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[np
         own, base = grey.own, grey.reference
         found = {
             Measurand.NEUTRAL_DRIFT_DE00: neutral_drift(own, base, xyz_to_camera, _draws(own, base)),
+            Measurand.NEUTRAL_DRIFT_CORRECTED_DE00: _no_grey(rung, reference) if corrected is None else neutral_drift(
+                corrected.own, corrected.reference, xyz_to_camera, _draws(corrected.own, corrected.reference)
+            ),
             Measurand.NEUTRAL_DRIFT_DUV: neutral_drift_duv(own, base, xyz_to_camera, _draws(own, base)),
             Measurand.DRIFT_RED_STOPS: _ratio_drift(own, base, 0), Measurand.DRIFT_BLUE_STOPS: _ratio_drift(own, base, 3),
         }  # fmt: skip
     for name in _DRIFTS:
-        yield Reading(None, ALL, name, found[name], balanced)
+        measured = name is Measurand.NEUTRAL_DRIFT_CORRECTED_DE00
+        how = balanced.replace("as the file says", "as measured") if measured else balanced
+        yield Reading(None, ALL, name, found[name], how)
 
 
 def _ratio_drift(own: ChannelMeans, base: ChannelMeans, channel: int) -> Quantity:

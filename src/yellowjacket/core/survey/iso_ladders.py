@@ -106,10 +106,11 @@ def iso_limits(
     by_iso = {one.key: one for one in results}
     light = dict(zip(task.isos, task.light_stops, strict=True))
     first = next(rung.light[0] for rung in task.rungs if rung.key == task.reference)
+    frame = read_frame(Path(first))
     readings = {iso: by_iso[iso].readings for iso in task.isos if iso in by_iso}
     related = relate_rungs(
-        [rung_signals(iso, own, roles, light[iso]) for iso, own in readings.items()],
-        task.reference if task.reference in readings else min(readings), read_frame(Path(first)).xyz_to_camera,
+        [rung_signals(iso, own, roles, light[iso], _tag(task, iso)) for iso, own in readings.items()],
+        task.reference if task.reference in readings else min(readings), frame.xyz_to_camera,
     )  # fmt: skip
     found = {}
     for use in ("", *uses):
@@ -119,6 +120,11 @@ def iso_limits(
         ]
         found[use or PER_PIXEL] = measured_limits(rungs, profile)
     return FoundIsoLimits(found, tuple(error for one in results for error in one.problems))
+
+
+def _tag(task: IsoLadderTask, iso: int) -> Mapping[str, float]:
+    """Black as the files of a setting name it."""
+    return read_frame(Path(next(rung.light[0] for rung in task.rungs if rung.key == iso))).black_dn
 
 
 def _findings(readings: Sequence[Reading], roles: Mapping[str, str], profile: Profile, use: str) -> dict[str, Quantity]:
