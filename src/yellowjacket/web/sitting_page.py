@@ -56,13 +56,14 @@ class SittingPage:
         self.ladders = list(self.sitting.ladders.select_related(*related))
         if not self.ladders:
             raise Http404
-        # Limits along ISO belong to ISO ladders only.
-        iso_only = [ladder for ladder in self.ladders if ladder.kind == Ladder.Kind.ISO]
+        # Setting ladders have effects and no limits; what people ask for first is the highest ISO.
+        limited = [ladder for ladder in self.ladders if ladder.kind != Ladder.Kind.SETTING]
+        limited.sort(key=lambda ladder: ladder.kind != Ladder.Kind.ISO)
         exposed = [ladder for ladder in self.ladders if ladder.kind != Ladder.Kind.TIME]
         # Exposure ladders first: pushing is what the page is about.
         exposed.sort(key=lambda ladder: ladder.kind != Ladder.Kind.EXPOSURE)
         timed = [ladder for ladder in self.ladders if ladder.kind == Ladder.Kind.TIME]
-        self._tabbed = {"record": iso_only, "push": exposed, "time": timed}.get(step, []) or self.ladders
+        self._tabbed = {"record": limited, "push": exposed, "time": timed}.get(step, []) or self.ladders
         self.ladder = self._chosen(self._tabbed, "ladder")
         self.uses: Sequence[Use] = list(self.sitting.uses.all())
         self.use = self._chosen(self.uses, "use")

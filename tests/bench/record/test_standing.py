@@ -83,7 +83,7 @@ def pushed(make_sitting):
     ladder = sitting.ladders.get()
     for rung in ladder.rungs.all():
         for quantity, value in (("step_stops", rung.at_stops), ("cast_de00", abs(rung.at_stops) + 0.5)):
-            Reading.objects.create(rung=rung, channel="G", quantity=quantity, value=value, low=value, high=value, n=9)
+            Reading.objects.create(rung=rung, channel="all", quantity=quantity, value=value, low=value, high=value, n=9)
     return ladder
 
 

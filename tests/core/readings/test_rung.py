@@ -149,7 +149,8 @@ def test_a_rung_without_a_grey_signal_says_why():
     blind = RungSignals(2, {c: missing(Missing.CLIPPED) for c in ("R", "G1", "G2", "B")}, 0.0)
     related = relate_rungs([signals(1), blind], 1, making.MATRIX)
     assert {r.quantity for r in related[2]} == {
-        "exposure_error_stops", "neutral_drift_de00", "neutral_drift_corrected_de00", "neutral_drift_duv", "drift_red_stops", "drift_blue_stops",
+        "exposure_error_stops", "neutral_drift_de00", "neutral_drift_corrected_de00", "neutral_drift_duv",
+        "drift_red_stops", "drift_blue_stops",
     }  # fmt: skip
     assert {r.result.reason for r in related[2]} == {"clipped"}
 

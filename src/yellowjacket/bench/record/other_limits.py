@@ -16,7 +16,7 @@ from yellowjacket.bench.push.latitude import Exposed
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.core.exposure.notation import shutter_label
+from yellowjacket.core.exposure.notation import between_marks
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS
@@ -121,15 +121,16 @@ def _long(ladder: Ladder, use: Use, found: MeasuredDarks, level: str) -> list[Ot
         if one.seconds is None:
             rows.append(OtherLimit(what, use.name, "none", "", one.reason or one.criterion, str(ladder)))
             continue
-        ends = [shutter_label(end) for end in (one.low, one.high) if end is not None]
-        beyond = ", past the longest dark" if one.beyond else ""
+        ends = [between_marks(end) for end in (one.low, one.high) if end is not None]
+        ended_by = one.criterion or one.reason
+        beyond = ", past the longest dark" if one.beyond and one.criterion else ""
         rows.append(
             OtherLimit(
                 what,
                 use.name,
-                shutter_label(one.seconds),
+                between_marks(one.seconds),
                 " … ".join(ends),
-                one.criterion + beyond,
+                ended_by + beyond,
                 str(ladder),
             )
         )

@@ -25,6 +25,25 @@ def shutter_label(exposure_s: float) -> str:
     return f"1/{round(1 / exposure_s)} s"
 
 
+def between_marks(exposure_s: float) -> str:
+    """An exposure time that was worked out, finer than a mark: "1.4 s", "35 s", "4 min 50 s", "2 h 05 min".
+
+    >>> between_marks(1.42), between_marks(290), between_marks(7500), between_marks(0.0)
+    ('1.4 s', '4 min 50 s', '2 h 05 min', 'under 0.1 s')
+    """
+    if exposure_s < 0.05:
+        return "under 0.1 s"
+    if exposure_s < 10:
+        return f"{exposure_s:.1f} s"
+    whole = round(exposure_s)
+    if whole < 90:
+        return f"{whole} s"
+    if whole < 600:
+        return f"{whole // 60} min {whole % 60:02d} s"
+    minutes = round(whole / 60)
+    return f"{minutes} min" if minutes < 100 else f"{minutes // 60} h {minutes % 60:02d} min"
+
+
 def parse_shutter(text: str) -> float:
     """Seconds from what a tester types: "1/60", "0.5", "15 s", "2 min", "4'"; decimal comma allowed.
 

@@ -64,7 +64,9 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
         decided = standing.decided.get((p.use.name, p.level), "open")
         block.rows.append(Row(p, decisions.get((p.use.pk, p.level)), decided, finished))
     doubts = sorted({doubt for p in standing.proposals for doubt in p.measured.doubts + p.graded.doubts})
-    stave = Stave(page.ladder, columns_of(page.rungs, page.rung), grade_lines(page, standing.proposals))
+    # Only an ISO ladder is graded rung by rung.
+    lines = grade_lines(page, standing.proposals) if standing.proposals else []
+    stave = Stave(page.ladder, columns_of(page.rungs, page.rung), lines)
     found = other_limits.as_evidence([one.limit for one in standing.others])
     return page.context(
         record=record, blocks=list(blocks.values()), doubts=doubts, stave=stave, conditions=standing.conditions,

@@ -118,16 +118,7 @@ def span(seconds: float) -> str:
 @register.filter
 def exposure_time(seconds: float | None) -> str:
     """An interpolated exposure time, finer than a mark: 1.4 s, 35 s, 4 min 50 s, 2 h 05 min."""
-    if seconds is None:
-        return ""
-    if seconds < 10:
-        return f"{seconds:.1f} s"
-    whole = round(seconds)
-    if whole < 90:
-        return f"{whole} s"
-    if whole < 600:
-        return f"{whole // 60} min {whole % 60:02d} s"
-    return span(whole)
+    return "" if seconds is None else notation.between_marks(seconds)
 
 
 @register.filter
