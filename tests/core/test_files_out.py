@@ -91,3 +91,15 @@ def test_a_file_is_measured_alone_and_with_its_pair(tmp_path):
         lost = document["patches"][1]["channels"]["G1"]["noise_dn"]
         assert (lost["value"], "outside this frame" in lost["reason"]) == (None, True)
         assert json.dumps(measurement([document], [], []), allow_nan=False)
+
+
+def test_a_history_keeps_its_signs_in_ascii(tmp_path):
+    """A card is ASCII (FITS standard 4.0, 4.1.2.1): what has a plain form is put plainly, nothing becomes a question mark."""
+    from yellowjacket.core.raw.fits import image_bytes
+
+    said = "from the sitting −3 °C ± 0.5, 640 × 480, Drosselgäßchen"
+    path = tmp_path / "one.fits"
+    path.write_bytes(image_bytes(np.zeros((4, 4), np.float32), {}, [said]))
+    history = " ".join(fits.getheader(path)["HISTORY"])
+    assert "-3 deg C +/- 0.5, 640 x 480" in " ".join(history.split())
+    assert "?" not in history

@@ -164,6 +164,9 @@ def test_a_curve_from_elsewhere_stands_beside_ones_own_and_is_marked(client, two
     row = re.search(r'<tr class=" foreign">.*?</tr>', answer, re.S).group(0)
     assert "not measured here: a magazine, 2025" in row
     assert re.search(r">\s*12\.0<", row)
+    # It is drawn as well, beside one's own range.
+    assert "Dynamic range along ISO" in answer
+    assert answer.count('class="body-curve elsewhere"') == 1
     # It was given per pixel, so at a size it is not shown.
     assert '<tr class=" foreign">' not in client.get(address(two, size=10_000)).content.decode()
     again = client.post("/compare/foreign/", upload(text), follow=True).content.decode()

@@ -201,3 +201,20 @@ def test_a_body_corrected_later_leaves_the_plan_as_it_was_and_says_so(client, si
     page = get(client, f"/sittings/{sitting.pk}/plan/")
     assert "entry has changed since this was planned" in page
     assert get(client, f"/sittings/{sitting.pk}/plan/shots.csv").count("light") == 6
+
+
+def test_what_is_still_to_shoot_is_listed_alone(client, filled):
+    """On paper and as CSV: nothing while every shot has its frame, then only what is to be shot again."""
+    from yellowjacket.bench.check import remedies
+    from yellowjacket.bench.models import Frame
+
+    base = f"/sittings/{filled.pk}/plan/shots"
+    assert "Every shot has its frame" in client.get(f"{base}/?open=yes").content.decode()
+    frame = Frame.objects.filter(sitting=filled, shot__rung__iso=200, shot__kind="light").first()
+    remedies.reshoot(frame)
+    page = client.get(f"{base}/?open=yes").content.decode()
+    assert "1 shot still to take" in page
+    rows = client.get(f"{base}.csv?open=yes").content.decode().splitlines()
+    assert len(rows) == 2
+    assert ",200," in rows[1]
+    assert len(client.get(f"{base}.csv").content.decode().splitlines()) == 13

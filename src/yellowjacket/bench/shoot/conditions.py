@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 from typing import TypeVar
 
 from django.core.cache import cache
-from django.db.models import Count, Max
+from django.db.models import Count, Max, Min
 
 from yellowjacket.bench.models import Body, Conditions, Ladder, Shot, Sitting, SittingEvent
 from yellowjacket.bench.refusal import Refusal
@@ -91,6 +91,13 @@ def keep_instruments(sitting: Sitting, body: Body, shown: Iterable[tuple[Shot | 
 def batteries_of(bodies: Collection[Body]) -> dict[Body, Quantity]:
     """Minutes of exposure and lock-up a charge lasts, from every note on each body; remembered until one is added."""
     return _remembered(bodies, "battery", _battery_of)
+
+
+def room_of(body: Body) -> tuple[float, float] | None:
+    """Lowest and highest room temperature noted with a body's battery, °C."""
+    rows = Conditions.objects.filter(body=body, battery_percent__isnull=False, room_c__isnull=False)
+    found = rows.aggregate(low=Min("room_c"), high=Max("room_c"))
+    return None if found["low"] is None else (found["low"], found["high"])
 
 
 def warmths_of(bodies: Collection[Body]) -> dict[Body, WarmthRecord | None]:

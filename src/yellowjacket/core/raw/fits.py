@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import unicodedata
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -20,6 +21,11 @@ Header = Mapping[str, tuple[str | float | int | None, str]]
 MASK_BITS = {"hot": 1, "warm": 2, "stuck": 4, "dead": 8, "blinking": 16}
 
 
+# A card is ASCII (FITS standard 4.0, 4.1.2.1).
+_PLAIN = {"−": "-", "⁻": "-", "–": "-", "±": "+/-", "×": "x", "°": " deg ", "·": "|", "…": "...", "µ": "u", "“": '"', "”": '"',
+          "’": "'"}  # fmt: skip
+
+
 def _header(cards: Header, history: Sequence[str] = ()) -> fits.Header:
     """A header of ASCII cards, unknown values left out."""
     from astropy.io import fits
@@ -35,7 +41,10 @@ def _header(cards: Header, history: Sequence[str] = ()) -> fits.Header:
 
 
 def _ascii(text: str) -> str:
-    return text.replace("⁻", "-").replace("°", "").encode("ascii", "replace").decode()
+    """Signs that a card cannot hold put plainly; what has no plain form keeps its code."""
+    for sign, plain in _PLAIN.items():
+        text = text.replace(sign, plain)
+    return unicodedata.normalize("NFKD", text).encode("ascii", "namereplace").decode()
 
 
 def image_bytes(data: NDArray[np.generic], cards: Header, history: Sequence[str] = ()) -> bytes:

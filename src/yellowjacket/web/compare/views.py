@@ -28,12 +28,12 @@ from yellowjacket.web.refusals import carried_out
 _CHART_PX = (1040.0, 230.0)
 _PAD_PX = 26.0
 _MOST_PIXELS = 10**12
-_SNR_AXIS = Scale(1.0, 200.0, _CHART_PX[1] - _PAD_PX, _PAD_PX, logarithmic=True)
+_CHART_ENDS = (_CHART_PX[1] - _PAD_PX, _PAD_PX)
 
 
 @dataclass(frozen=True, slots=True)
 class Curve:
-    """A ladder's shadow SNR in the chart: its line, its points, its interval bars, and which style it has."""
+    """A curve in a chart: its line, its points, its interval bars, and which style it has; −1: from elsewhere."""
 
     name: str
     style: int
@@ -70,8 +70,9 @@ def page(request: HttpRequest) -> HttpResponse:
     if wanted:
         try:
             found = bodies.compare(wanted, pixels)
+            elsewhere = _foreign(found, pixels)
             context |= {
-                "found": found, "lines": _lines(found, _foreign(found, pixels)), "curves": _curves(found), "chart_px": _CHART_PX,
+                "found": found, "lines": _lines(found, elsewhere), "charts": _charts(found, elsewhere), "chart_px": _CHART_PX,
                 "axis": [(x, mark) for mark in found.marks if (x := _x(found, mark)) is not None],
             }  # fmt: skip
         except Refusal as refusal:
@@ -107,25 +108,52 @@ def _lines(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]]
     return lines + [replace(line, first=n == 0) for n, line in enumerate(alone)]
 
 
-def _curves(found: Comparison) -> list[Curve]:
-    curves = []
-    for n, one in enumerate(found.ladders):
-        points = []
-        for mark in found.marks:
-            snr = one.at(mark, Measurand.SHADOW_SNR)
-            if snr is not None and snr.value is not None and snr.value > 0:
-                ends = [_SNR_AXIS.at(end if end and end > 0 else snr.value) for end in (snr.high, snr.low)]
-                points.append(
-                    (
-                        _x(found, mark),
-                        _SNR_AXIS.at(snr.value),
-                        ends[0],
-                        ends[1],
-                        f"{one.name}, ISO {mark}: {snr.value:.3g}",
-                    )
-                )
-        curves.append(Curve(one.name, n, " ".join(f"{x:.1f},{y:.1f}" for x, y, *_ in points), points))
-    return curves
+@dataclass(frozen=True, slots=True)
+class Chart:
+    """A quantity along ISO: its name, and the curves of the bodies, those from elsewhere dashed."""
+
+    name: str
+    unit: str
+    curves: Sequence[Curve]
+
+
+def _charts(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]]) -> list[Chart]:
+    """Shadow SNR; and every quantity that somebody else has a curve of."""
+    foreign: dict[tuple[str, str], list[Line]] = {}
+    own: dict[tuple[str, str], Measurand] = {("Shadow SNR", ""): Measurand.SHADOW_SNR}
+    for beside, line in elsewhere:
+        foreign.setdefault((line.quantity, line.unit), []).append(line)
+        if beside is not None:
+            own[line.quantity, line.unit] = beside
+    charts = []
+    for key in dict.fromkeys([*own, *foreign]):
+        bodies_ = [
+            (one.name, n, [one.at(mark, own[key]) for mark in found.marks]) for n, one in enumerate(found.ladders)
+        ]
+        rows = (bodies_ if key in own else []) + [(line.name, -1, line.cells) for line in foreign.get(key, [])]
+        values = [
+            q.value for _, _, cells in rows for q in cells if q is not None and q.value is not None and q.value > 0
+        ]
+        if values:
+            # Stops stand on a straight axis, ratios and electrons on a logarithmic one.
+            straight = key[1] == "stops"
+            low, high = min(values), max(values)
+            axis = (
+                Scale(low - 0.5, high + 0.5, *_CHART_ENDS)
+                if straight
+                else Scale(low / 1.2, high * 1.2, *_CHART_ENDS, logarithmic=True)
+            )
+            charts.append(Chart(key[0], key[1], [_curve(found, axis, *row) for row in rows]))
+    return charts
+
+
+def _curve(found: Comparison, axis: Scale, name: str, style: int, cells: Sequence[Quantity | None]) -> Curve:
+    points = []
+    for mark, q in zip(found.marks, cells, strict=True):
+        if q is not None and q.value is not None and q.value > 0:
+            high, low = (axis.at(end if end and end > 0 else q.value) for end in (q.high, q.low))
+            points.append((_x(found, mark), axis.at(q.value), high, low, f"{name}, ISO {mark}: {q.value:.3g}"))
+    return Curve(name, style, " ".join(f"{x:.1f},{y:.1f}" for x, y, *_ in points), points)
 
 
 def _x(found: Comparison, mark: int) -> float:

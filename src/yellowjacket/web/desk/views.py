@@ -23,6 +23,7 @@ from yellowjacket.bench.register import bodies as bodies_
 from yellowjacket.bench.register import desk as desk_
 from yellowjacket.bench.register import history, usage
 from yellowjacket.bench.register import search as search_
+from yellowjacket.bench.shoot import conditions
 from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
@@ -65,7 +66,9 @@ def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:
         saved = form.save()
         messages.success(request, f"{saved} is in the register.")
         return redirect("desk:bodies")
+    battery = conditions.batteries_of([body])[body] if body else None
     context = {
+        "battery": battery if battery and battery.known else None, "room": conditions.room_of(body) if body else None,
         "form": form, "body": body, "place": "bodies", "history": history.of_body(body) if body else (),
         "sittings": Sitting.objects.filter(ladders__body=body).distinct() if body else (),
     }  # fmt: skip

@@ -43,12 +43,13 @@ def _attachment(response: HttpResponse, sitting: Sitting, ending: str) -> HttpRe
 
 @require_GET
 def shots_csv(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """The shot list, one row a shot."""
+    """The shot list, one row a shot; with ``open`` only the shots that have no frame."""
     sitting, timeline = _timeline(request, sitting_id)
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     writer = csv.writer(response)
     writer.writerow(CSV_COLUMNS)
-    for row in timeline.rows():
+    still_open = "open" in request.GET
+    for row in timeline.rows(still_open=still_open):
         shot, exposure = row.entry.shot, row.settings.exposure
         cells = (
             row.number, row.begins.isoformat(timespec="seconds"), str(row.ladder), row.label, shot.kind, shot.repeat,
@@ -58,7 +59,7 @@ def shots_csv(request: HttpRequest, sitting_id: int) -> HttpResponse:
             "; ".join(f"{change.what} {change.new}" for change in row.changes),
         )  # fmt: skip
         writer.writerow([safe_text(cell) for cell in cells])
-    return _attachment(response, sitting, "shots.csv")
+    return _attachment(response, sitting, "to-shoot.csv" if still_open else "shots.csv")
 
 
 @require_GET

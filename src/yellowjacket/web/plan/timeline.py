@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from yellowjacket.bench.models import Ladder, Sitting
+from yellowjacket.bench.models import Ladder, Shot, Sitting
 from yellowjacket.bench.plan.sittings import planned_ladders, schedule_of
 from yellowjacket.core.planning.ladder import PlannedLadder, Settings
 from yellowjacket.core.planning.shot_order import Change, changes
@@ -76,13 +76,22 @@ class Timeline:
             if entry.fresh_battery
         ]
 
-    def rows(self) -> Iterator[ShotRow]:
-        """Every shot in order, with what to change before it."""
+    @property
+    def runs_out(self) -> bool:
+        """Whether a battery that must not be changed is empty before the end."""
+        return any(entry.battery_share is not None and entry.battery_share <= 0 for entry in self.schedule.entries)
+
+    def rows(self, *, still_open: bool = False) -> Iterator[ShotRow]:
+        """Every shot in order, with what to change before it. ``still_open``: only those that have no frame, be it that they
+        were never shot or that they are to be shot again."""
         before: Settings | None = None
         capped = False
+        taken = _taken(self.ladders) if still_open else frozenset()
         for number, entry in enumerate(self.schedule.entries, start=1):
             ladder, plan = self.ladders[entry.ladder_index]
             rung = plan.rungs[entry.shot.rung_index]
+            if (ladder.pk, rung.key, entry.shot.kind, entry.shot.repeat) in taken:
+                continue
             dark = entry.shot.kind == "dark"
             cap = dark if dark != capped else None
             yield ShotRow(
@@ -90,6 +99,12 @@ class Timeline:
                 changes(before, rung.settings, cap=cap),
             )  # fmt: skip
             before, capped = rung.settings, dark
+
+
+def _taken(ladders: Sequence[tuple[Ladder, PlannedLadder]]) -> frozenset[tuple[int, str, str, int]]:
+    """Shots that have a frame: ladder, rung, kind and repeat."""
+    shots = Shot.objects.filter(rung__ladder__in=[ladder.pk for ladder, _ in ladders], frame__isnull=False)
+    return frozenset(shots.values_list("rung__ladder_id", "rung__key", "kind", "repeat"))
 
 
 def timeline_of(sitting: Sitting) -> Timeline:

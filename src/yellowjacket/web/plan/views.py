@@ -255,8 +255,10 @@ def shot_list(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The shot list on paper, with boxes to tick."""
     sitting_page = SittingPage(request, sitting_id, "plan")
     timeline = timeline_of(sitting_page.sitting)
+    still_open = "open" in request.GET
     context = sitting_page.context(
-        rows=timeline.rows(), total=timeline.schedule.total_s, notes=timeline.schedule.notes
+        rows=list(timeline.rows(still_open=still_open)), still_open=still_open, total=timeline.schedule.total_s,
+        notes=timeline.schedule.notes,
     )  # fmt: skip
     return render(request, "plan/shot_list.html", context)
 
