@@ -1,13 +1,17 @@
 """Blind rounds: nothing leaks, answers count once, the line comes at the end and becomes a profile."""
 
 import io
+import json
 import re
 
 import pytest
 from PIL import Image
 
-from yellowjacket.bench.look import blind_rounds
+from yellowjacket.bench.look import blind_rounds, grades
 from yellowjacket.bench.models import BlindRound, BlindTrial, Frame, Reading, ToleranceProfile
+from yellowjacket.bench.record.proposals import proposals
+from yellowjacket.core.limits.tolerance import profile_from
+from yellowjacket.core.limits.tolerance_file import profile_document, read_profile
 
 pytestmark = pytest.mark.django_db
 
@@ -115,20 +119,52 @@ def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round
     kept = client.post(profile_of(round_), {"name": "Wren’s own"}, follow=True).content.decode()
     assert "can be chosen as the tolerance" in kept
     profile = ToleranceProfile.objects.get(name="Wren’s own")
-    clean, usable, emergency = profile.criteria.criteria[1].thresholds
-    assert usable == pytest.approx(found.snr.value, abs=1e-3)
+    by_key = {one.key: one for one in profile.criteria.criteria}
+    clean, usable, emergency = by_key["shadow_snr"].thresholds
+    assert usable == pytest.approx(found.snr.value, rel=2e-3)
     assert clean > usable > emergency
+    # Every criterion comes from the rung at the line; what nobody could look at is dropped.
+    assert set(by_key) == {"grey_snr", "shadow_snr", "chroma_noise"} | ({"neutral_drift"} & set(by_key))
+    use = round_.use
+    measured.profile = profile
+    measured.save()
+    limits = {one.level: one.measured for one in proposals(measured.ladders.get()) if one.use == use}
+    assert limits["usable"].mark == 200
     taken = client.post(profile_of(round_), {"name": "Wren’s own"}, follow=True).content.decode()
     assert "choose another name" in taken
     assert "it is over" not in taken
     assert "answers stand" in client.post(f"/rounds/{round_.token}/back/").content.decode()
 
 
-def test_somebody_who_accepts_everything_has_no_line(client, round_):
+def test_somebody_who_accepts_everything_is_limited_by_no_default(client, measured, round_):
     text = finish(client, round_, lambda iso: True)
-    assert "everything was accepted" in text
+    assert "accepts everything that was shown" in text
+    client.post(profile_of(round_), {"name": "All of it", "use_it": "1"}, follow=True)
+    measured.refresh_from_db()
+    limits = {one.level: one.measured for one in proposals(measured.ladders.get()) if one.use == round_.use}
+    assert (limits["usable"].mark, limits["usable"].at_least) == (400, True)
+
+
+def test_somebody_who_accepts_nothing_has_no_line(client, round_):
+    assert "nothing was accepted" in finish(client, round_, lambda iso: False)
     refused = client.post(profile_of(round_), {"name": "x"}, follow=True).content.decode()
     assert "gives no threshold" in refused
+
+
+def test_earlier_grades_on_the_other_side_of_the_line_are_named(client, measured, round_):
+    rung = measured.ladders.get().rungs.get(iso=200)
+    grades.grade_rung(rung, round_.use, round_.person, 5)
+    assert "ISO 200 of the Heath was graded E, which this line accepts" in finish(
+        client, round_, lambda iso: iso <= 200
+    )
+
+
+def test_a_profile_that_drops_a_criterion_comes_back_from_its_file():
+    thresholds = {"detail": None, "grey_snr": [50.0, 20.0, 5.0]}
+    document = profile_document(profile_from("Own", thresholds))
+    assert "detail" in document["without"]
+    name, read = read_profile(json.loads(json.dumps(document)))
+    assert profile_from(name, read) == profile_from("Own", thresholds)
 
 
 @pytest.mark.parametrize(

@@ -9,10 +9,11 @@ from __future__ import annotations
 import math
 import random
 import secrets
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import timedelta
 
+import numpy as np
 from django.db import transaction
 from django.utils import timezone
 
@@ -21,6 +22,7 @@ from yellowjacket.bench.models import (
     BlindRound,
     BlindTrial,
     Frame,
+    Grade,
     Ladder,
     PairVerdict,
     Reading,
@@ -33,7 +35,16 @@ from yellowjacket.bench.models import (
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles
-from yellowjacket.core.judging.psychometrics import CATCH_SHARE, Threshold, fitted, order_of, planned_trials, told_apart
+from yellowjacket.core.judging.psychometrics import (
+    CATCH_SHARE,
+    FEWEST_TRIALS,
+    Threshold,
+    fitted,
+    order_of,
+    planned_trials,
+    told_apart,
+)
+from yellowjacket.core.limits.iso_limits import WORST_GRADE
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
@@ -41,6 +52,8 @@ from yellowjacket.core.metrology.measurands import Measurand
 # What stands for the noise of a picture: the SNR of its shadow at the use's size, where noise is seen first.
 CRITERION = Measurand.SHADOW_SNR
 _MOST_TRIALS = 200
+# Thresholds are kept to four digits.
+_ROUNDING = 1e-3
 _FEWEST_RUNGS = 3
 PRACTICE = (BlindRound.Kind.HIGHER, BlindRound.Kind.SAME)
 PRACTICE_TRIALS = 20
@@ -326,6 +339,24 @@ class RoundResult:
     catches_passed: int
     catches: int
     answers: list[tuple[Rung, float, int, int]]
+    # What a profile looks at, by criterion key, at the line; where everything was accepted, at the noisiest rung shown.
+    at_line: Mapping[str, Quantity] = field(default_factory=dict)
+    accepts_all: bool = False
+    # How well the line is known, in stops of noise either way, and what was asked for.
+    reached_stops: float | None = None
+    wanted_stops: float = 0.0
+    contradicted: Sequence[str] = ()
+
+    @property
+    def criteria(self) -> list[tuple[str, Quantity]]:
+        """What reads so at the line, by the names of the criteria."""
+        labels = {one.key: one.label for one in DEFAULT_CRITERIA}
+        return [(labels[key], value) for key, value in self.at_line.items()]
+
+    @property
+    def precise(self) -> bool:
+        """Whether the asked precision was reached."""
+        return self.reached_stops is not None and self.reached_stops <= self.wanted_stops
 
 
 def _must_be_over(round_: BlindRound) -> None:
@@ -355,14 +386,56 @@ def result_of(round_: BlindRound) -> RoundResult:
         said = counts.setdefault(one.rung_id, [0, 0])
         said[0] += bool(one.accepted)
         said[1] += 1
-    answers = [(*noise[pk], said, shown) for pk, (said, shown) in counts.items()]
+    answers = sorted(((*noise[pk], said, shown) for pk, (said, shown) in counts.items()), key=lambda row: row[1])
+    everything = bool(plain) and all(one.accepted for one in plain) and len(plain) >= FEWEST_TRIALS
+    line = Quantity(answers[-1][1]) if everything else log2
+    reached = None if log2.low is None or log2.high is None else (log2.high - log2.low) / 2
     return RoundResult(
-        threshold,
-        snr,
-        sum(bool(one.accepted) for one in catches),
-        len(catches),
-        sorted(answers, key=lambda row: row[1]),
-    )
+        threshold, snr, sum(bool(one.accepted) for one in catches), len(catches), answers,
+        _at_line(round_, line), everything, reached, round_.wanted_stops, _contradicted(round_, noise, line),
+    )  # fmt: skip
+
+
+def _at_line(round_: BlindRound, line: Quantity) -> dict[str, Quantity]:
+    """Every criterion between the two rungs around the line, straight in logarithms; those without readings are left out."""
+    if line.value is None:
+        return {}
+    stimuli = sorted(stimuli_of(round_.sitting, round_.use), key=lambda pair: pair[1])
+    findings = Reading.objects.findings_by_use([rung for rung, _ in stimuli])
+    seen = [(noise, at_use(findings, round_.use, rung)) for rung, noise in stimuli]
+    profile = round_.sitting.profile.criteria.seen_in(monochrome=round_.use.monochrome)
+    found: dict[str, Quantity] = {}
+    for criterion in profile.criteria:
+        curve = [
+            (noise, value)
+            for noise, own in seen
+            if (value := own[criterion.key].value if criterion.key in own else None) is not None and value > 0
+        ]
+        if len(curve) > 1:
+            x, y = [noise for noise, _ in curve], [math.log(value) for _, value in curve]
+            value, *ends = (
+                math.exp(float(np.interp(line.value if at is None else at, x, y)))
+                for at in (line.value, line.low, line.high)
+            )
+            found[criterion.key] = Quantity(value, min(ends), max(ends), len(curve))
+    return found
+
+
+def _contradicted(round_: BlindRound, noise: Mapping[int, tuple[Rung, float]], line: Quantity) -> list[str]:
+    """Earlier grades of the same person for the same use that lie on the other side of the line, in words."""
+    if line.value is None:
+        return []
+    said = []
+    for ladder in {rung.ladder for rung, _ in noise.values()}:
+        for (rung_id, use_id), grade in Grade.objects.current(ladder, round_.person).items():
+            if use_id != round_.use_id or rung_id not in noise or grade.grade is None:
+                continue
+            rung, level = noise[rung_id]
+            accepted, usable = level <= line.value, grade.grade <= WORST_GRADE["usable"]
+            if accepted != usable:
+                side = "this line accepts" if accepted else "this line does not accept"
+                said.append(f"{rung} of the {ladder.body.model} was graded {grade.letter}, which {side}")
+    return sorted(said)
 
 
 def verdicts_of(round_: BlindRound) -> Sequence[PairVerdict]:
@@ -415,16 +488,25 @@ def practice_rounds(person: str | None = None) -> list[Practised]:
 
 
 def profile_from_round(round_: BlindRound, name: str) -> ToleranceProfile:
-    """A tolerance profile whose usable shadow SNR is the person's own line; clean and emergency keep their distance.
+    """A tolerance profile of the person's own line: every criterion as it reads there is what is just usable; clean and
+    emergency keep their distance from it. What has no readings is dropped: nobody has looked at it. Where everything was
+    accepted, the noisiest that was shown is usable, for the line lies beyond it.
 
     Refuses a round without a threshold and a name that is taken.
     """
     if round_.kind != BlindRound.Kind.LINE:
         raise Refusal("Only a round that looks for a line gives a tolerance profile.")
     found = result_of(round_)
-    if found.snr.value is None:
+    if not found.at_line:
         raise Refusal(f"This round gives no threshold: {found.snr.reason}.")
-    default = next(one for one in DEFAULT_CRITERIA if one.key == CRITERION)
-    usable = default.threshold("usable")
-    own = [round(found.snr.value * default.threshold(level) / usable, 3) for level in LEVELS]
-    return profiles.add(name, {CRITERION: own})
+    thresholds: dict[str, list[float] | None] = {}
+    for default in DEFAULT_CRITERIA:
+        at = found.at_line.get(default.key)
+        if at is None or not at.value:
+            thresholds[default.key] = None
+            continue
+        # On the side that accepts: what reads exactly as the line did is usable.
+        usable = at.value * (1 - _ROUNDING if default.at_least else 1 + _ROUNDING)
+        own = [usable * default.threshold(level) / default.threshold("usable") for level in LEVELS]
+        thresholds[default.key] = [float(f"{value:.4g}") for value in own]
+    return profiles.add(name, thresholds)

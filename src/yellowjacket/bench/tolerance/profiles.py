@@ -23,9 +23,9 @@ def known() -> QuerySet[ToleranceProfile]:
 
 
 @transaction.atomic
-def add(name: str, thresholds: Mapping[str, Sequence[float]]) -> ToleranceProfile:
-    """A profile with own thresholds; criteria that are not named keep the defaults. Refuses a name that is taken, and
-    thresholds out of order: sittings that were judged by a profile must find it as it was."""
+def add(name: str, thresholds: Mapping[str, Sequence[float] | None]) -> ToleranceProfile:
+    """A profile with own thresholds; criteria that are not named keep the defaults, None drops one. Refuses a name that is
+    taken, and thresholds out of order: sittings that were judged by a profile must find it as it was."""
     name = name.strip()[:80]
     if not name:
         raise Refusal("Give the profile a name.")
@@ -36,7 +36,9 @@ def add(name: str, thresholds: Mapping[str, Sequence[float]]) -> ToleranceProfil
     except ValueError as error:
         raise Refusal(f"{error}.") from error
     trail.note("tolerance made", name)
-    return ToleranceProfile.objects.create(name=name, thresholds={key: list(own) for key, own in thresholds.items()})
+    return ToleranceProfile.objects.create(
+        name=name, thresholds={key: own if own is None else list(own) for key, own in thresholds.items()}
+    )
 
 
 def take_in(data: bytes, file_name: str) -> ToleranceProfile:

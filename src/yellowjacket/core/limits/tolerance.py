@@ -95,7 +95,7 @@ class Profile:
 
 
 def profile_from(name: str, thresholds: Mapping[str, object]) -> Profile:
-    """The default criteria with a tester's own thresholds, ``{criterion key: [clean, usable, emergency]}``.
+    """The default criteria with a tester's own thresholds, ``{criterion key: [clean, usable, emergency]}``; None drops one.
 
     Raises ValueError, naming the criterion, for unknown keys and for thresholds out of order.
     """
@@ -104,7 +104,11 @@ def profile_from(name: str, thresholds: Mapping[str, object]) -> Profile:
     if unknown:
         raise ValueError(f"unknown criteria {', '.join(unknown)}; known are {', '.join(known)}")
     own, long, exposure = (
-        tuple(_with(criterion, thresholds.get(criterion.key)) for criterion in criteria)
+        tuple(
+            _with(criterion, thresholds.get(criterion.key))
+            for criterion in criteria
+            if thresholds.get(criterion.key, ()) is not None
+        )
         for criteria in (DEFAULT_CRITERIA, LONG_CRITERIA, EXPOSURE_CRITERIA)
     )
     return Profile(name, own, long, exposure)

@@ -31,6 +31,8 @@ class ProfileDocument(Document):
     name: Annotated[str, Field(min_length=1, max_length=_LONGEST_NAME)]
     levels: list[Literal["clean", "usable", "emergency"]] = ["clean", "usable", "emergency"]
     criteria: dict[str, _Thresholds]
+    # Criteria that do not count.
+    without: list[str] = []
 
 
 def profile_document(profile: Profile) -> dict[str, Any]:
@@ -38,6 +40,7 @@ def profile_document(profile: Profile) -> dict[str, Any]:
     return {
         "schema": SCHEMA, "name": profile.name, "levels": list(LEVELS),
         "criteria": {one.key: _criterion(one) for one in profile.every},
+        "without": [one.key for one in Profile(profile.name).every if one.key not in {own.key for own in profile.every}],
     }  # fmt: skip
 
 
@@ -45,8 +48,9 @@ def _criterion(one: Criterion) -> dict[str, Any]:
     return {"label": one.label, "better": "more" if one.at_least else "less", "thresholds": list(one.thresholds)}
 
 
-def read_profile(document: object) -> tuple[str, dict[str, list[float]]]:
-    """Name and thresholds ``{criterion key: [clean, usable, emergency]}`` of a document. Raises ProfileFileError."""
+def read_profile(document: object) -> tuple[str, dict[str, list[float] | None]]:
+    """Name and thresholds ``{criterion key: [clean, usable, emergency]}`` of a document, None for those that do not count.
+    Raises ProfileFileError."""
     if not isinstance(document, Mapping) or not str(document.get("schema", "")).startswith("yellowjacket-tolerance/"):
         raise ProfileFileError("This file is no tolerance profile: its schema is missing.")
     if document["schema"] != SCHEMA:
@@ -58,7 +62,8 @@ def read_profile(document: object) -> tuple[str, dict[str, list[float]]]:
     name = read.name.strip()
     if not name or not name.isprintable():
         raise ProfileFileError("The profile has no name.")
-    thresholds = {key: list(one.thresholds) for key, one in read.criteria.items()}
+    thresholds: dict[str, list[float] | None] = {key: list(one.thresholds) for key, one in read.criteria.items()}
+    thresholds |= dict.fromkeys(read.without)
     try:
         profile_from(name, thresholds)
     except ValueError as error:
