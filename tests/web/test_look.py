@@ -392,6 +392,32 @@ def test_blind_pairs_become_verdicts_and_leak_nothing(client, two):
     assert "slightly better" in client.get(f"/rounds/{round_.token}/").content.decode()
 
 
+@pytest.mark.parametrize("use_name", ["Pixel level", "Web"])
+@pytest.mark.parametrize("scale", [1.0, 0.7])
+def test_nothing_but_the_picture_tells_the_sides_of_a_blind_pair_apart(client, two, use_name, scale):
+    """Another number of pixels in the register, another scale of the pictures, another brightness: equal field, pixels,
+    brightness and bytes all the same."""
+    import numpy as np
+
+    from yellowjacket.bench.models import Body
+
+    other = two.ladders.last()
+    Body.objects.filter(pk=other.body_id).update(pixel_width=900, pixel_height=630)
+    Placement.objects.create(ladder=other, a=scale, b=0.0, x0=20.0, y0=10.0, points=2, found_by="marked")
+    use = two.uses.get(name=use_name)
+    round_ = blind_rounds.begin(two, use, "Wren", 1.0, "pairs")
+    for trial in list(round_.trials.all())[:2]:
+        answers = [client.get(f"/rounds/{round_.token}/{trial.token}/{side}.png") for side in ("left", "right")]
+        assert answers[0].headers == answers[1].headers
+        assert len(answers[0].content) == len(answers[1].content)
+        pair = [Image.open(io.BytesIO(one.content)) for one in answers]
+        assert pair[0].size == pair[1].size
+        assert min(pair[0].size) > 20
+        linear = [np.asarray(one, np.float64) / 255 for one in pair]
+        means = [float(np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4).mean()) for v in linear]
+        assert means[0] == pytest.approx(means[1], rel=0.01)
+
+
 def test_a_blind_pair_shows_the_same_spot_of_both_bodies(two):
     one, other = two.ladders.all()
     Placement.objects.create(ladder=other, a=1.0, b=0.0, x0=12.0, y0=-5.0, points=2, found_by="marked")

@@ -251,6 +251,16 @@ def spot_on(trial: BlindTrial, side: str) -> tuple[int, int]:
     return max(0, round(x)), max(0, round(y))
 
 
+def scale_between(trial: BlindTrial) -> float:
+    """Pixels of the right side's frame to one of the left side's, as the pictures lie on one another."""
+    other = trial.other
+    left, right = frame_of(trial, "left"), frame_of(trial, "right")
+    if other is None or left is None or right is None or other.ladder_id == trial.rung.ladder_id:
+        return 1.0
+    sizes = {trial.rung.ladder_id: (left.width, left.height), other.ladder_id: (right.width, right.height)}
+    return registration.between(trial.rung.ladder, other.ladder, sizes).scale
+
+
 def next_trial(round_: BlindRound) -> BlindTrial | None:
     """The trial to answer, or None at the end."""
     return round_.trials.filter(answered_at__isnull=True).select_related("rung__ladder__body", "other").first()

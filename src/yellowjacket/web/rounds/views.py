@@ -13,22 +13,18 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.look import blind_rounds
-from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import BlindRound, BlindTrial
 from yellowjacket.bench.people import accounts
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles
 from yellowjacket.bench.typed import decimal
-from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.raw.frame import FrameError
-from yellowjacket.web import pictures
 from yellowjacket.web.people.doors import role_of
 from yellowjacket.web.refusals import carried_out, refused
+from yellowjacket.web.rounds import shown
 from yellowjacket.web.shared_views import picture_response
 from yellowjacket.web.sitting_page import SittingPage
 
-# Pixels of the picture at the use's size that are shown, one to a device pixel.
-_CROP_PX = (512, 480)
 _PRECISIONS = (1.0, 0.5, 0.3)
 _SCORES = ((2, "left clearly"), (1, "left slightly"), (0, "equal"), (-1, "right slightly"), (-2, "right clearly"))
 
@@ -89,7 +85,7 @@ def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, obje
     trial = blind_rounds.next_trial(round_)
     context: dict[str, object] = {
         "round": round_, "trial": trial, "answered": round_.trials.filter(answered_at__isnull=False).count(),
-        "planned": round_.trials.count(), "crop": _CROP_PX, "scores": _SCORES, "guest": guest,
+        "planned": round_.trials.count(), "crop": shown.CROP_PX, "scores": _SCORES, "guest": guest,
     }  # fmt: skip
     if trial is None and not guest:
         if round_.kind == BlindRound.Kind.LINE:
@@ -179,16 +175,10 @@ def picture(request: HttpRequest, token: str, trial: str, side: str = "left") ->
         blind_rounds.must_be_open(found.round)
     except Refusal as refusal:
         raise Http404(str(refusal)) from refusal
-    frame = blind_rounds.frame_of(found, side)
-    if frame is None:
-        raise Http404
-    rung = found.other if side == "right" and found.other else found.rung
-    use = found.round.use
-    how = Developing.of(rung.ladder).of_frame(frame, rung.pk, Switches(monochrome=use.monochrome)).how
-    factor, _ = use_noise_factor(rung.ladder.body.pixels, use.whole_frame_pixels)
-    cut = (round(_CROP_PX[0] * factor), round(_CROP_PX[1] * factor))
-    rect = pictures.clamped(frame.width, frame.height, blind_rounds.spot_on(found, side), cut)
     try:
-        return picture_response(pictures.crop_png(frame, rect, how, factor), "image/png")
+        data = shown.picture_of(found, side)
     except FrameError as error:
         raise Http404("The original of this picture is gone.") from error
+    if data is None:
+        raise Http404
+    return picture_response(data, "image/png")
