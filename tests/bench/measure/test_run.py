@@ -1,5 +1,7 @@
 """Measuring a sitting, the jobs behind it, and what is kept when something goes wrong."""
 
+import math
+
 import pytest
 
 from tests import making, workers
@@ -8,8 +10,9 @@ from yellowjacket.bench.intake import importing
 from yellowjacket.bench.jobs import executor, queue
 from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.measure import patches, run, staleness
-from yellowjacket.bench.models import Frame, Job, Patch, Problem, Reading
+from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.metrology.notes import Remark
 
 pytestmark = pytest.mark.django_db
 
@@ -178,3 +181,37 @@ def test_a_ladder_without_a_pair_is_named_and_the_others_are_measured(shot_sitti
     job = measure(shot_sitting)
     assert job.state == "done"
     assert job.message.startswith("2 rungs measured. ISO · Heath: No rung has two frames yet")
+
+
+def test_a_clip_point_that_one_rung_saw_counts_for_all_of_its_iso(measured):
+    """The tag of the file says 30 000 e⁻; a rung that was exposed until its wells were full saw 26 000."""
+    ladder = measured.ladders.get()
+    low = ladder.rungs.get(iso=100)
+    copy = Ladder.objects.get(pk=ladder.pk)
+    copy.pk, copy.position, copy.kind = None, 5, "exposure"
+    copy.save()
+    seen = Rung.objects.get(pk=low.pk)
+    seen.pk, seen.ladder = None, copy
+    seen.save()
+    Reading.objects.create(
+        rung=seen, channel="all", quantity="saturation_e", value=26000.0, low=25800.0, high=26200.0, n=99
+    )
+    tagged = {
+        "saturation_e": (30000.0, 24000.0, 31000.0), "range_snr1": (11.0, 10.6, 11.1), "range_engineering": (11.5, 11.0, 11.6),
+    }  # fmt: skip
+    for quantity, (value, lowest, highest) in tagged.items():
+        Reading.objects.update_or_create(
+            rung=low, patch=None, use=None, channel="all", quantity=quantity,
+            defaults={"value": value, "low": lowest, "high": highest, "n": 9, "notes": [["FROM_TAG"]]},
+        )  # fmt: skip
+    run.spread_clips(ladder)
+    now = {row.quantity: row.result for row in Reading.objects.filter(rung=low, patch=None, use=None, channel="all")}
+    assert now["saturation_e"].value == 26000.0
+    assert "as seen at" in now["saturation_e"].reason
+    for quantity in ("range_snr1", "range_engineering"):
+        assert now[quantity].value == pytest.approx(tagged[quantity][0] + math.log2(26 / 30))
+        assert not now[quantity].has(Remark.FROM_TAG)
+        assert now[quantity].low < now[quantity].value < now[quantity].high
+    before = now["range_snr1"]
+    run.spread_clips(ladder)
+    assert Reading.objects.get(rung=low, use=None, quantity="range_snr1").result == before

@@ -37,12 +37,14 @@ from yellowjacket.core.metrology.measurands import Reading as CoreReading
 from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.raw.rect import even_rect
 from yellowjacket.core.readings.ladder import (
+    MOVED_BY_CLIP,
     RELATED,
     RungHabits,
     RungSignals,
     relate_habits,
     relate_rungs,
     rung_signals,
+    with_seen_clip,
 )
 from yellowjacket.core.readings.output_size import UseSize
 from yellowjacket.core.readings.patch import UNIFORM, PatchSpec
@@ -88,6 +90,8 @@ def measure_sitting(job: Job, progress: progress_.Progress) -> str:
     for task, outcome in run_all(measure_rung, [replace(one.task, threads=threads) for one in stale.values()]):
         store_result(job.sitting, stale[task.key], outcome)
         progress.step()
+    for ladder in ladders:
+        spread_clips(ladder)
     for ladder in ladders:
         store_relations(ladder)
         if ladder.rungs.filter(pk__in=list(stale)).exclude(value="").exists():
@@ -315,6 +319,31 @@ def store_relations(ladder: Ladder) -> None:
     Reading.objects.filter(rung__in=rungs, quantity__in=(*RELATED, *EXPOSED)).delete()
     for rung in rungs:
         _store_readings(rung, related[rung.pk])
+
+
+def spread_clips(ladder: Ladder) -> None:
+    """Where wells were seen to be full at an ISO of a body, that counts for all rungs of the sitting at that ISO: on the
+    others only the tag of the file stood in."""
+    shot = Rung.objects.filter(ladder__sitting=ladder.sitting_id, ladder__body=ladder.body_id)
+    rungs = {rung.pk: rung for rung in shot.exclude(measured_inputs="").select_related("ladder")}
+    found = Reading.objects.filter(rung__in=rungs, patch=None, channel="all", quantity__in=MOVED_BY_CLIP)
+    rows = list(found)
+    full = {row.rung_id: row.result for row in rows if row.quantity == Measurand.SATURATION_E and row.use_id is None}
+    seen: dict[tuple[int, str], tuple[str, Quantity]] = {}
+    for pk, quantity in full.items():
+        key = rungs[pk].iso, rungs[pk].value
+        if quantity.known and not quantity.has(Remark.FROM_TAG, Remark.CLIP_SEEN_AT):
+            seen.setdefault(key, (f"{rungs[pk]} of {rungs[pk].ladder}", quantity))
+    changed = []
+    for row in rows:
+        key, tagged = (rungs[row.rung_id].iso, rungs[row.rung_id].value), full.get(row.rung_id)
+        if tagged is None or key not in seen or not tagged.has(Remark.FROM_TAG):
+            continue
+        result = with_seen_clip(row.measurand, row.result, tagged, seen[key][1], seen[key][0])
+        row.value, row.low, row.high, row.n = result.value, result.low, result.high, result.n
+        row.notes = [note.plain for note in result.notes]
+        changed.append(row)
+    Reading.objects.bulk_update(changed, ["value", "low", "high", "n", "notes"])
 
 
 def _habits(rungs: Sequence[Rung]) -> list[RungHabits]:

@@ -12,6 +12,7 @@ class Remark(Enum):
 
     IN_WORDS = "{0}"
     FROM_TAG = "from the tag: no frame clips"
+    CLIP_SEEN_AT = "the clip point as seen at {0}"
     NOT_DISTINGUISHABLE = "not distinguishable from none"
     NO_GLOW = "no tile glows"
     AT_LEAST_DARKEST_STEP = "at least: the darkest step of the wedge is still above it"

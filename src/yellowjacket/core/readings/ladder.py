@@ -67,6 +67,30 @@ class RungHabits:
     readings: Mapping[str, Quantity]
 
 
+# A range by a seen clip point is no less sure than this, in stops.
+_SURE_STOPS = 0.05
+# What moves with the clip point.
+_CLIPPED_BY = (Measurand.RANGE_SNR1, Measurand.RANGE_ENGINEERING, Measurand.HEADROOM_STOPS)
+MOVED_BY_CLIP = (Measurand.SATURATION_E, *_CLIPPED_BY)
+
+
+def with_seen_clip(quantity: Measurand, own: Quantity, tagged_e: Quantity, seen_e: Quantity, where: str) -> Quantity:
+    """A quantity of MOVED_BY_CLIP of a rung that never clipped, by the clip point that another of its ISO has seen.
+
+    ``tagged_e``: its saturation in electrons by the file's tag; ``seen_e``: as seen. Unknown ones stay as they are.
+    """
+    if own.value is None or not tagged_e.value or not seen_e.value:
+        return own
+    note = Note(Remark.CLIP_SEEN_AT, (where,))
+    if quantity is Measurand.SATURATION_E:
+        return replace(seen_e, notes=(note,))
+    kept = tuple(one for one in own.notes if one.kind is not Remark.FROM_TAG)
+    moved = own.moved(math.log2(seen_e.value / tagged_e.value))
+    # The tag's own interval was a bound: what is left is that of the range and of the saturation seen.
+    error = math.hypot(min(own.se, _SURE_STOPS), seen_e.se / seen_e.value / math.log(2))
+    return with_error(moved.value or 0.0, error, own.n, note, *kept)
+
+
 def relate_habits(rungs: Sequence[RungHabits]) -> dict[int, tuple[Reading, ...]]:
     """What the settings of one body say about each other: digital marks and a second base ISO, by rung key.
 
