@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from yellowjacket.core.metrology.estimate import ratio
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import PatchSpec
@@ -58,8 +59,13 @@ def test_at_the_same_pixels_noise_and_detail_stand_side_by_side(modes):
     assert all(one.value > 0 and one.low < one.value < one.high for one in luma.values())
     # Colours are interpolated before, so both ways of scaling find about the same noise.
     assert luma["lanc"].value == pytest.approx(luma["area"].value, rel=0.1)
-    # The reduced mode takes the mean of four pixels of one colour, from a larger part of the picture, before colours are
-    # interpolated; averaging the finished picture takes fewer.
+    # The reduced mode takes the mean of four pixels of one colour: exactly the light of the full one. At equal sharpness
+    # nothing is gained; what a pixel by itself has less, interpolating its colours has blurred away.
+    equal = {name: found[None, name, "same_equal"] for name in ("own", "area")}
+    told = ratio(equal["own"], equal["area"])
+    assert told.value == pytest.approx(1.0, abs=0.03)
+    assert told.low < 1.0 < told.high
+    assert told.high - told.low < 0.06
     assert 0.5 * luma["area"].value < luma["own"].value < luma["area"].value
     detail = {name: found["texture", name, "same_detail"] for name in ("own", "area", "lanc")}
     assert all(one.value > 100 for one in detail.values())

@@ -70,6 +70,7 @@ class Measurand(StrEnum):
     CAST_CORRECTED_DE00 = "cast_corrected_de00"
     ROW_NOISE_SHARE = "row_noise_share"
     CLIPS_AT_STOPS = "clips_at_stops"
+    SAME_EQUAL = "same_equal"
     SAME_LUMA = "same_luma"
     SAME_CHROMA = "same_chroma"
     SAME_DETAIL = "same_detail"
@@ -297,6 +298,9 @@ REGISTRY: Mapping[Measurand, Described] = {
         "Row noise", "σ_row/μ", "share of grey", "share of the grey", style=_PER_CENT, better=_LOWER
     ),
     Measurand.CLIPS_AT_STOPS: Described("Clips at", "ΔEV", _STOPS, "", _STOPS, _SIGNED, _HIGHER, linear=True),
+    Measurand.SAME_EQUAL: Described(
+        "Noise at equal sharpness", "σ/µ", "of display white", "below a common frequency", "", better=_LOWER
+    ),
     Measurand.SAME_LUMA: Described("Luma noise", "σ_L", _L, "σ of L*", _L, better=_LOWER),
     Measurand.SAME_CHROMA: Described("Chroma noise", "σ_ab", "ΔE of a*b*", "σ of a*b*", "ΔE of a*b*", better=_LOWER),
     Measurand.SAME_DETAIL: Described(

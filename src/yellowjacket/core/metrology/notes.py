@@ -228,6 +228,7 @@ class Missing(Enum):
     LOWEST_GRADED_WORSE = "the lowest graded rung is worse already"
     CLIPS_AT_CORRECT = "it clips at the correct exposure already"
     NO_EXPOSURE_LADDER = "no exposure ladder: three exposure times and more at one ISO, two frames each"
+    NO_COMMON_TILES = "too little of the picture is whole in both modes"
     NO_PAIR = "one frame only: shoot a second frame of this rung, or import it, to measure noise"
 
 

@@ -2,6 +2,10 @@
 
 Both are developed linearly to one RGB a pixel of the reduced mode's picture. The full frame is scaled two ways, because
 the scaler can be the difference: by area averages, and by Lanczos windows (Pillow) after interpolating its colours.
+
+A mode whose colours are interpolated at its own size is blurred by that, and blur lowers the noise of a pixel without any
+more light. So noise is compared at equal sharpness as well: by its power below a frequency that both pass whole, tile by tile
+of the same scene.
 """
 
 from __future__ import annotations
@@ -18,22 +22,30 @@ from PIL import Image
 from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
 from yellowjacket.core.image_quality.texture import finest_detail
 from yellowjacket.core.image_quality.visual_noise import spread_of
-from yellowjacket.core.metrology.estimate import missing
+from yellowjacket.core.metrology.estimate import missing, with_relative_error
 from yellowjacket.core.metrology.measurands import Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.output_size import rendering_of
 from yellowjacket.core.readings.patch import PatchSpec
 from yellowjacket.core.rendering.develop import Development, interpolated_crop
 
 # Channel names under which the three pictures are kept.
 OWN, AREA, LANCZOS = "own", "area", "lanc"
-SAME = (Measurand.SAME_LUMA, Measurand.SAME_CHROMA, Measurand.SAME_DETAIL)
+SAME = (Measurand.SAME_EQUAL, Measurand.SAME_LUMA, Measurand.SAME_CHROMA, Measurand.SAME_DETAIL)
 _WORDS = {
     OWN: "the reduced mode itself", AREA: "the full mode, averaged down", LANCZOS: "the full mode, by Lanczos windows",
 }  # fmt: skip
+# Tiles of the reduced picture over which power is told, how many at most, and the frequency (cycles a pixel) up to which
+# interpolation passes what is there.
+_TILE_PX, _MOST_TILES, _COMMON_CYCLES = 64, 96, 0.07
+_FEWEST_TILES = 6
+# What interpolation may take or leave below that frequency.
+_TRANSFER = 0.01
+_LUMA = np.array([0.2126, 0.7152, 0.0722])
 _SEEN, _TEXTURE = ("grey", "shadow"), "texture"
 
 Linear = NDArray[np.float64]
@@ -60,7 +72,7 @@ def same_pixels(task: SamePixelsTask) -> tuple[Reading, ...]:
     if grey is None:
         return ()
     factor = full[0].size[0] / reduced[0].size[0]
-    readings: list[Reading] = []
+    readings: list[Reading] = list(_equal(full, reduced, grey, factor))
     for patch in task.patches:
         if patch.role not in (*_SEEN, _TEXTURE):
             continue
@@ -86,6 +98,58 @@ def _pictures(
     height, width = (round(side / factor) for side in large[0].shape[:2])
     yield AREA, (_area(large[0], width, height), _area(large[1], width, height))
     yield LANCZOS, (_lanczos(large[0], width, height), _lanczos(large[1], width, height))
+
+
+def _equal(full: Sequence[RawFrame], reduced: Sequence[RawFrame], grey: PatchSpec, factor: float) -> Iterator[Reading]:
+    """Noise of both modes below the common frequency, per pixel of the reduced picture, as light relative to grey.
+
+    Paired tile by tile: what the scene does is the same for both, and the scatter of the ratio is its error.
+    """
+    powers: list[tuple[float, float]] = []
+    n = 0
+    for rect in _tiles(reduced[0].size, factor):
+        tile = PatchSpec("", "", rect)
+        small, large = _developed(reduced, tile, grey, factor), _developed(full, tile, grey, 1.0)
+        if small is None or large is None:
+            continue
+        height, width = small[0].shape[:2]
+        scaled = [_area(picture, width, height) for picture in large]
+        own, area = (_low_power((one[0] - one[1]) @ _LUMA / math.sqrt(2)) for one in (small, scaled))
+        if own > 0 and area > 0:
+            powers.append((own, area))
+            n += height * width
+    how = f"noise power below {_COMMON_CYCLES:g} cycles a pixel, both modes on the same tiles of the scene"
+    if len(powers) < _FEWEST_TILES:
+        for name in (OWN, AREA):
+            yield Reading(None, name, Measurand.SAME_EQUAL, missing(Missing.NO_COMMON_TILES), how)
+        return
+    logs = np.log(np.array(powers)) / 2
+    apart = logs[:, 0] - logs[:, 1]
+    # Half of the ratio's variance to each, so that their ratio has the error that was seen.
+    error = math.hypot(float(np.std(apart, ddof=1)) / math.sqrt(len(powers)), _TRANSFER) / math.sqrt(2)
+    level = float(np.exp(logs[:, 1].mean()))
+    for name, value in ((OWN, level * math.exp(float(apart.mean()))), (AREA, level)):
+        yield Reading(None, name, Measurand.SAME_EQUAL, with_relative_error(value, max(error, 1e-6), n), how)
+
+
+def _tiles(size: tuple[int, int], factor: float) -> list[Rect]:
+    """Squares over the whole picture, in full-mode pixels, evenly spread where there are too many."""
+    side = _TILE_PX
+    places = [
+        (x, y) for y in range(side, size[1] - 2 * side + 1, side) for x in range(side, size[0] - 2 * side + 1, side)
+    ]
+    step = max(1, math.ceil(len(places) / _MOST_TILES))
+    return [Rect(*(round(part * factor / 2) * 2 for part in (x, y, side, side))) for x, y in places[::step]]
+
+
+def _low_power(noise: Linear) -> float:
+    """Mean power density of a noise field below the common frequency; that of white noise is its variance."""
+    window = np.hanning(noise.shape[0])[:, None] * np.hanning(noise.shape[1])[None, :]
+    spectrum = np.abs(np.fft.rfft2(without_plane(noise) * window)) ** 2 / float((window**2).sum())
+    frequency = np.hypot(np.fft.fftfreq(noise.shape[0])[:, None], np.fft.rfftfreq(noise.shape[1])[None, :])
+    # The lowest lines hold what the light did between the frames.
+    ring = (frequency > 2 / min(noise.shape)) & (frequency <= _COMMON_CYCLES)
+    return float(spectrum[ring].mean())
 
 
 def _developed(
@@ -132,7 +196,10 @@ def _noise(patch: PatchSpec, name: str, pair: tuple[Linear, Linear] | None) -> l
     how = f"two frames developed to CIELAB, {_WORDS[name]}"
     if pair is None:
         nothing = missing(Missing.GREY_DARK_SETS_BALANCE)
-        return [Reading(patch.name, name, quantity, nothing, how) for quantity in SAME[:2]]
+        return [
+            Reading(patch.name, name, quantity, nothing, how)
+            for quantity in (Measurand.SAME_LUMA, Measurand.SAME_CHROMA)
+        ]
     first, second = (lab_of_linear_srgb(picture) for picture in pair)
     parts = [without_plane((first - second)[..., n]) / math.sqrt(2) for n in range(3)]
     return [
@@ -146,6 +213,5 @@ def _detail(patch: PatchSpec, name: str, pair: tuple[Linear, Linear] | None, row
     how = f"coherence of two frames of the texture, {_WORDS[name]}"
     if pair is None:
         return Reading(patch.name, name, Measurand.SAME_DETAIL, missing(Missing.GREY_DARK), how)
-    weights = np.array([0.2126, 0.7152, 0.0722])
-    found = finest_detail([(pair[0] @ weights, pair[1] @ weights)], [0.0])
+    found = finest_detail([(pair[0] @ _LUMA, pair[1] @ _LUMA)], [0.0])
     return Reading(patch.name, name, Measurand.SAME_DETAIL, found.scaled(rows), how)
