@@ -30,7 +30,15 @@ _TRIED = 3
 # Readings of a rung that go with a grid.
 _OF_GRIDS: dict[str, tuple[str, ...]] = {
     Patch.Role.COLOUR: (Measurand.COLOUR_DE00, Measurand.SATURATION_KEPT),
-    Patch.Role.WEDGE: (Measurand.WEDGE_SNR1, Measurand.WEDGE_SNR4, Measurand.WEDGE_TOLD_APART, Measurand.WEDGE_FLOOR),
+    Patch.Role.WEDGE: (
+        Measurand.WEDGE_SNR1,
+        Measurand.WEDGE_SNR2,
+        Measurand.WEDGE_SNR4,
+        Measurand.WEDGE_SNR10,
+        Measurand.WEDGE_START,
+        Measurand.WEDGE_TOLD_APART,
+        Measurand.WEDGE_FLOOR,
+    ),
 }
 
 

@@ -28,9 +28,15 @@ class Measurand(StrEnum):
     COLOUR_DETAIL_SHARE = "colour_detail_share"
     COLOUR_DETAIL = "colour_detail"
     RANGE_SNR1 = "range_snr1"
+    RANGE_SNR2 = "range_snr2"
+    RANGE_SNR4 = "range_snr4"
+    RANGE_SNR10 = "range_snr10"
     RANGE_ENGINEERING = "range_engineering"
     WEDGE_SNR1 = "wedge_snr1"
+    WEDGE_SNR2 = "wedge_snr2"
     WEDGE_SNR4 = "wedge_snr4"
+    WEDGE_SNR10 = "wedge_snr10"
+    WEDGE_START = "wedge_start"
     WEDGE_TOLD_APART = "wedge_told_apart"
     WEDGE_FLOOR = "wedge_floor"
     HEADROOM_STOPS = "headroom_stops"
@@ -214,12 +220,18 @@ REGISTRY: Mapping[Measurand, Described] = {
     Measurand.RANGE_SNR1: Described(
         "Dynamic range", "DR", _STOPS, "stops to SNR 1", _STOPS, better=_HIGHER, shown=_NUMBERS, sized=True
     ),
+    Measurand.RANGE_SNR2: Described("Range to SNR 2", "DR", _STOPS, "", _STOPS, better=_HIGHER),
+    Measurand.RANGE_SNR4: Described("Range to SNR 4", "DR", _STOPS, "", _STOPS, better=_HIGHER),
+    Measurand.RANGE_SNR10: Described("Range to SNR 10", "DR", _STOPS, "", _STOPS, better=_HIGHER),
     Measurand.RANGE_ENGINEERING: Described(
         "Dynamic range, saturation to read noise", "DR", _STOPS, "", _STOPS, better=_HIGHER
     ),
     Measurand.WEDGE_SNR1: Described(
         "Wedge", "DR", _STOPS, "stops to SNR 1, seen", _STOPS, better=_HIGHER, shown=_FOLDED, channel=GREEN
     ),
+    Measurand.WEDGE_SNR2: Described("Wedge to SNR 2", "DR", _STOPS, "", _STOPS, better=_HIGHER, channel=GREEN),
+    Measurand.WEDGE_SNR10: Described("Wedge to SNR 10", "DR", _STOPS, "", _STOPS, better=_HIGHER, channel=GREEN),
+    Measurand.WEDGE_START: Described("Wedge begins", "", _STOPS, "stops under saturation", _STOPS, channel=GREEN),
     Measurand.WEDGE_SNR4: Described("Wedge to SNR 4", "DR", _STOPS, "", _STOPS, better=_HIGHER, channel=GREEN),
     Measurand.WEDGE_TOLD_APART: Described("Steps told apart", "DR", _STOPS, "", _STOPS, better=_HIGHER, channel=GREEN),
     Measurand.WEDGE_FLOOR: Described(

@@ -70,7 +70,10 @@ class RungHabits:
 # A range by a seen clip point is no less sure than this, in stops.
 _SURE_STOPS = 0.05
 # What moves with the clip point.
-_CLIPPED_BY = (Measurand.RANGE_SNR1, Measurand.RANGE_ENGINEERING, Measurand.HEADROOM_STOPS)
+_CLIPPED_BY = (
+    Measurand.RANGE_SNR1, Measurand.RANGE_SNR2, Measurand.RANGE_SNR4, Measurand.RANGE_SNR10, Measurand.RANGE_ENGINEERING,
+    Measurand.HEADROOM_STOPS,
+)  # fmt: skip
 MOVED_BY_CLIP = (Measurand.SATURATION_E, *_CLIPPED_BY)
 
 

@@ -7,10 +7,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.image_quality.step_wedge import wedge_range
-from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import GREEN, Measurand, Reading
-from yellowjacket.core.metrology.notes import Note
+from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise
+from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS
 from yellowjacket.core.raw.frame import CHANNELS, RawFrame
 from yellowjacket.core.readings.output_size import Size, appearances, detail_of, detail_readings, rendering_of
 from yellowjacket.core.readings.patch import Noise, PatchSpec
@@ -72,14 +73,17 @@ def _wedge(patches: Sequence[PatchSpec], noise: Noise, saturation: float | None)
     if any(isinstance(one, Note) for pair in outcomes for one in pair):
         return []
     read = [joint_noise([one for one in pair if isinstance(one, PairNoise)]) for pair in outcomes]
-    seen = wedge_range(read, steps[0].step_stops)
+    seen = wedge_range(read, steps[0].step_stops, tuple(float(level) for level in SNR_LEVELS))
     how = f"{len(steps)} steps of the wedge, green"
     first = next((one.signal.value for one in read if one.signal.value), None)
     if saturation and first and first > 0:
         how += f"; its lightest measured step lies {math.log2(saturation / first):.1f} stops under saturation"
+    start = missing(Missing.SATURATION_UNKNOWN)
+    if saturation and first and first > 0:
+        start = Quantity(math.log2(saturation / first))
     return [
-        Reading(None, GREEN, Measurand.WEDGE_SNR1, seen.at_snr[1.0], how),
-        Reading(None, GREEN, Measurand.WEDGE_SNR4, seen.at_snr[4.0], how),
+        *(Reading(None, GREEN, Measurand(f"wedge_snr{level}"), seen.at_snr[float(level)], how) for level in SNR_LEVELS),
+        Reading(None, GREEN, Measurand.WEDGE_START, start, "saturation over the lightest step that was measured"),
         Reading(None, GREEN, Measurand.WEDGE_TOLD_APART, seen.told_apart, how),
         Reading(None, GREEN, Measurand.WEDGE_FLOOR, seen.floor, how),
     ]

@@ -12,6 +12,7 @@ from yellowjacket.core.metrology.measurands import ALL, GREEN, Measurand, Readin
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.smoothing import Cooked
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
+from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS
 from yellowjacket.core.photon_transfer.fit import snr_at
 from yellowjacket.core.raw.codes import CodeUse
 from yellowjacket.core.raw.frame import CHANNELS
@@ -84,6 +85,13 @@ def habits(found: ChannelFindings, sizes: Sequence[Size]) -> list[Reading]:
     }
     readings = [Reading(None, ALL, name, found.quantities[name], how) for name, how in names.items()]
     readings += ranges_at_uses(found, sizes)
+    readings += [
+        Reading(
+            None, ALL, Measurand(f"range_snr{level}"), found.ranges[f"snr{level}"],
+            f"from saturation down to SNR {level}, by the noise model, per pixel",
+        )
+        for level in SNR_LEVELS[1:]
+    ]  # fmt: skip
     engineering = "from saturation down to the read noise"
     readings.append(Reading(None, ALL, Measurand.RANGE_ENGINEERING, found.ranges["engineering"], engineering))
     lines = "line means of the dark pair less what pixels explain"

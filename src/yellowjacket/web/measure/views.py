@@ -21,6 +21,7 @@ from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.measure import noise_pictures, sheet
 from yellowjacket.web.measure.codes import code_plot
+from yellowjacket.web.measure.ranges import range_table
 from yellowjacket.web.measure.transfer import transfer_plot
 from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.shared_views import picture_response
@@ -52,7 +53,8 @@ def foot(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def transfer(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Noise against signal for another rung."""
     sitting_page = SittingPage(request, sitting_id, "measure")
-    context = {"sitting": sitting_page.sitting, "rung": sitting_page.rung, "transfer": transfer_plot(sitting_page.rung)}
+    context = {"sitting": sitting_page.sitting, "rung": sitting_page.rung, "transfer": transfer_plot(sitting_page.rung),
+               "ranges": range_table(sitting_page.rung)}  # fmt: skip
     return render(request, "measure/_transfer.html", context)
 
 
