@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from yellowjacket.bench.models import Frame
+from yellowjacket.bench.models import Frame, Reading
 
 pytestmark = pytest.mark.django_db
 
@@ -109,3 +109,18 @@ def test_codes_are_shown_and_missing_ones_counted(client, measured):
     Frame.objects.filter(pk=first.pk).update(path="/nowhere/gone.dng", sha256="0" * 64)
     gone = client.get(f"/sittings/{measured.pk}/measure/codes/?rung=200").content.decode()
     assert "is not where it was" in gone
+
+
+def test_the_grey_cards_place_is_said_on_check_and_measure(client, measured):
+    """A card 3 stops under saturation lies on middle grey (12.7 % of it; ISO 12232, from memory)."""
+    rung = measured.ladders.get().rungs.get(iso=100)
+    for stops, words in (
+        (2.98, "on middle grey"),
+        (2.48, "0.5 stop over middle grey"),
+        (3.98, "1.0 stop under middle grey"),
+    ):
+        Reading.objects.filter(rung=rung, quantity="headroom_stops").update(
+            value=stops, low=stops - 0.1, high=stops + 0.1
+        )
+        for page in ("check", "measure"):
+            assert f"{words}" in client.get(f"/sittings/{measured.pk}/{page}/?rung=100").content.decode(), page

@@ -41,6 +41,11 @@ class LenrTime:
     expected_ratio: float = EXPECTED_NOISE_RATIO
     apart_c: float | None = None
 
+    @property
+    def counts(self) -> tuple[Quantity, Quantity]:
+        """Points per megapixel, off and on."""
+        return self.off, self.on
+
 
 def lenr_times(
     off: Sequence[TimeFindings], on: Sequence[TimeFindings], factor: float = 1.0,

@@ -18,6 +18,7 @@ from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
 from yellowjacket.web.check.forms import SaidForm
 from yellowjacket.web.refusals import or_back_to, refused
+from yellowjacket.web.sheet.grey import grey_place
 from yellowjacket.web.sheet.lines import crop_line, frames_line
 from yellowjacket.web.sheet.stave import Cell, Line, Stave, columns_of, text_line
 from yellowjacket.web.sitting_page import SittingPage
@@ -39,6 +40,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         lines.insert(0, crop_line(page, stave.column_px))
     return page.context(
         stave=Stave(page.ladder, stave.columns, lines),
+        grey=grey_place(page.ladder.reference_rung(list(page.rungs)) if page.rungs else None),
         findings=audit.findings,
         runs=audit.runs,
         let_be=remedies.LET_BE,

@@ -25,6 +25,7 @@ from yellowjacket.web.measure.ranges import range_table
 from yellowjacket.web.measure.transfer import transfer_plot
 from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.shared_views import picture_response
+from yellowjacket.web.sheet.grey import grey_place
 from yellowjacket.web.sheet.lines import Crops, Readings, crop_line, grade_lines
 from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
@@ -175,6 +176,7 @@ def _foot(page: SittingPage) -> dict[str, object]:
     return {
         "snr": readings.get(page.rung, Measurand.SNR, "G", Patch.Role.GREY),
         "size": page.size_words,
+        "grey": grey_place(page.rung),
         "gain": readings.get(page.rung, Measurand.GAIN_E_PER_DN),
         "signal": readings.get(page.rung, Measurand.SIGNAL_DN, "G1", Patch.Role.GREY),
         "noise": readings.get(page.rung, Measurand.NOISE_DN, "G1", Patch.Role.GREY),
