@@ -5,11 +5,13 @@
 
 from __future__ import annotations
 
+import csv
 import html
 import io
 import json
 import re
 import sys
+from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -42,6 +44,7 @@ def differences(client, sitting) -> Iterator[str]:
     papers = {"report.html": text_of(client, f"{base}/record/report.html"),
               "report.pdf": pdf_text(client, f"{base}/record/report.pdf")}  # fmt: skip
     uses = list(sitting.uses.all())
+    yield from _listed(client, sitting, document)
     for ladder, told in zip(sitting.ladders.select_related("body"), document["ladders"], strict=True):
         yield from _limits(client, ladder, told, uses, papers)
         yield from _advised(client, ladder, uses)
@@ -49,6 +52,25 @@ def differences(client, sitting) -> Iterator[str]:
             yield from _pushed(client, ladder, uses)
         if ladder.kind == "time":
             yield from _long(client, ladder, uses)
+
+
+def _listed(client, sitting, document) -> Iterator[str]:
+    """Readings as CSV and as JSON: the same rows with the same numbers."""
+    answer = client.get(f"/sittings/{sitting.pk}/record/readings.csv")
+    rows = list(csv.DictReader(io.StringIO(b"".join(answer.streaming_content).decode())))
+
+    def number(text):
+        return None if text == "" else round(float(text), 9)
+
+    listed = Counter((one["patch"] or None, one["channel"], one["quantity"], number(one["value"])) for one in rows)
+    told = Counter(
+        (one["patch"], one["channel"], one["quantity"], None if one["value"] is None else round(one["value"], 9))
+        for ladder in document["ladders"]
+        for rung in ladder["rungs"]
+        for one in rung["readings"]
+    )
+    if listed != told:
+        yield f"{sitting}: CSV and JSON differ in {len((listed - told) + (told - listed))} readings"
 
 
 def _limits(client, ladder, told, uses, papers) -> Iterator[str]:
@@ -135,9 +157,25 @@ def _long(client, ladder, uses) -> Iterator[str]:
     found = {(one.what, one.use): one for one in other_limits.of_ladder(ladder, uses)}
     for use in uses:
         text = text_of(client, f"/sittings/{ladder.sitting_id}/time/?ladder={ladder.pk}&use={use.pk}&level_of=usable")
+        yield from _verdict(ladder, use, text)
         for (what, name), one in found.items():
             if name == use.name and what.count(",") == 1 and one.text != "none" and one.text not in text:
                 yield f"{ladder}, {use}, {what}: the Time page does not say {one.text}"
+
+
+def _verdict(ladder, use, text) -> Iterator[str]:
+    """Whether LENR pays: Advice rests on the newest darks of a body, and says of them what the Time page says."""
+    from yellowjacket.bench.advise import exposure
+    from yellowjacket.bench.darks import measure
+    from yellowjacket.core.limits.output_size import use_noise_factor
+
+    newest = measure.of_body(ladder.body)
+    if newest is None or not set(newest.by_rung) & set(ladder.rungs.values_list("pk", flat=True)):
+        return
+    factor, _ = use_noise_factor(ladder.body.pixels, use.whole_frame_pixels)
+    long = exposure.long_of(ladder.body, "usable", factor, None)
+    if long is not None and long.verdict is not None and long.verdict.words not in text:
+        yield f"{ladder}, {use}: advice says of LENR {long.verdict.words!r}, the Time page does not"
 
 
 def main(folder: Path) -> int:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from yellowjacket.bench.models import Body, Reading, Sitting
 from yellowjacket.bench.push.latitude import IsoAgainstPush, iso_noise_of
 from yellowjacket.core.latitude.iso_invariance import highlight_gained, invariant_from, penalties
@@ -23,9 +25,27 @@ def iso_against_push(sitting: Sitting, body: Body) -> IsoAgainstPush | None:
     )  # fmt: skip
 
 
-def second_base_of(sitting: Sitting, body: Body) -> int | None:
-    """The ISO from which a second conversion gain was seen on the body's ladders, if any."""
+@dataclass(frozen=True, slots=True)
+class SecondBase:
+    """The mark from which a second conversion gain was seen, and the mark under it: the change lies between the two."""
+
+    iso: int
+    above: int | None
+
+    @property
+    def interval(self) -> str:
+        """Where the change lies, in words; empty where no lower mark was shot."""
+        return f"above ISO {self.above}, up to ISO {self.iso}" if self.above is not None else ""
+
+
+def second_base_of(sitting: Sitting, body: Body) -> SecondBase | None:
+    """A second base ISO as seen on the body's ladders, if any."""
     flags = Reading.objects.filter(
         rung__ladder__sitting=sitting, rung__ladder__body=body, quantity=Measurand.FLAGS
     ).select_related("rung")
-    return next((row.rung.iso for row in flags if row.result.has(Remark.SECOND_BASE)), None)
+    rows = list(flags)
+    found = next((row.rung for row in rows if row.result.has(Remark.SECOND_BASE)), None)
+    if found is None:
+        return None
+    lower = [row.rung.iso for row in rows if row.rung.ladder_id == found.ladder_id and row.rung.iso < found.iso]
+    return SecondBase(found.iso, max(lower, default=None))

@@ -93,22 +93,32 @@ def recovery(found: Exposed, profile: Profile) -> Recovery:
     )
 
 
-def turns(sitting: Sitting, body: Body, use: Use) -> str:
-    """From which push on a body's frames turn, and to which colour, in words: from its exposure ladders; empty where none was
-    measured, or nothing turns."""
-    profile = sitting.profile.criteria.seen_in(monochrome=use.monochrome)
+def turning(ladder: Ladder, use: Use) -> tuple[str, str, str] | None:
+    """From which push on an exposure ladder's frames turn more than the profile lets a usable picture: stops, their interval,
+    and towards which colour. None where nothing turns so far, or it was not measured."""
+    profile = ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
     drift = tuple(one for one in profile.criteria if one.key == CAST)
-    for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("body"):
-        found = exposed(ladder, use)
-        limit = push_limits(found.plain, replace(profile, criteria=drift, exposure=()))["usable"] if drift else None
-        if limit is None or limit.stops is None or limit.at_least:
-            continue
-        spread = f" ({limit.low:.1f} to {limit.high:.1f})" if limit.low is not None and limit.high is not None else ""
-        past = [one for one in found.plain if one.stops.value is not None and -one.stops.value >= limit.stops]
-        nearest = max(past, key=lambda one: one.stops.value or 0.0, default=None)
-        notes = nearest.findings[CAST].notes if nearest is not None and CAST in nearest.findings else ()
-        colour = next((str(note.details[0]) for note in notes if note.kind is Remark.TOWARDS), "another colour")
-        return f"pushed by more than {limit.stops:.1f} stops{spread} this body turns towards {colour}"
+    found = exposed(ladder, use)
+    limit = push_limits(found.plain, replace(profile, criteria=drift, exposure=()))["usable"] if drift else None
+    if limit is None or limit.stops is None or limit.at_least:
+        return None
+    spread = f"{limit.low:.1f} … {limit.high:.1f}" if limit.low is not None and limit.high is not None else ""
+    past = [one for one in found.plain if one.stops.value is not None and -one.stops.value >= limit.stops]
+    nearest = max(past, key=lambda one: one.stops.value or 0.0, default=None)
+    notes = nearest.findings[CAST].notes if nearest is not None and CAST in nearest.findings else ()
+    colour = next((str(note.details[0]) for note in notes if note.kind is Remark.TOWARDS), "another colour")
+    return f"{limit.stops:.1f} stops", spread, f"towards {colour}"
+
+
+def turns(sitting: Sitting, body: Body, use: Use) -> str:
+    """The same of a body in a sentence; empty where no exposure ladder of it tells."""
+    for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related(
+        "body", "sitting__profile"
+    ):
+        told = turning(ladder, use)
+        if told is not None:
+            stops, spread, colour = told
+            return f"pushed by more than {stops}{f' ({spread})' if spread else ''} this body turns {colour}"
     return ""
 
 

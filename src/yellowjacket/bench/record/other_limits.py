@@ -65,6 +65,10 @@ def _of_exposure(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
         rows.append(
             OtherLimit(name, "", text, ends, f"in {row.channel} first" if row.patch else row.reason, str(ladder))
         )
+    for use in uses:
+        turned = latitude.turning(ladder, use)
+        if turned is not None:
+            rows.append(OtherLimit("push turns", use.name, *turned, str(ladder)))
     return rows
 
 
@@ -150,7 +154,9 @@ def _of_iso(sitting: Sitting, body: Body) -> list[OtherLimit]:
     base = iso_invariance.second_base_of(sitting, body)
     if base is not None:
         found.append(
-            OtherLimit("second base", "", f"ISO {base}", "", "shadows cleaner than one mark lower", "ISO ladder")
+            OtherLimit(
+                "second base", "", f"ISO {base.iso}", base.interval, "shadows cleaner than one mark lower", "ISO ladder"
+            )
         )
     return found
 

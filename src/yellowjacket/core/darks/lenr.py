@@ -121,7 +121,11 @@ def lenr_verdict(times: Sequence[LenrTime], criterion: Criterion, level: str) ->
     first = worth[0].exposure_s
     below = [one for one in times if one.exposure_s < first]
     words = f"worth it from {shutter_label(first)}{_at(worth[0])}"
-    return LenrVerdict(first, words + ("; below that it only costs time" if below else ""))
+    if below:
+        # The times shot enclose where it begins to pay: that is all the interval there is.
+        enclosed = f"{shutter_label(below[-1].exposure_s)} and {shutter_label(first)}"
+        words += f" (it begins between {enclosed}); below that it only costs time"
+    return LenrVerdict(first, words)
 
 
 def _at(one: LenrTime) -> str:
