@@ -183,7 +183,9 @@ def test_the_verdict_names_the_time_from_which_it_pays(rng):
     rows = lenr_times([findings(rng, t) for t in times], [findings(rng, t, lenr=True) for t in times])
     found = lenr_verdict(rows, HOT_ONLY[0], "usable")
     assert found.from_s == 60.0
-    assert found.words == "worth it from 1 min at 20 °C (it begins between 1/4 s and 1 min); below that it only costs time"
+    assert (
+        found.words == "worth it from 1 min at 20 °C (it begins between 1/4 s and 1 min); below that it only costs time"
+    )
     lenient = profile_from("x", {"hot_pixels": [1000, 2000, 3000]}).long_exposure[0]
     assert "only costs time" in lenr_verdict(rows, lenient, "usable").words
     assert "one click" in lenr_verdict([], HOT_ONLY[0], "usable").words
