@@ -10,7 +10,7 @@ from yellowjacket.core.metrology.estimate import ratio
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import PatchSpec
-from yellowjacket.core.readings.raw_modes import SamePixelsTask, same_pixels
+from yellowjacket.core.readings.raw_modes import SamePixelsTask, contrast_kept, edge_power, same_pixels
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import GREY_BOX, HEIGHT_PX, TEXTURE_BOX, WIDTH_PX
@@ -67,9 +67,42 @@ def test_at_the_same_pixels_noise_and_detail_stand_side_by_side(modes):
     assert told.low < 1.0 < told.high
     assert told.high - told.low < 0.06
     assert 0.5 * luma["area"].value < luma["own"].value < luma["area"].value
+    # And edges show that: interpolated colours are softer than colours that were averaged.
+    edge = {name: found[None, name, "same_edge"] for name in ("own", "area", "lanc")}
+    assert edge["area"].value == 1.0
+    assert edge["own"].high < 0.95
     detail = {name: found["texture", name, "same_detail"] for name in ("own", "area", "lanc")}
     assert all(one.value > 100 for one in detail.values())
     assert detail["lanc"].value >= detail["own"].value * 0.9
+
+
+def test_contrast_of_edges_is_what_a_known_filter_leaves_whatever_the_noise():
+    """Closed form: [s, 1 − 2s, s] along rows leaves 1 − 2s(1 − cos 2πf); seen over the ring of 0.2 to 0.3 cycles a pixel."""
+    rng, share = np.random.default_rng(5), 0.15
+    own, reference, expected = [], [], []
+    for _ in range(24):
+        scene = np.repeat(rng.normal(0.2, 0.05, (64, 1)), 64, axis=1) + rng.normal(0, 0.05, (64, 64))
+        soft = share * (np.roll(scene, 1, 1) + np.roll(scene, -1, 1)) + (1 - 2 * share) * scene
+        noisy = [
+            [np.dstack([picture + rng.normal(0, 0.03, scene.shape)] * 3) for _ in range(2)] for picture in (soft, scene)
+        ]
+        plain = [[np.dstack([picture] * 3)] * 2 for picture in (soft, scene)]
+        own.append(edge_power(noisy[0])[0])
+        reference.append(edge_power(noisy[1])[0])
+        expected.append([edge_power(one)[0] for one in plain])
+    found = contrast_kept(np.array(own), np.array(reference))
+    truth = np.sqrt(np.sum(expected, axis=0)[0] / np.sum(expected, axis=0)[1])
+    assert found.low < truth < found.high
+    assert found.high - found.low < 0.1
+    # Rows that do not change along themselves keep all; the rest keeps 1 − 2s at f = ¼ along a row, and more across it.
+    assert 1 - 2 * share * (1 - np.cos(2 * np.pi * 0.3)) < truth < 1.0
+
+
+def test_noise_alone_has_no_edges():
+    rng = np.random.default_rng(6)
+    clear = [edge_power([rng.normal(0.2, 0.05, (64, 64, 3)) for _ in range(2)])[1] for _ in range(200)]
+    assert sum(clear) == 0
+    assert contrast_kept(np.empty(0), np.empty(0)).value is None
 
 
 def test_noise_reduction_in_the_raw_lowers_noise_and_fewer_bits_do_not(tmp_path):

@@ -107,7 +107,7 @@ def test_iso_ladders_of_one_light_tell_invariance_and_setting_ladders_their_effe
     assert half.megabytes < 0.3 * full.megabytes
     (same,) = raw_modes.same_pixels_of(modes)
     assert same.rung.label == "half"
-    assert set(same.rows) == {"same_equal", "same_luma", "same_chroma", "same_detail"}
+    assert set(same.rows) == {"same_equal", "same_edge", "same_luma", "same_chroma", "same_detail"}
     assert same.differences["same_luma"].high < 0
     assert abs(same.differences["same_equal"].value) < 6
     assert same.saved_share == pytest.approx(0.74, abs=0.05)

@@ -221,9 +221,9 @@ class SamePixels:
         """The mode against the full frame averaged down, in per cent."""
         found = {}
         for name, pictures in self.rows.items():
-            share = ratio(
-                pictures.get(OWN, missing(Missing.NOT_MEASURED)), pictures.get(AREA, missing(Missing.NOT_MEASURED))
-            )
+            own, area = (pictures.get(one, missing(Missing.NOT_MEASURED)) for one in (OWN, AREA))
+            # Detail that ends where the pixels end tells no difference.
+            share = missing(Missing.BOUNDS_ONLY) if own.bound or area.bound else ratio(own, area)
             value, low, high = (None if q is None else 100 * (q - 1) for q in (share.value, share.low, share.high))
             found[name] = Quantity(value, low, high, share.n, share.notes)
         return found

@@ -77,6 +77,7 @@ class Measurand(StrEnum):
     ROW_NOISE_SHARE = "row_noise_share"
     CLIPS_AT_STOPS = "clips_at_stops"
     SAME_EQUAL = "same_equal"
+    SAME_EDGE = "same_edge"
     SAME_LUMA = "same_luma"
     SAME_CHROMA = "same_chroma"
     SAME_DETAIL = "same_detail"
@@ -312,6 +313,9 @@ REGISTRY: Mapping[Measurand, Described] = {
     Measurand.CLIPS_AT_STOPS: Described("Clips at", "ΔEV", _STOPS, "", _STOPS, _SIGNED, _HIGHER, linear=True),
     Measurand.SAME_EQUAL: Described(
         "Noise at equal sharpness", "σ/µ", "of display white", "below a common frequency", "", better=_LOWER
+    ),
+    Measurand.SAME_EDGE: Described(
+        "Edge sharpness", "C/C₀", "of the full mode's", "contrast of edges", "", better=_HIGHER
     ),
     Measurand.SAME_LUMA: Described("Luma noise", "σ_L", _L, "σ of L*", _L, better=_LOWER),
     Measurand.SAME_CHROMA: Described("Chroma noise", "σ_ab", "ΔE of a*b*", "σ of a*b*", "ΔE of a*b*", better=_LOWER),

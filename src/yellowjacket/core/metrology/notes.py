@@ -229,6 +229,8 @@ class Missing(Enum):
     CLIPS_AT_CORRECT = "it clips at the correct exposure already"
     NO_EXPOSURE_LADDER = "no exposure ladder: three exposure times and more at one ISO, two frames each"
     NO_COMMON_TILES = "too little of the picture is whole in both modes"
+    BOUNDS_ONLY = "as much as a picture of so many pixels can show, and perhaps more"
+    NO_EDGES = "too little of the picture has structure clear of noise"
     NO_PAIR = "one frame only: shoot a second frame of this rung, or import it, to measure noise"
 
 

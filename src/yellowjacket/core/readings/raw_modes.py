@@ -5,7 +5,8 @@ the scaler can be the difference: by area averages, and by Lanczos windows (Pill
 
 A mode whose colours are interpolated at its own size is blurred by that, and blur lowers the noise of a pixel without any
 more light. So noise is compared at equal sharpness as well: by its power below a frequency that both pass whole, tile by tile
-of the same scene.
+of the same scene. Beside it stands how sharp edges are: the contrast that is left of the scene's at a quarter cycle a pixel,
+told from what both frames of a pair have in common, so that noise does not pass for sharpness.
 """
 
 from __future__ import annotations
@@ -22,7 +23,7 @@ from PIL import Image
 from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
 from yellowjacket.core.image_quality.texture import finest_detail
 from yellowjacket.core.image_quality.visual_noise import spread_of
-from yellowjacket.core.metrology.estimate import missing, with_relative_error
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.measurands import Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.metrology.robust import without_plane
@@ -35,7 +36,9 @@ from yellowjacket.core.rendering.develop import Development, interpolated_crop
 
 # Channel names under which the three pictures are kept.
 OWN, AREA, LANCZOS = "own", "area", "lanc"
-SAME = (Measurand.SAME_EQUAL, Measurand.SAME_LUMA, Measurand.SAME_CHROMA, Measurand.SAME_DETAIL)
+SAME = (
+    Measurand.SAME_EQUAL, Measurand.SAME_EDGE, Measurand.SAME_LUMA, Measurand.SAME_CHROMA, Measurand.SAME_DETAIL,
+)  # fmt: skip
 _WORDS = {
     OWN: "the reduced mode itself", AREA: "the full mode, averaged down", LANCZOS: "the full mode, by Lanczos windows",
 }  # fmt: skip
@@ -43,6 +46,10 @@ _WORDS = {
 # interpolation passes what is there.
 _TILE_PX, _MOST_TILES, _COMMON_CYCLES = 64, 96, 0.07
 _FEWEST_TILES = 6
+# Frequencies, cycles a pixel, at which the contrast of edges is read, and σ by which a tile must stand out of noise there.
+_EDGE_CYCLES, _EDGE_SIGMAS = (0.2, 0.3), 5.0
+# Terms of a spectrum under a Hann window that go together, along one direction: n Σw⁴ / (Σw²)².
+_HANN_TERMS = (35 / 128) / (3 / 8) ** 2
 # What interpolation may take or leave below that frequency.
 _TRANSFER = 0.01
 _LUMA = np.array([0.2126, 0.7152, 0.0722])
@@ -101,11 +108,13 @@ def _pictures(
 
 
 def _equal(full: Sequence[RawFrame], reduced: Sequence[RawFrame], grey: PatchSpec, factor: float) -> Iterator[Reading]:
-    """Noise of both modes below the common frequency, per pixel of the reduced picture, as light relative to grey.
+    """Noise of the modes below the common frequency, per pixel of the reduced picture, as light relative to grey, and the
+    contrast of edges against the full frame averaged down.
 
     Paired tile by tile: what the scene does is the same for both, and the scatter of the ratio is its error.
     """
-    powers: list[tuple[float, float]] = []
+    noise: list[tuple[float, float]] = []
+    edges: list[list[float]] = []
     n = 0
     for rect in _tiles(reduced[0].size, factor):
         tile = PatchSpec("", "", rect)
@@ -113,11 +122,22 @@ def _equal(full: Sequence[RawFrame], reduced: Sequence[RawFrame], grey: PatchSpe
         if small is None or large is None:
             continue
         height, width = small[0].shape[:2]
-        scaled = [_area(picture, width, height) for picture in large]
-        own, area = (_low_power((one[0] - one[1]) @ _LUMA / math.sqrt(2)) for one in (small, scaled))
-        if own > 0 and area > 0:
-            powers.append((own, area))
+        area, lanczos = ([scale(picture, width, height) for picture in large] for scale in (_area, _lanczos))
+        own, averaged = (_low_power((one[0] - one[1]) @ _LUMA / math.sqrt(2)) for one in (small, area))
+        if own > 0 and averaged > 0:
+            noise.append((own, averaged))
             n += height * width
+        (ours, _), (its, clear), (theirs, _) = (edge_power(picture) for picture in (small, area, lanczos))
+        if clear:
+            edges.append([ours, its, theirs])
+    yield from _noise_at_equal_sharpness(noise, n)
+    powers = np.array(edges).reshape(-1, 3)
+    for name, values in ((OWN, powers[:, 0]), (AREA, powers[:, 1]), (LANCZOS, powers[:, 2])):
+        how = f"contrast of the scene at {_EDGE_CYCLES[0]:g} to {_EDGE_CYCLES[1]:g} cycles a pixel, {_WORDS[name]}"
+        yield Reading(None, name, Measurand.SAME_EDGE, contrast_kept(values, powers[:, 1]), how)
+
+
+def _noise_at_equal_sharpness(powers: Sequence[tuple[float, float]], n: int) -> Iterator[Reading]:
     how = f"noise power below {_COMMON_CYCLES:g} cycles a pixel, both modes on the same tiles of the scene"
     if len(powers) < _FEWEST_TILES:
         for name in (OWN, AREA):
@@ -132,6 +152,48 @@ def _equal(full: Sequence[RawFrame], reduced: Sequence[RawFrame], grey: PatchSpe
         yield Reading(None, name, Measurand.SAME_EQUAL, with_relative_error(value, max(error, 1e-6), n), how)
 
 
+def contrast_kept(own: Linear, reference: Linear) -> Quantity:
+    """Contrast of edges against that of a reference: root of the ratio of `edge_power`, summed over the same tiles.
+
+    ``own``, ``reference``: (tiles,). Interval: jackknife over tiles; missing where there are too few.
+    """
+    tiles = len(reference)
+    if tiles < _FEWEST_TILES:
+        return missing(Missing.NO_EDGES)
+    its, ours = float(reference.sum()), float(own.sum())
+    if ours <= 0:
+        return missing(Missing.NO_EDGES)
+    value = math.sqrt(ours / its)
+    without = np.sqrt(np.maximum(ours - own, 0.0) / (its - reference))
+    error = math.sqrt((tiles - 1) / tiles * float(((without - without.mean()) ** 2).sum()))
+    return with_error(value, error, tiles)
+
+
+def edge_power(pair: Sequence[Linear]) -> tuple[float, bool]:
+    """Power density of luma that both frames have in common where edges are sharp or soft, and whether it is clear of noise.
+
+    ``pair``: two pictures (height, width, 3) of one scene, linear. Noise leaves nothing on average.
+    """
+    one, other = (_spectrum(picture @ _LUMA) for picture in pair)
+    frequency = _frequency(pair[0].shape[:2])
+    ring = (frequency >= _EDGE_CYCLES[0]) & (frequency <= _EDGE_CYCLES[1])
+    common = float((one * other.conj()).real[ring].mean())
+    noise = float((np.abs(one - other) ** 2)[ring].mean()) / 2
+    chance = noise * _HANN_TERMS / math.sqrt(2 * int(ring.sum()))
+    return common, common > _EDGE_SIGMAS * chance
+
+
+def _spectrum(field: Linear) -> NDArray[np.complex128]:
+    """Under a Hann window, scaled so that the squares are power densities: of white noise, its variance."""
+    window = np.hanning(field.shape[0])[:, None] * np.hanning(field.shape[1])[None, :]
+    return np.fft.rfft2(without_plane(field) * window) / math.sqrt(float((window**2).sum()))
+
+
+def _frequency(shape: tuple[int, ...]) -> Linear:
+    """Of every term of `_spectrum`, cycles a pixel."""
+    return np.hypot(np.fft.fftfreq(shape[0])[:, None], np.fft.rfftfreq(shape[1])[None, :])
+
+
 def _tiles(size: tuple[int, int], factor: float) -> list[Rect]:
     """Squares over the whole picture, in full-mode pixels, evenly spread where there are too many."""
     side = _TILE_PX
@@ -144,12 +206,10 @@ def _tiles(size: tuple[int, int], factor: float) -> list[Rect]:
 
 def _low_power(noise: Linear) -> float:
     """Mean power density of a noise field below the common frequency; that of white noise is its variance."""
-    window = np.hanning(noise.shape[0])[:, None] * np.hanning(noise.shape[1])[None, :]
-    spectrum = np.abs(np.fft.rfft2(without_plane(noise) * window)) ** 2 / float((window**2).sum())
-    frequency = np.hypot(np.fft.fftfreq(noise.shape[0])[:, None], np.fft.rfftfreq(noise.shape[1])[None, :])
+    frequency = _frequency(noise.shape)
     # The lowest lines hold what the light did between the frames.
     ring = (frequency > 2 / min(noise.shape)) & (frequency <= _COMMON_CYCLES)
-    return float(spectrum[ring].mean())
+    return float((np.abs(_spectrum(noise)) ** 2)[ring].mean())
 
 
 def _developed(

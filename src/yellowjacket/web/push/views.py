@@ -26,7 +26,8 @@ from yellowjacket.web.sitting_page import SittingPage
 
 _DEFAULT_LEVEL = "usable"
 _SAME_NAMES = (
-    (Measurand.SAME_EQUAL, "Noise at equal sharpness"), (Measurand.SAME_LUMA, "Luma noise as it stands, σ of L*"),
+    (Measurand.SAME_EQUAL, "Noise at equal sharpness"), (Measurand.SAME_EDGE, "Contrast of edges, averaged = 1"),
+    (Measurand.SAME_LUMA, "Luma noise as it stands, σ of L*"),
     (Measurand.SAME_CHROMA, "Chroma noise, σ of a*b*"), (Measurand.SAME_DETAIL, "Detail, line pairs a height"),
 )  # fmt: skip
 _STEP_OFF_STOPS = 1 / 6
