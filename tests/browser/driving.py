@@ -13,9 +13,13 @@ WAIT_S = 60
 _POLL_S = 0.08
 
 
-def waiting(browser, seconds: float = WAIT_S, ignored=()):
+# An element that a fragment has just taken the place of is looked for again.
+_RENEWED = (StaleElementReferenceException, ElementClickInterceptedException)
+
+
+def waiting(browser, seconds: float = WAIT_S):
     """A wait that looks often: the ways of a tester have many steps, and Selenium's own pause adds up to minutes."""
-    return WebDriverWait(browser, seconds, poll_frequency=_POLL_S, ignored_exceptions=ignored)
+    return WebDriverWait(browser, seconds, poll_frequency=_POLL_S, ignored_exceptions=_RENEWED)
 
 
 def find(browser, css: str):
@@ -31,18 +35,14 @@ def click(browser, css: str) -> None:
         element.click()
         return True
 
-    waiting(browser, ignored=[*stale(), ElementClickInterceptedException]).until(clicked, css)
+    waiting(browser).until(clicked, css)
 
 
 def wait_for_text(browser, css: str, text: str, seconds: float = WAIT_S) -> None:
     def there(b):
         return any(text in element.text for element in b.find_elements(By.CSS_SELECTOR, css))
 
-    waiting(browser, seconds, stale()).until(there, f"{text!r} in {css}")
-
-
-def stale():
-    return [StaleElementReferenceException]
+    waiting(browser, seconds).until(there, f"{text!r} in {css}")
 
 
 def press(browser, *keys: str) -> None:

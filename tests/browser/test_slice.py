@@ -19,7 +19,6 @@ from tests.browser.driving import (
     find,
     now_rung,
     press,
-    stale,
     violations,
     wait_for_text,
     waiting,
@@ -119,7 +118,7 @@ def move_patch(browser):
     patch = find(browser, "[data-patch=grey] .halo")
     browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", patch)
     ActionChains(browser).move_to_element(patch).click_and_hold().move_by_offset(-6, 6).release().perform()
-    waiting(browser, ignored=stale()).until(lambda b: find(b, "[data-patch-row=grey] td").text != by_keys)
+    waiting(browser).until(lambda b: find(b, "[data-patch-row=grey] td").text != by_keys)
     draw_patch(browser)
     lay_grid(browser)
     click(browser, "[data-key=m]")
@@ -175,7 +174,7 @@ def look(browser):
     find(browser, "[data-step=look]").click()
     person = find(browser, "#person")
     person.send_keys("Wren" + Keys.ENTER)
-    waiting(browser, ignored=stale()).until(lambda b: find(b, "#person").get_attribute("value") == "Wren")
+    waiting(browser).until(lambda b: find(b, "#person").get_attribute("value") == "Wren")
     background = browser.execute_script("return getComputedStyle(document.body).backgroundColor")
     red, green, blue = (int(part) for part in background.strip("rgb()").split(",")[:3])
     assert red == green == blue
@@ -201,7 +200,7 @@ def look(browser):
     spot = find(browser, "[data-spot]").get_attribute("data-spot")
     overview = find(browser, "[data-overview]")
     ActionChains(browser).move_to_element_with_offset(overview, 20, 10).click().perform()
-    waiting(browser, ignored=stale()).until(lambda b: find(b, "[data-spot]").get_attribute("data-spot") != spot)
+    waiting(browser).until(lambda b: find(b, "[data-spot]").get_attribute("data-spot") != spot)
 
 
 def judge_blind(browser):
