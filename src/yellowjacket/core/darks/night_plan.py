@@ -6,6 +6,7 @@ Inputs know no place: time available, exposure, number of frames, what takes car
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -142,7 +143,8 @@ def _fitting(spec: NightSpec, cycle_s: float, dark_s: float) -> int:
     def ends_s(lights: int) -> float:
         return _laid_out(spec, lights, _darks_for(spec, lights), cycle_s, dark_s)[-1].ends_s
 
-    return next((n for n in range(most, 0, -1) if ends_s(n) <= spec.available_s), 0)
+    # Every frame more ends later, so halving finds the last that fits: laying a night out takes as long as it has batteries.
+    return bisect_right(range(1, most + 1), spec.available_s, key=ends_s)
 
 
 def _laid_out(spec: NightSpec, lights: int, darks: int, cycle_s: float, dark_s: float) -> list[Stretch]:
