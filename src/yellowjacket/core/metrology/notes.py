@@ -64,7 +64,21 @@ class Remark(Enum):
     CODES_EMPTY_TOO = "codes are empty on the lowest rung too: the bit depth of this mode"
     CODES_EMPTY_LOWEST = "codes are empty on the lowest rung: the bit depth of this mode"
     CODES_THIN_OUT = "codes thin out with the signal: a coding table"
-    # What to mind about a setting.
+    # Why range by the model and range on a wedge differ.
+    RANGE_OF_SMOOTHING = (
+        "of {0:.1f} stops {1:.1f} ({2:.1f} to {3:.1f}) are smoothing of the raw: without it {4:.1f} are left"
+    )
+    WEDGE_BEGINS_UNDER = "the wedge begins {0:.1f} stops under saturation, which is counted in"
+    WEDGE_AGREES = "model and wedge agree"
+    WEDGE_ENDS_FIRST = "the wedge ends before its noise does: it has at least so much"
+    WEDGE_IN_STRAY_LIGHT = (
+        "stray light holds the wedge's dark steps up from {0:.1f} stops on: lens and scene, not the sensor"
+    )
+    WEDGE_THROUGH_LENS = (
+        "the wedge shows {0:.1f} stops {1}: it is read through the lens, in steps, on green alone; the model is the sensor by "
+        "itself"
+    )
+    # Why a setting is to be avoided, or preferred.
     IS_SECOND_BASE = "a second base ISO: cleaner shadows than one mark lower"
     LIES_UNDER_BASE = "just under the second base ISO {0}"
     MADE_BY_ARITHMETIC = "made by arithmetic: {0}"

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.look.development import grey_signals
 from yellowjacket.bench.measure import patches as patches_
 from yellowjacket.bench.measure import run, staleness
+from yellowjacket.bench.measure.ranges import range_table
 from yellowjacket.bench.models import Frame, Patch, Rung
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
@@ -21,7 +22,6 @@ from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.measure import noise_pictures, sheet
 from yellowjacket.web.measure.codes import code_plot
-from yellowjacket.web.measure.ranges import range_table
 from yellowjacket.web.measure.transfer import transfer_plot
 from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.shared_views import picture_response
