@@ -458,14 +458,6 @@ def test_pictures_alone_make_a_wall(client, two, look, data_folder):
     assert Grade.objects.get().lane == lane
 
 
-@pytest.mark.parametrize("size", [(100_000, 60), (60, 100_000), (12_000, 8_500), (20, 20)])
-def test_crops_stay_inside_frames_of_any_shape(size):
-    from yellowjacket.web.pictures import clamped
-
-    for centre in ((0, 0), (size[0] // 2, size[1] // 2), (10**6, 10**6)):
-        assert clamped(*size, centre, (227, 196)).fits(*size)
-
-
 @pytest.mark.parametrize("kind", ["higher", "same"])
 def test_practice_is_counted_exactly(client, measured, kind):
     use = measured.uses.first()

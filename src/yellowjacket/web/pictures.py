@@ -138,14 +138,6 @@ def overview_jpeg(frame: Frame, how: Development) -> bytes:
     )  # fmt: skip
 
 
-def clamped(frame_width: int, frame_height: int, centre: tuple[int, int], size: tuple[int, int]) -> Rect:
-    """A crop of ``size`` around ``centre``, moved inside the frame; smaller frames give smaller crops."""
-    w, h = min(size[0], frame_width), min(size[1], frame_height)
-    x = min(max(0, centre[0] - w // 2), frame_width - w)
-    y = min(max(0, centre[1] - h // 2), frame_height - h)
-    return Rect(x, y, w, h)
-
-
 def _as_text(how: Development) -> str:
     matrix = None if how.xyz_to_camera is None else how.xyz_to_camera.tolist()
     parts = [

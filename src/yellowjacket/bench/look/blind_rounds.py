@@ -48,6 +48,7 @@ from yellowjacket.core.limits.iso_limits import WORST_GRADE
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.registration.similarity import Similarity
 
 # What stands for the noise of a picture: the SNR of its shadow at the use's size, where noise is seen first.
 CRITERION = Measurand.SHADOW_SNR
@@ -240,25 +241,27 @@ def frame_of(trial: BlindTrial, side: str) -> Frame | None:
 
 def spot_on(trial: BlindTrial, side: str) -> tuple[int, int]:
     """Where a trial's spot lies on the frame of a side: bodies of other size and framing show the same spot."""
-    other = trial.other
-    if side != "right" or other is None or other.ladder_id == trial.rung.ladder_id:
+    if side != "right":
         return trial.x, trial.y
-    left, right = frame_of(trial, "left"), frame_of(trial, "right")
-    if left is None or right is None:
-        return trial.x, trial.y
-    sizes = {trial.rung.ladder_id: (left.width, left.height), other.ladder_id: (right.width, right.height)}
-    x, y = registration.between(trial.rung.ladder, other.ladder, sizes).at((float(trial.x), float(trial.y)))
+    x, y = _to_the_right(trial).at((float(trial.x), float(trial.y)))
     return max(0, round(x)), max(0, round(y))
 
 
 def scale_between(trial: BlindTrial) -> float:
     """Pixels of the right side's frame to one of the left side's, as the pictures lie on one another."""
+    return _to_the_right(trial).scale
+
+
+def _to_the_right(trial: BlindTrial) -> Similarity:
+    """From raw pixels of the left side's frame to those of the right side's."""
     other = trial.other
+    if other is None or other.ladder_id == trial.rung.ladder_id:
+        return Similarity()
     left, right = frame_of(trial, "left"), frame_of(trial, "right")
-    if other is None or left is None or right is None or other.ladder_id == trial.rung.ladder_id:
-        return 1.0
+    if left is None or right is None:
+        return Similarity()
     sizes = {trial.rung.ladder_id: (left.width, left.height), other.ladder_id: (right.width, right.height)}
-    return registration.between(trial.rung.ladder, other.ladder, sizes).scale
+    return registration.between(trial.rung.ladder, other.ladder, sizes)
 
 
 def next_trial(round_: BlindRound) -> BlindTrial | None:

@@ -60,3 +60,11 @@ def even_rect(x: float, y: float, w: float, h: float, width: int, height: int) -
     x_even = int(min(max(0, round(x / 2) * 2), (width - w_even) // 2 * 2))
     y_even = int(min(max(0, round(y / 2) * 2), (height - h_even) // 2 * 2))
     return Rect(x_even, y_even, w_even, h_even)
+
+
+def clamped(frame_width: int, frame_height: int, centre: tuple[int, int], size: tuple[int, int]) -> Rect:
+    """A crop of ``size`` around ``centre``, moved inside the frame; smaller frames give smaller crops."""
+    w, h = min(size[0], frame_width), min(size[1], frame_height)
+    x = min(max(0, centre[0] - w // 2), frame_width - w)
+    y = min(max(0, centre[1] - h // 2), frame_height - h)
+    return Rect(x, y, w, h)

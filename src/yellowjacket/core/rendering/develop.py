@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour.colorimetry import camera_to_srgb
+from yellowjacket.core.colour.colorimetry import camera_to_srgb, linear_of_srgb
 from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.rect import Rect
 
@@ -90,6 +90,14 @@ def develop_at_use(mosaic: NDArray[np.uint16], rect: Rect, how: Development, fac
     return display_encoded(_in_display_colours(small, how))
 
 
+def mean_light(mosaic: NDArray[np.uint16], rect: Rect, how: Development, factor: float) -> float:
+    """How bright a crop is as it is shown at a use's size: the mean of its light as a share of display white, clipped there.
+
+    Raises ValueError when the crop lies outside the mosaic.
+    """
+    return float(linear_of_srgb(develop_at_use(mosaic, rect, how, factor) / 255).mean())
+
+
 def averaged(linear: NDArray[np.float32], factor: float) -> NDArray[np.float32]:
     """Area averages over ``factor`` × ``factor`` pixels, shape (h/factor, w/factor, 3), rounded, at least one each way."""
     from yellowjacket.core.rendering.demosaic import area_means
@@ -162,8 +170,7 @@ def display_encoded(linear: NDArray[np.floating]) -> NDArray[np.uint8]:
 
 def _encoding() -> tuple[NDArray[np.float64], NDArray[np.uint8]]:
     """For every code the value at which the next one begins, and a code to begin the search from."""
-    halves = (np.arange(256) + 0.5) / 255
-    borders = np.where(halves <= _LINEAR_BELOW * 12.92, halves / 12.92, ((halves + 0.055) / 1.055) ** 2.4)
+    borders = linear_of_srgb((np.arange(256) + 0.5) / 255)
     starts = np.arange(_ENCODING_STEPS) / _ENCODING_STEPS
     return borders, np.searchsorted(borders, starts, side="right").astype(np.uint8)
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from PIL import ExifTags, Image, ImageCms, ImageOps, UnidentifiedImageError
 from pillow_heif import register_heif_opener
 
-from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
+from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb, linear_of_srgb
 from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
@@ -42,8 +42,7 @@ Picture = NDArray[np.uint8]
 register_heif_opener()
 # The bound is ours, and asked first.
 Image.MAX_IMAGE_PIXELS = MOST_PIXELS
-_ENCODED = np.arange(256) / 255
-_LINEAR = np.where(_ENCODED <= 0.04045, _ENCODED / 12.92, ((_ENCODED + 0.055) / 1.055) ** 2.4).astype(np.float32)
+_LINEAR = linear_of_srgb(np.arange(256) / 255).astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,6 +23,7 @@ from yellowjacket.bench.typed import decimal, identity, whole
 from yellowjacket.core.darks.matching import Setting
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.rect import clamped
 from yellowjacket.web import pictures
 from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.shared_views import picture_response
@@ -168,7 +169,7 @@ def compare(request: HttpRequest, master_id: int, frame_id: int) -> HttpResponse
     except (Refusal, FrameError) as error:
         messages.error(request, str(error))
         return redirect("darks:page")
-    rect = pictures.clamped(frame.width, frame.height, (x, y), (_CROP_PX, _CROP_PX))
+    rect = clamped(frame.width, frame.height, (x, y), (_CROP_PX, _CROP_PX))
     return render(
         request, "darks/compare.html",
         {"place": "darks", "frame": frame, "master": master, "match": match, "rect": rect, "spot": (x, y)},
@@ -179,7 +180,7 @@ def compare(request: HttpRequest, master_id: int, frame_id: int) -> HttpResponse
 def crop(request: HttpRequest, master_id: int, frame_id: int, what: str, x: int, y: int) -> HttpResponse:
     """A crop before or after, neutral development, one image pixel per sensor pixel."""
     frame, master = _light(frame_id), get_object_or_404(MasterDark, pk=master_id)
-    rect = pictures.clamped(frame.width, frame.height, (x, y), (_CROP_PX, _CROP_PX))
+    rect = clamped(frame.width, frame.height, (x, y), (_CROP_PX, _CROP_PX))
     how = Developing({}, None, {}).of_frame(frame, 0, Switches(equalised=False)).how
     try:
         if what == "before":

@@ -13,6 +13,7 @@ from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import Frame, JurySheet, Rung, Shot
 from yellowjacket.core.judging.contact_sheet import PAGE_MM, Slot, layout, pixels_on_paper
 from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.raw.rect import clamped
 from yellowjacket.web import pictures
 from yellowjacket.web.graphics.drawing import Drawing, Picture, Shape, Text, svg
 
@@ -51,7 +52,7 @@ def placed(sheet: JurySheet) -> Sequence[Placed]:
         how = developing[rung.ladder].of_frame(frame_, rung.pk, Switches(monochrome=sheet.use.monochrome)).how
         factor, _ = use_noise_factor(rung.ladder.body.pixels, sheet.use.whole_frame_pixels)
         cut = round(side * factor)
-        rect = pictures.clamped(frame_.width, frame_.height, (slip["x"], slip["y"]), (cut, cut))
+        rect = clamped(frame_.width, frame_.height, (slip["x"], slip["y"]), (cut, cut))
         found.append(Placed(slip["code"], slot, pictures.crop_png(frame_, rect, how, factor)))
     return found
 

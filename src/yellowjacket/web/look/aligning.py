@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.raw.frame import FrameError
-from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.raw.rect import Rect, clamped
 from yellowjacket.core.registration.similarity import NoMatch, shift_between
 from yellowjacket.web import pictures
 
@@ -46,7 +46,7 @@ def _window(frame: Frame, rect: Rect) -> Rect:
         (at + half // 2) // _GRID_PX * _GRID_PX + _GRID_PX // 2 for at, half in ((rect.x, rect.w), (rect.y, rect.h))
     ]
     side = min(_WINDOW_PX, frame.width // 2 * 2, frame.height // 2 * 2)
-    found = pictures.clamped(frame.width, frame.height, (centre[0], centre[1]), (side, side))
+    found = clamped(frame.width, frame.height, (centre[0], centre[1]), (side, side))
     return Rect(found.x // 2 * 2, found.y // 2 * 2, side - 2, side - 2)
 
 

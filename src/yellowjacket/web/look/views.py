@@ -15,7 +15,7 @@ from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdic
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import whole
-from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.raw.rect import Rect, clamped
 from yellowjacket.core.rendering.develop import DEVELOPERS
 from yellowjacket.web import pictures
 from yellowjacket.web.look import presets
@@ -115,7 +115,7 @@ def _overview(page: SittingPage, walls: Walls) -> dict[str, object] | None:
     spot = walls.spot()
     return {
         "url": pictures.overview_address(frame, how), "frame": frame, "spot": spot,
-        "rect": pictures.clamped(frame.width, frame.height, spot, cut),
+        "rect": clamped(frame.width, frame.height, spot, cut),
     }  # fmt: skip
 
 
@@ -131,7 +131,7 @@ def _overview_of_lane(page: SittingPage, walls: Walls) -> dict[str, object] | No
     size = (round(cut[0] / place.scale), round(cut[1] / place.scale))
     return {
         "url": pictures.lane_crop_address(picture, whole, factor), "frame": {"width": width, "height": height},
-        "spot": walls.spot(), "rect": pictures.clamped(width, height, walls.spot(), size),
+        "spot": walls.spot(), "rect": clamped(width, height, walls.spot(), size),
     }  # fmt: skip
 
 

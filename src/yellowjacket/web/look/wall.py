@@ -14,7 +14,7 @@ from yellowjacket.bench.look.development import BY_GREY, Developed, Developing
 from yellowjacket.bench.look.grades import to_look_at_again
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
 from yellowjacket.core.exposure import dial, notation
-from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.raw.rect import Rect, clamped
 from yellowjacket.core.registration.similarity import NoMatch, Similarity
 from yellowjacket.web import pictures
 from yellowjacket.web.look import aligning
@@ -267,7 +267,7 @@ class Walls:
             moved, remark = _moved_words(developed, self.looking), ""
         cut = (max(1, round(width * factor / zoom)), max(1, round(height * factor / zoom)))
         centre = place.at(here)
-        rect = pictures.clamped(size[0], size[1], (round(centre[0]), round(centre[1])), cut)
+        rect = clamped(size[0], size[1], (round(centre[0]), round(centre[1])), cut)
         outside = not (0 <= centre[0] < size[0] and 0 <= centre[1] < size[1])
         if outside:
             remark = "the spot lies outside this frame: its nearest edge is shown"

@@ -18,6 +18,7 @@ from yellowjacket.bench.models import Frame, Ladder, Record, Rung, Sitting
 from yellowjacket.bench.record.standing import Standing, newest_signed, standing_of
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.rect import clamped
 from yellowjacket.web import pictures
 from yellowjacket.web.graphics.drawing import Drawing, svg
 from yellowjacket.web.record import plots
@@ -125,7 +126,7 @@ def _crop(frame: Frame | None, rung: Rung, ladder: Ladder, developing: Developin
         return b""
     spot = (ladder.spot_x, ladder.spot_y) if ladder.spot_x is not None and ladder.spot_y is not None else None
     centre = spot or (frame.width // 2, frame.height // 2)
-    rect = pictures.clamped(frame.width, frame.height, centre, _CROP_PX)
+    rect = clamped(frame.width, frame.height, centre, _CROP_PX)
     try:
         return pictures.crop_png(frame, rect, developing.of_frame(frame, rung.pk).how)
     except FrameError:

@@ -12,16 +12,16 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.look import blind_rounds
+from yellowjacket.bench.look import blind_pictures, blind_rounds
 from yellowjacket.bench.models import BlindRound, BlindTrial
 from yellowjacket.bench.people import accounts
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.web import pictures
 from yellowjacket.web.people.doors import role_of
 from yellowjacket.web.refusals import carried_out, refused
-from yellowjacket.web.rounds import shown
 from yellowjacket.web.shared_views import picture_response
 from yellowjacket.web.sitting_page import SittingPage
 
@@ -85,7 +85,7 @@ def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, obje
     trial = blind_rounds.next_trial(round_)
     context: dict[str, object] = {
         "round": round_, "trial": trial, "answered": round_.trials.filter(answered_at__isnull=False).count(),
-        "planned": round_.trials.count(), "crop": shown.CROP_PX, "scores": _SCORES, "guest": guest,
+        "planned": round_.trials.count(), "crop": blind_pictures.CROP_PX, "scores": _SCORES, "guest": guest,
     }  # fmt: skip
     if trial is None and not guest:
         if round_.kind == BlindRound.Kind.LINE:
@@ -176,7 +176,8 @@ def picture(request: HttpRequest, token: str, trial: str, side: str = "left") ->
     except Refusal as refusal:
         raise Http404(str(refusal)) from refusal
     try:
-        data = shown.picture_of(found, side)
+        shown = blind_pictures.shown_of(found, side)
+        data = pictures.crop_png(shown.frame, shown.rect, shown.how, shown.factor) if shown else None
     except FrameError as error:
         raise Http404("The original of this picture is gone.") from error
     if data is None:

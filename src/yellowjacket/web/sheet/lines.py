@@ -13,6 +13,7 @@ from yellowjacket.bench.record.proposals import Proposal
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Remark
+from yellowjacket.core.raw.rect import clamped
 from yellowjacket.web import pictures
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
@@ -62,7 +63,7 @@ class Crops:
         if not frames:
             return None
         frame = frames[0]
-        rect = pictures.clamped(frame.width, frame.height, self.spot(frame), size)
+        rect = clamped(frame.width, frame.height, self.spot(frame), size)
         found = self.developing.of_frame(frame, rung.pk, Switches(equalised=equalised))
         return CropView(pictures.crop_address(frame, rect, found.how), rect.w, rect.h, found.moved_stops)
 
