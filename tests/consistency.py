@@ -106,7 +106,7 @@ def _limits(client, ladder, told, uses, papers) -> Iterator[str]:
             line = next((one for one in lines.splitlines() if one.startswith(use)), "")
             if words.removeprefix("ISO ") not in line:
                 yield f"{ladder}, {use}, {level}: the card does not say {words}"
-    for iso, reason in standing.to_mind:
+    for iso, reason in standing.mark_advice:
         if f"ISO {iso}: {reason}" not in pages["record"]:
             yield f"{ladder}, ISO {iso}: the record does not say {reason}"
 
@@ -114,7 +114,7 @@ def _limits(client, ladder, told, uses, papers) -> Iterator[str]:
 def _advised(client, ladder, uses) -> Iterator[str]:
     """Advice at each mark as metered: the grade the record's limits give it, and a word where it is to be avoided."""
     from yellowjacket.bench.advise import exposure
-    from yellowjacket.bench.record.evidence import marks_to_mind
+    from yellowjacket.bench.record.evidence import mark_advice
     from yellowjacket.bench.record.proposals import proposals
     from yellowjacket.core.exposure import dial
     from yellowjacket.core.limits.exposure_advice import NOT_USABLE, Asked, option_at
@@ -122,7 +122,7 @@ def _advised(client, ladder, uses) -> Iterator[str]:
 
     if ladder.kind != "iso" or exposure.ladder_of(ladder.body) != ladder:
         return
-    avoided = {iso for iso, reason in marks_to_mind(ladder) if reason != "second base"}
+    avoided = {iso for iso, reason in mark_advice(ladder) if reason != "second base"}
     for use in uses:
         known = exposure.known_of(ladder, use)
         limits = {one.level: one.measured for one in proposals(ladder) if one.use == use}

@@ -1,4 +1,4 @@
-"""A night's way in a real browser: plan the LENR test, shoot it, measure, look at the map, foretell, plan the night."""
+"""A night's way in a real browser: plan the LENR test, shoot it, measure, look at the map, predict, plan the night."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ def test_from_the_lenr_test_to_the_night(site, browser):
     shoot(browser)
     measure(browser)
     walk_the_map(browser)
-    foretell(browser)
+    predict(browser)
     assert violations(browser) == []
     look_at_the_darks(browser)
     plan_the_night(browser)
@@ -95,7 +95,7 @@ def walk_the_map(browser):
     waiting(browser).until(lambda b: find(b, "#point b").text == shown)
 
 
-def foretell(browser):
+def predict(browser):
     first = find(browser, "#answers").text
     find(browser, "[name=celsius]").send_keys("2")
     wait_for_text(browser, "#answers", "sensor at 2 °C")

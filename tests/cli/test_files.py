@@ -286,7 +286,7 @@ def test_the_longest_usable_exposure_has_four_answers(long_darks, capsys):
     _, out, _ = run(capsys, "characterise", folder, "--json", "--temperatures", table)
     dark = document(out, "characterisation.schema.json")["bodies"][0]["dark"]
     assert set(dark["longest_usable"]) == {"as shot", "single-pixel repair", "LENR", "master dark"}
-    # 400 hot pixels a megapixel are too many at any time, but a converter's repair leaves few of them.
+    # 400 hot pixels per megapixel are too many at any time, but a converter's repair leaves few of them.
     assert dark["longest_usable_s"] == dark["longest_usable"]["as shot"]
     assert "hot pixels per megapixel" in dark["longest_usable_s"]["reason"]
     repaired = dark["longest_usable"]["single-pixel repair"]

@@ -96,7 +96,7 @@ def test_intervals_hold_the_truth_as_often_as_they_say():
 
 @pytest.mark.parametrize("share", [0.0, 0.1, 0.25])
 def test_excess_of_correlated_noise_against_averaging_itself(share):
-    """The noise of block means, counted, against what the correlations foretell."""
+    """The noise of block means, counted, against what the correlations predict."""
     rng = np.random.default_rng(10)
     noise = rng.normal(0.0, 5.0, (1200, 1200))
     for axis in (0, 1):

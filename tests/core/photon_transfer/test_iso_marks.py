@@ -11,7 +11,7 @@ def mark(iso, saturation_e, **habits):
     return MarkHabits(iso, with_relative_error(saturation_e, 0.005, 1000), **habits)
 
 
-def test_a_ladder_of_true_marks_has_nothing_to_mind():
+def test_a_ladder_of_true_marks_has_none_to_avoid():
     assert advice_on([mark(100, 48000), mark(200, 24000), mark(400, 12000)], NONE) == ()
 
 

@@ -116,7 +116,7 @@ def test_exposure_error_is_what_was_measured_over_what_was_asked():
     assert related[1][0].result.value == 0.0
 
 
-def test_settings_alone_foretell_the_level():
+def test_settings_alone_predict_the_level():
     # ISO up a stop and the shutter down one mark: equally bright, by exact values behind the printed ones.
     assert Exposure(200, 1 / 15, 8).level_stops == pytest.approx(Exposure(100, 1 / 8, 8).level_stops, abs=1e-9)
 

@@ -15,10 +15,10 @@ from yellowjacket.core.metrology.notes import Note, Remark, in_words
 
 def evidence(ladder: Ladder) -> dict[str, object]:
     """All a signed record rests on as plain values: conditions with profile and thresholds, proposals, the readings they come
-    from, marks to mind, sizes of the uses, and what found them. Nothing that is changed later changes it."""
+    from, ISO settings to avoid or prefer, sizes of the uses, and what found them. Nothing that is changed later changes it."""
     return {
         "conditions": conditions(ladder), "proposals": proposed(ladder), "readings": _readings(ladder),
-        "to_mind": [list(one) for one in marks_to_mind(ladder)],
+        "mark_advice": [list(one) for one in mark_advice(ladder)],
         "sizes": {use.name: size_words(use, ladder) for use in ladder.sitting.uses.all()},
         "software": __version__,
     }  # fmt: skip
@@ -45,7 +45,7 @@ def size_words(use: Use, ladder: Ladder) -> str:
     return remark or use.size_text
 
 
-def marks_to_mind(ladder: Ladder) -> list[tuple[int, str]]:
+def mark_advice(ladder: Ladder) -> list[tuple[int, str]]:
     """Marks of an ISO ladder to avoid or prefer, with the reason."""
     rows = Reading.objects.filter(rung__ladder=ladder, quantity=Measurand.FLAGS, value__gt=0)
     return [

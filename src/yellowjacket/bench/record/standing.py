@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from yellowjacket.bench.models import Ladder, Record, Use
-from yellowjacket.bench.record.evidence import conditions, limit_from, marks_to_mind, size_words
+from yellowjacket.bench.record.evidence import conditions, limit_from, mark_advice, size_words
 from yellowjacket.bench.record.other_limits import OtherLimit, of_ladder
 from yellowjacket.bench.record.proposals import Proposal, proposals
 from yellowjacket.core.limits.iso_limits import disagreement_stops
@@ -23,7 +23,7 @@ class OtherStanding:
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """Limits, conditions and marks to mind of a version.
+    """Limits, conditions and ISO settings to avoid or prefer of a version.
 
     ``decided``: marks by (use name, level); ``sizes``: of the uses by name; ``software``: that signed it; ``today``: sentences
     on what today's numbers and the profile in force would say otherwise, None for an open version.
@@ -32,7 +32,7 @@ class Standing:
     proposals: Sequence[Proposal]
     conditions: Mapping[str, object]
     others: Sequence[OtherStanding]
-    to_mind: Sequence[tuple[int, str]]
+    mark_advice: Sequence[tuple[int, str]]
     sizes: Mapping[str, str]
     decided: Mapping[tuple[str, str], str]
     software: str = ""
@@ -46,7 +46,7 @@ def standing_of(record: Record, uses: Sequence[Use]) -> Standing:
     live = Standing(
         proposals(ladder), conditions(ladder),
         [OtherStanding(one, decided.get((one.what, one.use), "")) for one in of_ladder(ladder, uses)],
-        marks_to_mind(ladder), {use.name: size_words(use, ladder) for use in uses},
+        mark_advice(ladder), {use.name: size_words(use, ladder) for use in uses},
         {(one.use.name, one.level): one.words for one in record.decisions.select_related("use")} if record.pk else {},
     )  # fmt: skip
     if not record.signed or "proposals" not in record.evidence:
@@ -72,12 +72,14 @@ def _as_signed(record: Record, live: Standing, uses: Sequence[Use]) -> Standing:
         OtherStanding(OtherLimit(*(str(row.get(key, "")) for key in OtherLimit.__slots__)), str(row.get("decided", "")))
         for row in kept.get("others", ())
     ]
-    to_mind = [(int(iso), str(reason)) for iso, reason in kept["to_mind"]] if "to_mind" in kept else live.to_mind
+    advice = (
+        [(int(iso), str(reason)) for iso, reason in kept["mark_advice"]] if "mark_advice" in kept else live.mark_advice
+    )
     sizes = kept.get("sizes", live.sizes)
     decided = (
         {(one["use"], one["level"]): one["words"] for one in kept["decisions"]} if "decisions" in kept else live.decided
     )
-    shown = Standing(signed, kept["conditions"], others, to_mind, sizes, decided, str(kept.get("software", "")))
+    shown = Standing(signed, kept["conditions"], others, advice, sizes, decided, str(kept.get("software", "")))
     return replace(shown, today=_otherwise(shown, live))
 
 

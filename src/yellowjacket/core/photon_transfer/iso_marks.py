@@ -32,7 +32,7 @@ class Setting:
 
 @dataclass(frozen=True, slots=True)
 class Habits:
-    """Of a body's settings in their order: digital or not, the ISO of a second base, and what to mind."""
+    """Of a body's settings in their order: digital or not, the ISO of a second base, and which to avoid or prefer."""
 
     digital: tuple[DigitalIso, ...]
     second_base: Quantity
@@ -93,7 +93,7 @@ def against(notes: Sequence[Note]) -> tuple[Note, ...]:
 
 
 def advice_on(marks: Sequence[MarkHabits], second_base: Quantity) -> tuple[MarkAdvice, ...]:
-    """What to mind along a ladder, from low to high ISO."""
+    """Settings to avoid or prefer along a ladder, from low to high ISO."""
     found: list[MarkAdvice] = []
     if second_base.value is not None:
         at = round(second_base.value)

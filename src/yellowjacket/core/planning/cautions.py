@@ -1,4 +1,4 @@
-"""What to mind on a rung: each caution says what happens, by how much, and what to do about it."""
+"""What to watch out for on a rung: each caution says what happens, by how much, and what to do about it."""
 
 from __future__ import annotations
 

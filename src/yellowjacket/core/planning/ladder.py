@@ -118,7 +118,7 @@ class LadderSpec:
 
 @dataclass(frozen=True, slots=True)
 class Caution:
-    """Something to mind on a rung: ``code`` for programs, ``short`` for the cell, ``text`` the sentence."""
+    """Something to watch out for on a rung: ``code`` for programs, ``short`` for the cell, ``text`` the sentence."""
 
     code: str
     short: str

@@ -1,4 +1,4 @@
-"""Lanes: corrections and frames to take away, finished pictures to bring back, and what was done to them."""
+"""Lanes: corrections and frames to export, finished pictures to import, and what was done to them."""
 
 from __future__ import annotations
 

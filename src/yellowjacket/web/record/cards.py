@@ -55,9 +55,9 @@ def card_of(record: Record) -> Card:
         for one in standing.others:
             what = f"{one.limit.what.capitalize()}{', ' + one.limit.use.lower() if one.limit.use else ''}"
             rows.append(Row((what, "", one.decided or one.limit.text)))
-    if standing.to_mind:
+    if standing.mark_advice:
         rows.append(Row(("ISO settings to avoid or prefer",), True))
-        rows += [Row((f"ISO {iso}: {reason}"[:_MOST_CHARACTERS],)) for iso, reason in standing.to_mind]
+        rows += [Row((f"ISO {iso}: {reason}"[:_MOST_CHARACTERS],)) for iso, reason in standing.mark_advice]
     signed = f"{record.signed_at:%-d %B %Y}" if record.signed_at else ""
     return Card(
         str(ladder.body), f"{ladder.body.serial}{version}", rows,

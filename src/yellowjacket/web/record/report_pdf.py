@@ -105,9 +105,10 @@ def _part(part: LadderPart) -> Iterator[Flowable]:
             for one in (row.limit for row in standing.others)
         ]
         yield _table(others, (4, 2, 2, 3, 4))
-    if standing.to_mind:
+    if standing.mark_advice:
         yield _text(
-            "ISO settings to avoid or prefer: " + "; ".join(f"ISO {iso}: {reason}" for iso, reason in standing.to_mind)
+            "ISO settings to avoid or prefer: "
+            + "; ".join(f"ISO {iso}: {reason}" for iso, reason in standing.mark_advice)
         )
     if standing.today:
         yield _text(f"Limits as signed. Today's numbers would say: {'; '.join(standing.today)}.", _SMALL)

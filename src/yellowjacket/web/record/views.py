@@ -74,7 +74,7 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
         decided=bool(decisions), others=standing.others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
         open_others=sum(not row.decided and row.limit.text != "–" for row in standing.others), standing=standing,
         answer=record.answer or record_.answer_of(record),
-        to_mind=standing.to_mind, remembered=other_limits.remembered(page.ladder.body),
+        mark_advice=standing.mark_advice, remembered=other_limits.remembered(page.ladder.body),
     )  # fmt: skip
 
 
