@@ -154,6 +154,19 @@ def test_the_schemas_are_those_of_the_types_that_read():
         assert json.loads((ROOT / "docs" / name).read_text()) == schema, "write them anew: python tools/schemas.py"
 
 
+def test_the_schema_of_a_sitting_names_every_choice_that_is_stored():
+    """The document is a contract of its own; what may be stored must be allowed in it, and nothing else."""
+    from yellowjacket.bench.models import Grade, Lane, Patch, Shot
+
+    parts = SCHEMAS["sitting.schema.json"]["$defs"]
+    stored = {
+        ("PatchPart", "role"): Patch.Role, ("FramePart", "kind"): Shot.Kind, ("LanePart", "kind"): Lane.Kind,
+        ("GradePart", "seen"): Grade.Seen,
+    }  # fmt: skip
+    for (part, field), choices in stored.items():
+        assert parts[part]["properties"][field]["enum"] == choices.values
+
+
 def test_every_field_of_a_plan_and_column_of_a_shot_list_is_documented():
     text = (ROOT / "docs/plans.md").read_text()
     schema = json.loads((ROOT / "docs/plan.schema.json").read_text())
