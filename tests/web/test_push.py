@@ -51,6 +51,36 @@ def test_limits_stand_as_brackets_and_in_a_sentence(client, exposed):
     assert "Brought back" in page
 
 
+def test_bands_and_colour_are_told_from_the_push_at_which_they_begin(client, exposed):
+    for rung in exposed.ladders.get(kind="exposure").rungs.all():
+        share = 0.004 * 2.0 ** max(0.0, -rung.at_stops - 1)
+        Reading.objects.create(rung=rung, channel="all", quantity="row_noise_share", value=share, low=share * 0.98,
+                               high=share * 1.02, n=100)  # fmt: skip
+    page = " ".join(client.get(f"/sittings/{exposed.pk}/push/limits/").content.decode().split())
+    # 0.012 of the grey is usable: 0.004 doubles with every stop past the first, so 1 + log2(3) stops in.
+    assert "Bands appear from a push of 2.6 stops" in page
+
+
+def test_the_record_of_an_exposure_ladder_holds_what_somebody_decides_or_reads(client, exposed):
+    """No row for each of a chart's fields, the cast with its direction, real minus signs; nothing before it is measured."""
+    ladder = exposed.ladders.get(kind="exposure")
+    field = Patch.objects.create(ladder=ladder, name="field 1", role="field", x=0, y=64, w=64, h=64)
+    reference = ladder.rungs.get(at_stops=0)
+    Reading.objects.create(rung=reference, patch=field, channel="G1", quantity="clips_at_stops", value=2.0, low=1.9,
+                           high=2.1, n=9)  # fmt: skip
+    page = client.get(f"/sittings/{exposed.pk}/record/?ladder={ladder.pk}").content.decode()
+    assert "Field 1 clips" not in page
+    assert "Highlight clips" in page
+    assert "−0.70 DN" in page
+    deepest = ladder.rungs.order_by("at_stops").first()
+    assert f"Cast at {deepest.label}" in page
+    assert "towards magenta" in page
+    Reading.objects.filter(rung__ladder=ladder).delete()
+    page = client.get(f"/sittings/{exposed.pk}/record/?ladder={ladder.pk}").content.decode()
+    assert "No limits yet" in page
+    assert "Push, usable" not in page
+
+
 def test_a_moved_threshold_moves_the_bracket_without_the_page(client, exposed):
     url = f"/sittings/{exposed.pk}/push/limits/"
     plain = client.get(url).content.decode()

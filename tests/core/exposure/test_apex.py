@@ -66,7 +66,7 @@ def test_stops_of_nothing_are_refused():
 
 @pytest.mark.parametrize(("value", "text"), [(0.314, "+0.31"), (-3, "−3.00"), (0.004, "0.00"), (-0.004, "0.00")])
 def test_stops_are_written_with_their_sign(value, text):
-    assert notation.format_stops(value) == text
+    assert notation.with_sign(value) == text
 
 
 @pytest.mark.parametrize(

@@ -16,7 +16,7 @@ def test_words_are_filled_with_their_details():
         "patch “grey” lies outside this frame of 400 × 300 px: move it"
     )
     assert in_words([Note(Remark.ROUNDING), Note(Remark.LIGHT_CHANGED_A_LITTLE, (-0.051,))]) == (
-        "limited by rounding; light changed by -0.05 stop"
+        "limited by rounding; light changed by −0.05 stop"
     )
 
 

@@ -16,7 +16,7 @@ from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.shoot.conditions import temperature_drifts
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.exposure.notation import format_stops
+from yellowjacket.core.exposure.notation import with_sign
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.raw.frame_report import (
@@ -254,8 +254,8 @@ def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> t
             error = measured - (rung.expected_stops - reference.expected_stops)
             errors.append(error)
             if abs(error) > EXPOSURE_TOLERANCE_STOPS:
-                text = f"{frame.file_name} is {format_stops(error)} stop off the plan"
-                found.append(_of(frame, rung, "exposure", f"{format_stops(error)} stop", text))
+                text = f"{frame.file_name} is {with_sign(error)} stop off the plan"
+                found.append(_of(frame, rung, "exposure", f"{with_sign(error)} stop", text))
         found += _moved(frame, rung, report, reference, moves)
         softer = list(_softer(frame, rung, report, reference, sharp))
         # What the raw smooths is no fault of focus.
@@ -333,7 +333,7 @@ def _repeats(rung: Rung, looked_at: Sequence[tuple[Frame, FrameReport]]) -> Iter
         first, first_report = looked_at[0]
         change = exposure_stops(report, first_report)
         if change is not None and abs(change) > _REPEATS_TOLERANCE_STOPS:
-            text = f"{frame.file_name} got {format_stops(change)} stop against {first.file_name}: the light changed"
+            text = f"{frame.file_name} got {with_sign(change)} stop against {first.file_name}: the light changed"
             yield _of(frame, rung, "light", "light changed", text)
 
 
@@ -387,7 +387,7 @@ def landed(ladder: Ladder) -> Landed | None:
     values, findings = _rung_audit(newest.shot.rung, [newest], reference)
     parts = []
     if values.error_stops is not None and newest.pk != first.pk:
-        parts.append(f"{format_stops(values.error_stops)} stop from the plan")
+        parts.append(f"{with_sign(values.error_stops)} stop from the plan")
     parts.append(f"{(values.clipped_share or 0.0) * 100:.2f} % clipped")
     if values.sharpness is not None and newest.pk != first.pk:
         where = " on the marked spots" if reference.spots else ""
@@ -429,7 +429,7 @@ def _beside_other_body(frame: Frame) -> Iterator[str]:
     if other is None or other.shot is None or not other.report.get("level_dn"):
         return
     stops = log2(_range_share(frame) / _range_share(other))
-    yield f"{format_stops(stops, 2)} stop against {other.shot.rung.ladder.body.model} at the same settings"
+    yield f"{with_sign(stops, 2)} stop against {other.shot.rung.ladder.body.model} at the same settings"
 
 
 def _range_share(frame: Frame) -> float:

@@ -252,7 +252,7 @@ def _name_of(adopted: AdoptedLadder, rung: AdoptedRung) -> tuple[str, float]:
     if adopted.kind == "time":
         return notation.shutter_label(rung.exposure_s), apex.stops_between(1.0, seconds)
     move = apex.stops_between(dial.exact_exposure_s(adopted.metered.exposure_s), seconds)
-    text = notation.format_stops(move, 2)
+    text = notation.with_sign(move, 2)
     return text.rstrip("0").rstrip(".") if "." in text and move else "0", move
 
 

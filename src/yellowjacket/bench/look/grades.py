@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, Lane, Rung, Use
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.exposure.notation import with_sign
 from yellowjacket.core.judging.psychometrics import kappa
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.rendering.develop import PLAIN
@@ -100,7 +101,9 @@ def to_look_at_again(grade: Grade, moved_stops: float | None) -> str:
     change = moved_stops - grade.moved_stops
     if abs(change) <= _SAME_STOPS:
         return ""
-    return f"graded when the picture was moved by {grade.moved_stops:+.2f} stop; it is {moved_stops:+.2f} now"
+    return (
+        f"graded when the picture was moved by {with_sign(grade.moved_stops)} stop; it is {with_sign(moved_stops)} now"
+    )
 
 
 @dataclass(frozen=True, slots=True)

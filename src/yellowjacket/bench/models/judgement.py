@@ -8,6 +8,7 @@ from yellowjacket.bench.models.lanes import Lane
 from yellowjacket.bench.models.queries.grades import GradeQuerySet
 from yellowjacket.bench.models.register import Body
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
+from yellowjacket.core.exposure.notation import with_sign
 
 
 class Grade(models.Model):
@@ -93,7 +94,7 @@ class PairVerdict(models.Model):
         ]
 
     def __str__(self) -> str:
-        return f"{self.one} against {self.other}: {self.score:+d}"
+        return f"{self.one} against {self.other}: {with_sign(self.score, 0)}"
 
     @property
     def words(self) -> str:

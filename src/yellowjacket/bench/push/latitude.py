@@ -93,21 +93,41 @@ def recovery(found: Exposed, profile: Profile) -> Recovery:
     )
 
 
-def turning(ladder: Ladder, use: Use) -> tuple[str, str, str] | None:
+def turning(found: Exposed, profile: Profile) -> tuple[str, str, str] | None:
     """From which push on an exposure ladder's frames turn more than the profile lets a usable picture: stops, their interval,
     and towards which colour. None where nothing turns so far, or it was not measured."""
-    profile = ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
-    drift = tuple(one for one in profile.criteria if one.key == CAST)
-    found = exposed(ladder, use)
-    limit = push_limits(found.plain, replace(profile, criteria=drift, exposure=()))["usable"] if drift else None
-    if limit is None or limit.stops is None or limit.at_least:
+    limit = _alone(found, tuple(one for one in profile.criteria if one.key == CAST), profile)
+    if limit is None or limit.stops is None:
         return None
-    spread = f"{limit.low:.1f} … {limit.high:.1f}" if limit.low is not None and limit.high is not None else ""
     past = [one for one in found.plain if one.stops.value is not None and -one.stops.value >= limit.stops]
     nearest = max(past, key=lambda one: one.stops.value or 0.0, default=None)
-    notes = nearest.findings[CAST].notes if nearest is not None and CAST in nearest.findings else ()
-    colour = next((str(note.details[0]) for note in notes if note.kind is Remark.TOWARDS), "another colour")
-    return f"{limit.stops:.1f} stops", spread, f"towards {colour}"
+    colour = direction_of(nearest.findings[CAST]) if nearest is not None and CAST in nearest.findings else ""
+    return *_with_interval(limit), f"towards {colour or 'another colour'}"
+
+
+def banding(found: Exposed, profile: Profile) -> tuple[str, str, str] | None:
+    """From which push on bands show more than the profile lets a usable picture: stops, their interval, and in what. None
+    where they show nowhere, or darks are missing that would tell."""
+    limit = _alone(found, profile.exposure, profile)
+    return None if limit is None else (*_with_interval(limit), limit.criterion)
+
+
+def direction_of(cast: Quantity) -> str:
+    """Towards which colour a cast goes, in a word; empty where it has no direction."""
+    return next((str(note.details[0]) for note in cast.notes if note.kind is Remark.TOWARDS), "")
+
+
+def _alone(found: Exposed, criteria: tuple[Criterion, ...], profile: Profile) -> StopLimit | None:
+    """The usable push limit by these criteria and no others; None where they hold on every frame, or were not read."""
+    if not criteria:
+        return None
+    limit = push_limits(found.plain, replace(profile, criteria=criteria, exposure=()))["usable"]
+    return None if limit.stops is None or limit.at_least else limit
+
+
+def _with_interval(limit: StopLimit) -> tuple[str, str]:
+    spread = f"{limit.low:.1f} … {limit.high:.1f}" if limit.low is not None and limit.high is not None else ""
+    return f"{limit.stops:.1f} stops", spread
 
 
 def turns(sitting: Sitting, body: Body, use: Use) -> str:
@@ -115,7 +135,7 @@ def turns(sitting: Sitting, body: Body, use: Use) -> str:
     for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related(
         "body", "sitting__profile"
     ):
-        told = turning(ladder, use)
+        told = turning(exposed(ladder, use), ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome))
         if told is not None:
             stops, spread, colour = told
             return f"pushed by more than {stops}{f' ({spread})' if spread else ''} this body turns {colour}"

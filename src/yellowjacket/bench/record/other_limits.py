@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 
 from yellowjacket.bench.darks import measure
 from yellowjacket.bench.darks.measure import MeasuredDarks
-from yellowjacket.bench.models import Body, Ladder, Reading, Record, RememberedLimit, Sitting, Use
+from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Record, RememberedLimit, Rung, Sitting, Use
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.push import iso_invariance, latitude
 from yellowjacket.bench.push.latitude import Exposed
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.core.exposure.notation import between_marks
+from yellowjacket.core.exposure.notation import between_marks, with_sign
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS
@@ -51,25 +51,46 @@ def of_ladder(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
 
 
 def _of_exposure(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
-    by_use = latitude.exposed_by_use(ladder, uses)
+    by_use, source = latitude.exposed_by_use(ladder, uses), str(ladder)
+    if not any(one.stops.known for found in by_use.values() for one in found.plain):
+        return []
     rows = [row for use in uses for level in LEVELS for row in _pushed(ladder, use, by_use[use.pk], level)]
+    for use in uses:
+        profile = ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome)
+        for what, told in (
+            ("push turns", latitude.turning(by_use[use.pk], profile)),
+            ("push shows bands", latitude.banding(by_use[use.pk], profile)),
+        ):
+            if told is not None:
+                rows.append(OtherLimit(what, use.name, *told, source))
+    return [*rows, *_of_frames(ladder, list(ladder.rungs.all()))]
+
+
+def _of_frames(ladder: Ladder, rungs: Sequence[Rung]) -> Iterator[OtherLimit]:
+    """What an exposure ladder says whatever the use: the cast of its deepest push, its black, and what clips from where."""
+    source = str(ladder)
+    casts = Reading.objects.speaking((Measurand.CAST_DE00,)).filter(rung__in=rungs, use=None).by_rung()
+    pushed = [rung for rung in rungs if rung.at_stops < 0 and rung.pk in casts]
+    if pushed:
+        deepest = min(pushed, key=lambda rung: rung.at_stops)
+        cast = casts[deepest.pk][Measurand.CAST_DE00]
+        text = "–" if cast.value is None else f"{cast.value:.1f} ΔE00"
+        ends = "" if cast.low is None or cast.high is None else f"{cast.low:.1f} … {cast.high:.1f}"
+        colour = latitude.direction_of(cast)
+        yield OtherLimit(
+            f"cast at {deepest.label}", "", text, ends, f"towards {colour}" if colour else cast.reason, source
+        )
     told = Reading.objects.filter(
-        rung=ladder.reference_rung(list(ladder.rungs.all())),
-        quantity__in=(Measurand.CLIPS_AT_STOPS, Measurand.BLACK_ERROR_DN),
+        Q(quantity=Measurand.BLACK_ERROR_DN)
+        | Q(quantity=Measurand.CLIPS_AT_STOPS, patch__role__in=(Patch.Role.GREY, Patch.Role.HIGHLIGHT)),
+        rung=ladder.reference_rung(rungs),
     ).select_related("patch")
     for row in told:
         name = f"{row.patch} clips" if row.patch else f"black error, {row.channel}"
-        unit, sign = (" stops over", "") if row.patch else (" DN", "+")
-        text = "–" if row.value is None else f"{row.value:{sign}.2f}{unit}"
-        ends = "" if row.low is None or row.high is None else f"{row.low:{sign}.2f} … {row.high:{sign}.2f}"
-        rows.append(
-            OtherLimit(name, "", text, ends, f"in {row.channel} first" if row.patch else row.reason, str(ladder))
-        )
-    for use in uses:
-        turned = latitude.turning(ladder, use)
-        if turned is not None:
-            rows.append(OtherLimit("push turns", use.name, *turned, str(ladder)))
-    return rows
+        unit, write = (" stops over", "{:.2f}".format) if row.patch else (" DN", with_sign)
+        text = "–" if row.value is None else f"{write(row.value)}{unit}"
+        ends = "" if row.low is None or row.high is None else f"{write(row.low)} … {write(row.high)}"
+        yield OtherLimit(name, "", text, ends, f"in {row.channel} first" if row.patch else row.reason, source)
 
 
 def _finished(ladder: Ladder) -> list[OtherLimit]:

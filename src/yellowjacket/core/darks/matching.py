@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C
-from yellowjacket.core.exposure.notation import format_stops, shutter_label
+from yellowjacket.core.exposure.notation import shutter_label, with_sign
 
 # A dark fits when ISO and time are equal and the sensor within a degree or two (common practice, no source).
 TIME_SHARE, WARMTH_C = 0.02, 2.0
@@ -72,7 +72,7 @@ def _match(key: int, wanted: Setting, own: Setting, doubling_c: float) -> Match:
         fit = Fit.FITS if abs(apart) <= WARMTH_C else Fit.WARMER
         share = f"{100 * abs(residual):.0f} %"
         told = f"{share} of the dark signal is left" if residual > 0 else f"{share} too much of it is taken off"
-        words = f"{format_stops(apart, 1)} °C: {told}"
+        words = f"{with_sign(apart, 1)} °C: {told}"
         if not same_time and math.isclose(residual, 0.0, abs_tol=5e-4):
             words = "the same warmth"
     if not same_time:

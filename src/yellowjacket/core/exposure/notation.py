@@ -80,13 +80,13 @@ def parse_aperture(text: str) -> float:
     return value
 
 
-def format_stops(stops: float, digits: int = 2) -> str:
-    """Stops with a sign as the trade writes them: "+0.31", "−3", "0.00".
+def with_sign(value: float, digits: int = 2) -> str:
+    """A number with its sign as the trade writes it, with a real minus: "+0.31", "−3", "0.00".
 
-    >>> format_stops(0.31), format_stops(-3, 0)
+    >>> with_sign(0.31), with_sign(-3, 0)
     ('+0.31', '−3')
     """
-    rounded = round(stops, digits)
+    rounded = round(value, digits)
     if rounded == 0:
         return f"{0:.{digits}f}"
     return ("+" if rounded > 0 else "−") + f"{abs(rounded):.{digits}f}"

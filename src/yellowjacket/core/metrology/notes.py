@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import Enum
@@ -256,6 +257,10 @@ LOWER_BOUNDS = (
 UPPER_BOUNDS = (Remark.UPPER_BOUND_ROUNDING, Remark.UPPER_BOUND_CUT_BLACK)
 
 
+# Python writes a minus as a hyphen.
+_HYPHEN_AS_SIGN = re.compile(r"(?<!\S)-(?=\d)")
+
+
 @dataclass(frozen=True, slots=True)
 class Note:
     """A remark or a reason, with what its words leave open: numbers and names."""
@@ -264,7 +269,7 @@ class Note:
     details: tuple[str | float, ...] = ()
 
     def __str__(self) -> str:
-        return self.kind.value.format(*self.details)
+        return _HYPHEN_AS_SIGN.sub("−", self.kind.value.format(*self.details))
 
     @property
     def plain(self) -> list[str | float]:

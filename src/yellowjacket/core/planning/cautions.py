@@ -66,7 +66,7 @@ def _reach(rung: PlannedRung, body: BodyLimits) -> Iterator[Caution]:
     elif abs(rung.rounding_stops) > _ROUNDING_STOPS:
         yield Caution(
             "rounding", "rounded",
-            f"the nearest mark is {notation.format_stops(rung.rounding_stops)} stop off the exact time; it will show as "
+            f"the nearest mark is {notation.with_sign(rung.rounding_stops)} stop off the exact time; it will show as "
             "exposure error",
         )  # fmt: skip
 
@@ -94,9 +94,9 @@ def _light(rung: PlannedRung, around: Surroundings, spec: LadderSpec) -> Iterato
         return
     half_cycle = notation.shutter_label(1 / (2 * around.mains_hz))
     yield Caution(
-        "flicker", f"{notation.format_stops(error.high_stops)} flicker",
-        f"{around.mains_hz:g} Hz light pulses: from {notation.format_stops(error.low_stops)} to "
-        f"{notation.format_stops(error.high_stops)} stop at {around.modulation:.0%} modulation; use multiples of "
+        "flicker", f"{notation.with_sign(error.high_stops)} flicker",
+        f"{around.mains_hz:g} Hz light pulses: from {notation.with_sign(error.low_stops)} to "
+        f"{notation.with_sign(error.high_stops)} stop at {around.modulation:.0%} modulation; use multiples of "
         f"{half_cycle}, or light that does not flicker",
     )  # fmt: skip
 

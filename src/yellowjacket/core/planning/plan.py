@@ -176,7 +176,7 @@ def _exposure_rungs(spec: LadderSpec, body: BodyLimits) -> list[PlannedRung]:
 
 
 def _stops_key(move: float) -> str:
-    text = notation.format_stops(move, 2).rstrip("0").rstrip(".")
+    text = notation.with_sign(move, 2).rstrip("0").rstrip(".")
     return text or "0"
 
 

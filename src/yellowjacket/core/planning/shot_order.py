@@ -90,7 +90,7 @@ def _named(settings: Settings) -> tuple[tuple[str, str], ...]:
         ("ISO", f"{exposure.iso:g}"),
         ("shutter", notation.shutter_label(exposure.exposure_s)),
         ("aperture", f"f/{exposure.f_number:g}"),
-        ("lamp", f"{notation.format_stops(settings.lamp_stops, 1)} stop" if settings.lamp_stops else _AS_METERED),
+        ("lamp", f"{notation.with_sign(settings.lamp_stops, 1)} stop" if settings.lamp_stops else _AS_METERED),
         ("filter", filters),
         ("LENR", "on" if settings.lenr else "off"),
         ("setting", settings.value or _AS_IT_IS),

@@ -222,7 +222,7 @@ class Walls:
         parts = [
             f"{place.scale:.3g} px for one of {self.page.ladder.body.model}" if abs(place.scale - 1) > 0.002 else ""
         ]
-        parts.append(f"turned {place.turned_deg:+.1f}°" if abs(place.turned_deg) > 0.05 else "")
+        parts.append(f"turned {notation.with_sign(place.turned_deg, 1)}°" if abs(place.turned_deg) > 0.05 else "")
         if not known and ladder.body_id != self.page.ladder.body_id:
             parts.append("not laid on one another yet")
         return ", ".join(part for part in parts if part)
@@ -297,7 +297,7 @@ class Walls:
             return (0.0, 0.0), f"not aligned: {error}"
         if abs(x) < 0.02 and abs(y) < 0.02:
             return (0.0, 0.0), "lies right"
-        return (x, y), f"moved {x:+.1f}, {y:+.1f} px, interpolated"
+        return (x, y), f"moved {notation.with_sign(x, 1)}, {notation.with_sign(y, 1)} px, interpolated"
 
 
 def _after(first: Similarity, then: Similarity) -> Similarity:
@@ -308,7 +308,7 @@ def _after(first: Similarity, then: Similarity) -> Similarity:
 
 def _moved_words(developed: Developed, looking: Looking) -> str:
     """ "+0.31 stop", and the push if there is one."""
-    parts = [f"{notation.format_stops(developed.moved_stops)} stop"]
+    parts = [f"{notation.with_sign(developed.moved_stops)} stop"]
     if looking.push:
         parts.append(f"push {looking.push:+d}".replace("-", "−"))
     if looking.balanced and developed.balance != BY_GREY:

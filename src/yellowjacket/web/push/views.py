@@ -16,7 +16,6 @@ from yellowjacket.core.latitude.iso_invariance import ALLOWED_STOPS, MEASURED, P
 from yellowjacket.core.latitude.push_pull import StopLimit
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.measurands import Measurand
-from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.readings.raw_modes import AREA, LANCZOS, OWN
 from yellowjacket.web.measure.sheet import LineKind, fixed_lines
 from yellowjacket.web.push.brackets import brackets_of
@@ -35,7 +34,7 @@ _STEP_OFF_STOPS = 1 / 6
 
 def _direction(reading: Reading) -> str:
     """Which way a cast goes, in a word."""
-    return next((str(note.details[0]) for note in reading.result.notes if note.kind is Remark.TOWARDS), "")
+    return latitude.direction_of(reading.result)
 
 
 KINDS = (
@@ -188,6 +187,7 @@ def _limits(page: SittingPage) -> dict[str, object]:
         "thresholds": thresholds, "level": level, "levels": LEVELS, "moved": moved,
         "push": recovery.push[level], "pull": recovery.pull[level],
         "gain": _gain(recovery.push[level], recovery.corrected[level]), "corrected": recovery.corrected[level],
+        "turned": latitude.turning(found, profile), "banded": latitude.banding(found, profile),
         "doubts": sorted({doubt for limit in recovery.push.values() for doubt in limit.doubts}),
     }  # fmt: skip
 

@@ -37,7 +37,7 @@ def number(value: float | None, digits: int = 3) -> str:
 @register.filter
 def stops_signed(value: float | None) -> str:
     """Stops with sign and two digits: +0.31."""
-    return "" if value is None else notation.format_stops(value)
+    return "" if value is None else notation.with_sign(value)
 
 
 @register.filter
