@@ -22,6 +22,7 @@ serve: $(VENV)/.base
 
 test: $(VENV)/.test node_modules/.installed
 	@sh tools/ensure.sh browser
+	@sh tools/ensure.sh exiv2
 	@sh tools/check.sh
 
 bench: $(VENV)/.base

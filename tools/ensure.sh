@@ -1,5 +1,5 @@
 #!/bin/sh
-# Makes sure that tools from outside Python are there: `ensure.sh venv|browser|npm`.
+# Makes sure that tools from outside Python are there: `ensure.sh venv|browser|exiv2|npm`.
 # Missing ones are installed from Debian's packages by root; anybody else gets one line that says which.
 set -eu
 
@@ -35,11 +35,14 @@ browser)
     # shellcheck disable=SC2086 - one word per package
     [ -z "$missing" ] || install_packages $missing
     ;;
+exiv2)
+    command -v exiv2 >/dev/null 2>&1 || install_packages exiv2
+    ;;
 npm)
     command -v npm >/dev/null 2>&1 || install_packages nodejs npm
     ;;
 *)
-    echo "usage: ensure.sh venv PYTHON | browser | npm" >&2
+    echo "usage: ensure.sh venv PYTHON | browser | exiv2 | npm" >&2
     exit 2
     ;;
 esac

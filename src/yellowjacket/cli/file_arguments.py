@@ -12,6 +12,10 @@ from yellowjacket.simcam.bodies import BODIES
 
 def add_to(commands: Any) -> None:
     """Add the commands that work on files to the parser's list."""
+    inspect = commands.add_parser("inspect", help="what the program sees in files, and what stands in the way")
+    inspect.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    inspect.add_argument("--json", action="store_true", help="print a JSON document (docs/inspection.schema.json)")
+    inspect.set_defaults(run=_later("inspect"))
     measure = commands.add_parser("measure", help="readings of files, patch by patch")
     measure.add_argument("files", nargs="+", type=Path, metavar="FILE")
     measure.add_argument("--patch", action="append", default=[], metavar="NAME=x,y,w,h", help="in the full raw frame")

@@ -1,4 +1,4 @@
-"""Measuring, characterising and simulating from the command line: the same core, no database, no plan.
+"""Inspecting, measuring, characterising and simulating from the command line: the same core, no database, no plan.
 
 Exit codes: 0 all fine, 1 nothing measurable, 2 usage, 3 some files failed (listed on stderr and under ``problems``).
 """
@@ -49,6 +49,7 @@ from yellowjacket.core.survey.exposure_ladders import (
     fixed_noise,
     iso_against_push,
 )
+from yellowjacket.core.survey.file_report import inspection, lines_of, report_of
 from yellowjacket.core.survey.iso_ladders import FoundIsoLimits, iso_ladder_task, iso_limits, measured_rung
 from yellowjacket.core.survey.single_frame import FrameTask, NamedRect, measure_file, measurement
 from yellowjacket.core.survey.sort import BodyTasks, Card, card_of, sort_cards
@@ -82,7 +83,8 @@ def _guarded(command: Callable[[argparse.Namespace], int]) -> Callable[[argparse
 
 def command(name: str) -> Callable[[argparse.Namespace], int]:
     """The command of this name: measure, characterise or simulate."""
-    return _guarded({"measure": _measure, "characterise": _characterise, "simulate": _simulate}[name])
+    found = {"inspect": _inspect, "measure": _measure, "characterise": _characterise, "simulate": _simulate}
+    return _guarded(found[name])
 
 
 # What the commands share.
@@ -123,6 +125,23 @@ def _text(found: Document, digits: int = 3) -> str:
     low, high = found["low"], found["high"]
     interval = f" ({low:.{digits}g}–{high:.{digits}g})" if low is not None and high is not None and low != high else ""
     return f"{found['value']:.{digits + 1}g}{interval}"
+
+
+# inspect
+
+
+def _inspect(arguments: argparse.Namespace) -> int:
+    problems: list[FrameError] = []
+    reports = _work(report_of, [str(path) for path in arguments.files], "looking", str, problems)
+    if arguments.json:
+        _print_json(inspection(reports))
+    else:
+        for report in reports:
+            print("\n".join(lines_of(report)))
+    barred = [FrameError(Path(one["file"]), "problem", one["problem"], "") for one in reports if one["problem"]]
+    return _exit(len(barred) < len(reports), [*problems, *barred] if arguments.json else problems) or (
+        SOME_FAILED if barred else FINE
+    )
 
 
 # measure

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass, field
-from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -25,22 +24,6 @@ class FrameError(Exception):
     def __reduce__(self) -> tuple[type[FrameError], tuple[Path, str, str, str]]:
         # Errors travel from worker processes; the default would call __init__ with the message alone.
         return FrameError, (self.path, self.code, self.reason, self.remedy)
-
-
-@dataclass(frozen=True, slots=True)
-class FrameMetadata:
-    """What a file says about its capture; None where it says nothing. Times in s, clock naive."""
-
-    make: str
-    model: str
-    serial: str
-    firmware: str
-    iso: int | None
-    exposure_s: float | None
-    f_number: float | None
-    captured_at: datetime | None
-    # °C around the body when the file says it (Exif 2.31, AmbientTemperature; tag number from memory).
-    temperature_c: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

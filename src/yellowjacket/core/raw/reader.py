@@ -1,37 +1,42 @@
 """Reading frames: the un-demosaiced mosaic, its levels and its metadata, as LibRaw decodes them.
 
-The only module that opens raw files. LibRaw (through rawpy) decodes, ExifRead reads the tags that
-LibRaw does not hand out. Black and white from the file are claims; darks overrule them elsewhere.
+The only module that opens raw files. LibRaw (through rawpy) decodes; what the file says about its capture comes from its
+tags, and from LibRaw's own fields where it has none. Black and white from the file are claims; darks overrule them elsewhere.
 """
 
 from __future__ import annotations
 
-import math
 import os
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-import exifread
 import numpy as np
 import rawpy
 from numpy.typing import NDArray
 
-from yellowjacket.core.raw.frame import BAYER, LARGE_TILE, LINEAR, MONOCHROME, FrameError, FrameMetadata, RawFrame, Site
+from yellowjacket.core.raw.frame import BAYER, LARGE_TILE, LINEAR, MONOCHROME, FrameError, RawFrame, Site
+from yellowjacket.core.raw.metadata import (
+    FrameMetadata,
+    color_matrix,
+    interpret,
+    plausible_f_number,
+    plausible_iso,
+    plausible_seconds,
+    wanted,
+)
+from yellowjacket.core.raw.tags import Tag, read_tags
 
 # LibRaw's colour index for a sensor without filters.
 _NO_FILTER = 6
 _LARGE_TILE_PX = 6
-# Exif writes this where the true ISO does not fit sixteen bits; the true one stands in another tag.
-_ISO_OVERFLOW = 65535
-_ISO_TAGS = ("EXIF RecommendedExposureIndex", "EXIF ISOSpeed", "EXIF StandardOutputSensitivity")
-_COLOR_MATRIX_TAGS = ("Image ColorMatrix1", "Image Tag 0xC621")
-_SERIAL_TAGS = ("EXIF BodySerialNumber", "Image CameraSerialNumber", "Image Tag 0xC62F")
-_TEMPERATURE_TAGS = ("EXIF AmbientTemperature", "EXIF Tag 0x9400")
-_COLDEST_C, _HOTTEST_C = -60.0, 100.0
-_LEAST_ISO, _MOST_ISO = 1.0, 1e8
-_LONGEST_S, _LARGEST_F = 1e6, 1e3
+# Source of a claim that LibRaw hands out itself.
+LIBRAW = "LibRaw"
+# Two readings of one capture further apart than this factor speak of two captures.
+_CONTRADICTION = 1.9
+_UNSET_YEAR = 1984
 
 
 def read_frame(path: Path, *, any_layout: bool = False) -> RawFrame:
@@ -40,33 +45,55 @@ def read_frame(path: Path, *, any_layout: bool = False) -> RawFrame:
     ``any_layout``: also 6×6 mosaics, monochrome and three-sample linear raw.
     Raises FrameError for files that are empty, cut short, not raw, or of a layout that is not asked for.
     """
-    return _frame(path, _opened(path), any_layout)
+    return _frame(path, _opened(path), any_layout, None)
 
 
 def read_with_metadata(path: Path, *, any_layout: bool = False) -> tuple[RawFrame, FrameMetadata]:
     """Decode a raw file once and read what it says about its capture. Raises FrameError like read_frame."""
     raw = _opened(path)
-    frame = _frame(path, raw, any_layout)
+    tags = read_tags(path, wanted)
+    return _frame(path, raw, any_layout, tags), _completed(interpret(tags), raw)
+
+
+def read_claims(path: Path) -> FrameMetadata:
+    """What the tags of a file say, raw or picture."""
+    return interpret(read_tags(path, wanted))
+
+
+def read_metadata(path: Path) -> FrameMetadata:
+    """What a file says about its capture, whether or not its pixels can be decoded: its tags, and LibRaw where it opens it."""
+    metadata = read_claims(path)
+    try:
+        return _completed(metadata, _opened(path))
+    except FrameError:
+        return metadata
+
+
+def _completed(metadata: FrameMetadata, raw: Any) -> FrameMetadata:
+    """With LibRaw's own reading of what the tags do not say, and a list of what the two say differently."""
     other = raw.other
-    tags = _exif_tags(path)
-    metadata = FrameMetadata(
-        make=_text(tags, "Image Make"),
-        model=_text(tags, "Image Model"),
-        serial=next((text for name in _SERIAL_TAGS if (text := _text(tags, name))), ""),
-        firmware=_text(tags, "Image Software"),
-        iso=_iso(tags, other.iso_speed),
-        # TIFF/EP files keep these in the first directory.
-        exposure_s=_within(
-            _first(tags, "EXIF ExposureTime", "Image ExposureTime") or _positive(other.shutter_speed), _LONGEST_S
-        ),
-        f_number=_within(_first(tags, "EXIF FNumber", "Image FNumber") or _positive(other.aperture), _LARGEST_F),
-        captured_at=_moment(tags),
-        temperature_c=_temperature(tags),
-    )
-    return frame, metadata
+    own = {
+        "iso": plausible_iso(other.iso_speed), "exposure_s": plausible_seconds(other.shutter_speed),
+        "f_number": plausible_f_number(other.aperture), "captured_at": _clock(other.timestamp),
+    }  # fmt: skip
+    missing: dict[str, Any] = {
+        name: value for name, value in own.items() if value is not None and getattr(metadata, name) is None
+    }
+    contradicted = tuple(name for name in ("iso", "exposure_s") if _apart(getattr(metadata, name), own[name]))
+    sources = metadata.sources | dict.fromkeys(missing, LIBRAW)
+    return replace(metadata, contradicted=contradicted, sources=sources, **missing)
 
 
-def _frame(path: Path, raw: Any, any_layout: bool) -> RawFrame:
+def _apart(one: float | None, other: Any) -> bool:
+    return one is not None and other is not None and not 1 / _CONTRADICTION < one / other < _CONTRADICTION
+
+
+def _clock(moment: datetime | None) -> datetime | None:
+    """The body's clock as LibRaw has it; one that was never set is none."""
+    return moment.replace(tzinfo=None) if moment is not None and moment.year > _UNSET_YEAR else None
+
+
+def _frame(path: Path, raw: Any, any_layout: bool, tags: Sequence[Tag] | None) -> RawFrame:
     try:
         mosaic = np.asarray(_Kept(raw))
         if mosaic.dtype != np.uint16:
@@ -85,7 +112,7 @@ def _frame(path: Path, raw: Any, any_layout: bool) -> RawFrame:
             "Convert it to DNG with correct levels, or leave it out.",
         )  # fmt: skip
     matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
-    known = matrix if matrix.any() else _matrix_from_tags(path)
+    known = matrix if matrix.any() else color_matrix(read_tags(path, wanted) if tags is None else tags)
     if mosaic.ndim == 3:
         mosaic = np.ascontiguousarray(mosaic[:, :, :3]).reshape(mosaic.shape[0], -1)
     sizes = raw.sizes
@@ -121,7 +148,10 @@ def _opened(path: Path) -> Any:
     except rawpy.LibRawError as error:
         # No header that LibRaw knows. A damaged raw file keeps its header and fails later, when decoded.
         raise FrameError(
-            path, "not-raw", "is not a raw file, whatever its name says.", "Import the raw file of this shot instead."
+            path,
+            "not-raw",
+            "is no raw file that can be decoded here, whatever its name says.",
+            "Import the raw file of this shot, or convert it to DNG without changing its numbers.",
         ) from error
 
 
@@ -201,89 +231,3 @@ def _neutral(multipliers: list[float]) -> NDArray[np.float64] | None:
     if not (red > 0 and green > 0 and blue > 0):
         return None
     return np.array([green / red, 1.0, green / blue])
-
-
-def _exif_tags(path: Path) -> dict[str, Any]:
-    """Tags of the file, or none when the tag reader stumbles: metadata is a claim, never a reason to fail."""
-    with path.open("rb") as file:
-        try:
-            return dict(exifread.process_file(file, details=False))
-        except Exception:
-            return {}
-
-
-def _matrix_from_tags(path: Path) -> NDArray[np.float64] | None:
-    tags = _exif_tags(path)
-    tag = next((tags[name] for name in _COLOR_MATRIX_TAGS if name in tags), None)
-    if tag is None or not isinstance(tag.values, (list, tuple)) or len(tag.values) != 9:
-        return None
-    try:
-        matrix = np.array([float(value) for value in tag.values]).reshape(3, 3)
-    except (TypeError, ValueError, ZeroDivisionError, OverflowError):
-        # 0/0, or no numbers at all: the file does not know its colours.
-        return None
-    return matrix if np.isfinite(matrix).all() and abs(np.linalg.det(matrix)) > 1e-6 else None
-
-
-def _text(tags: dict[str, Any], name: str) -> str:
-    # NUL ends a text in some files and pads it in others; a database takes none.
-    return str(tags[name].values).replace("\0", " ").strip() if name in tags else ""
-
-
-def _number(tags: dict[str, Any], name: str) -> float | None:
-    if name not in tags:
-        return None
-    values = tags[name].values
-    first = values[0] if isinstance(values, list) and values else values
-    try:
-        return _positive(float(first))
-    except (TypeError, ValueError, ZeroDivisionError):
-        return None
-
-
-def _temperature(tags: dict[str, Any]) -> float | None:
-    """°C as the file says it; senseless values are none."""
-    for name in _TEMPERATURE_TAGS:
-        values = getattr(tags.get(name), "values", None)
-        try:
-            celsius = float(values[0]) if values else math.nan
-        except (TypeError, ValueError, ZeroDivisionError, IndexError):
-            continue
-        if _COLDEST_C <= celsius <= _HOTTEST_C:
-            return celsius
-    return None
-
-
-def _first(tags: dict[str, Any], *names: str) -> float | None:
-    return next((value for name in names if (value := _number(tags, name)) is not None), None)
-
-
-def _positive(value: float) -> float | None:
-    return float(value) if np.isfinite(value) and value > 0 else None
-
-
-def _within(value: float | None, most: float) -> float | None:
-    """A claim that can be; times of years and apertures of pinholes far beyond any are none."""
-    return value if value is not None and 1e-7 <= value <= most else None
-
-
-def _iso(tags: dict[str, Any], fallback: float) -> int | None:
-    iso = _first(tags, "EXIF ISOSpeedRatings", "Image ISOSpeedRatings")
-    if iso is None or iso == _ISO_OVERFLOW:
-        iso = next((value for name in _ISO_TAGS if (value := _number(tags, name))), iso)
-    iso = iso or _positive(fallback)
-    # ISO below one is no setting of any body.
-    return round(iso) if iso and _LEAST_ISO <= iso <= _MOST_ISO else None
-
-
-def _moment(tags: dict[str, Any]) -> datetime | None:
-    text = _text(tags, "EXIF DateTimeOriginal") or _text(tags, "Image DateTime")
-    try:
-        # The body's clock knows no time zone; adding one would be an invention.
-        moment = datetime.strptime(text, "%Y:%m:%d %H:%M:%S")  # noqa: DTZ007
-    except ValueError:
-        return None
-    hundredths = _text(tags, "EXIF SubSecTimeOriginal")
-    if hundredths.isdecimal():
-        moment = moment.replace(microsecond=int(float(f"0.{hundredths}") * 1_000_000))
-    return moment

@@ -7,14 +7,12 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import ExifTags, Image
 
 from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
-from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.reader import read_claims, read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.registration.similarity import Grey, NoMatch, Similarity
 from yellowjacket.core.rendering.develop import Development, develop_crop
@@ -165,24 +163,10 @@ def _by_noise(task: PictureTask, picture: Picture) -> tuple[int | None, int, str
 
 
 def _said_by(path: Path) -> tuple[int | None, float | None, str]:
-    """ISO, exposure time and capture time as the picture's Exif has them."""
-    try:
-        with Image.open(path) as picture:
-            exif = picture.getexif().get_ifd(ExifTags.IFD.Exif)
-        return _claims(exif)
-    except (OSError, SyntaxError, TypeError, ValueError, ZeroDivisionError, OverflowError):
-        # What a file says of itself is a claim; whether it is a picture is seen when it is read.
-        return None, None, ""
-
-
-def _claims(exif: Mapping[int, Any]) -> tuple[int | None, float | None, str]:
-    iso, seconds = exif.get(ExifTags.Base.ISOSpeedRatings), exif.get(ExifTags.Base.ExposureTime)
-    taken = str(exif.get(ExifTags.Base.DateTimeOriginal) or "")
-    if isinstance(iso, tuple):
-        iso = iso[0] if iso else None
-    date, _, clock = taken.partition(" ")
-    known = float(seconds) if seconds else None
-    return (int(iso) if iso else None, known, f"{date.replace(':', '-')} {clock}" if clock else "")
+    """ISO, exposure time and capture time as the picture's tags have them."""
+    said = read_claims(path)
+    taken = said.captured_at.replace(microsecond=0).isoformat(sep=" ") if said.captured_at else ""
+    return said.iso, said.exposure_s, taken
 
 
 def _recognised(frames: Sequence[Known], picture: Picture) -> int | None:

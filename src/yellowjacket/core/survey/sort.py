@@ -15,7 +15,8 @@ from yellowjacket.core.photon_transfer.characterise import IsoFindings
 from yellowjacket.core.photon_transfer.dual_gain import NoiseAt
 from yellowjacket.core.photon_transfer.iso_marks import Setting
 from yellowjacket.core.raw.dark_or_light import looks_dark
-from yellowjacket.core.raw.frame import FrameError, FrameMetadata
+from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.metadata import FrameMetadata
 from yellowjacket.core.raw.reader import read_with_metadata
 
 
