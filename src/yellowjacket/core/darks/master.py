@@ -15,10 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.exposure.notation import shutter_label
+from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import BAYER, RawFrame
-from yellowjacket.core.raw.metadata import FrameMetadata
 from yellowjacket.core.raw.reader import read_with_metadata
 
 # A master of fewer darks has no majority against a struck one.

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import FrameError, sha256_of
 from yellowjacket.core.raw.frame_report import FrameReport, look_at
-from yellowjacket.core.raw.metadata import FrameMetadata
 from yellowjacket.core.raw.reader import read_with_metadata
 
 

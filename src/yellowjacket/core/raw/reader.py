@@ -17,8 +17,7 @@ import numpy as np
 import rawpy
 from numpy.typing import NDArray
 
-from yellowjacket.core.raw.frame import BAYER, LARGE_TILE, LINEAR, MONOCHROME, FrameError, RawFrame, Site
-from yellowjacket.core.raw.metadata import (
+from yellowjacket.core.metadata.capture import (
     FrameMetadata,
     color_matrix,
     interpret,
@@ -27,7 +26,8 @@ from yellowjacket.core.raw.metadata import (
     plausible_seconds,
     wanted,
 )
-from yellowjacket.core.raw.tags import Tag, read_tags
+from yellowjacket.core.metadata.tags import Tag, read_tags
+from yellowjacket.core.raw.frame import BAYER, LARGE_TILE, LINEAR, MONOCHROME, FrameError, RawFrame, Site
 
 # LibRaw's colour index for a sensor without filters.
 _NO_FILTER = 6

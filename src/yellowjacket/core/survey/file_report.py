@@ -8,10 +8,10 @@ from pathlib import Path
 
 import numpy as np
 
+from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.metrology.document import Document
 from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
 from yellowjacket.core.raw.histograms import CODES, add_histogram
-from yellowjacket.core.raw.metadata import FrameMetadata
 from yellowjacket.core.raw.reader import read_frame, read_metadata
 from yellowjacket.core.renditions.picture import SUFFIXES, size_of
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.metrology.estimate import missing
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Missing
@@ -16,7 +17,6 @@ from yellowjacket.core.photon_transfer.dual_gain import NoiseAt
 from yellowjacket.core.photon_transfer.iso_marks import Setting
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import FrameError
-from yellowjacket.core.raw.metadata import FrameMetadata
 from yellowjacket.core.raw.reader import read_with_metadata
 
 

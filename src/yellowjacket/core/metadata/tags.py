@@ -1,7 +1,7 @@
 """The tags of a file as Exiv2 finds them, whatever the container: TIFF-based, ISO-BMFF, JPEG behind a header, pictures.
 
 The only module that reads tags. Exiv2 is C++ over input that nobody vouches for, so this runs where raw files are decoded:
-in a reading process with bounds on time and memory. What the tags mean is worked out in ``metadata``.
+in a reading process with bounds on time and memory. What the tags mean is worked out in ``capture``.
 """
 
 from __future__ import annotations

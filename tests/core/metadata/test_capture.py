@@ -11,8 +11,16 @@ import exiv2
 import pytest
 
 from tests import containers as c
-from yellowjacket.core.raw.metadata import Compression, FrameMetadata, Shutter, Switch, Thermometer, interpret, wanted
-from yellowjacket.core.raw.tags import Tag, read_tags
+from yellowjacket.core.metadata.capture import (
+    Compression,
+    FrameMetadata,
+    Shutter,
+    Switch,
+    Thermometer,
+    interpret,
+    wanted,
+)
+from yellowjacket.core.metadata.tags import Tag, read_tags
 
 CONTAINERS = {
     "tiff": c.tiff(), "big-endian": c.tiff(order=">"), "media": c.media(), "jpeg": c.jpeg(), "jpeg-holder": c.jpeg_holder(),

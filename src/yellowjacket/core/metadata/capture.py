@@ -17,7 +17,7 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.raw.tags import Tag
+from yellowjacket.core.metadata.tags import Tag
 
 Value = TypeVar("Value")
 
