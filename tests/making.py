@@ -9,12 +9,13 @@ from pathlib import Path
 import numpy as np
 
 from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
-from yellowjacket.core.raw.frame import RawFrame
+from yellowjacket.core.raw.frame import Layout, RawFrame
 
 WIDTH, HEIGHT = 640, 448
 BLACK, WHITE = 512, 16383
 CFA = ("R", "G", "G", "B")
-OFFSETS = {"R": (0, 0), "G1": (0, 1), "G2": (1, 0), "B": (1, 1)}
+LAYOUT = Layout("2×2", (("R", "G1"), ("G2", "B")))
+CHANNELS = LAYOUT.channels
 # Relative response of the channels to neutral light.
 RESPONSE = {"R": 0.55, "G": 1.0, "B": 0.7}
 MATRIX = np.array([[0.72, -0.21, -0.08], [-0.42, 1.21, 0.23], [-0.06, 0.21, 0.58]])
@@ -53,7 +54,7 @@ def photon_mosaic(
 def frame_of(mosaic: np.ndarray, black: float = BLACK, white: float = WHITE) -> RawFrame:
     """A frame in memory."""
     neutral = np.array([RESPONSE["R"], 1.0, RESPONSE["B"]])
-    return RawFrame(mosaic, OFFSETS, dict.fromkeys(OFFSETS, black), white, MATRIX, neutral)
+    return RawFrame(mosaic, LAYOUT, dict.fromkeys(LAYOUT.channels, black), white, MATRIX, neutral)
 
 
 def capture(**changes: object) -> CaptureData:

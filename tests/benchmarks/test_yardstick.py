@@ -28,7 +28,7 @@ def plain(pair):
 @pytest.mark.parametrize("channel", ["R", "G1", "G2", "B"])
 def test_patches_agree_to_the_last_digits(pair, plain, channel):
     for patch, wanted in zip(patches(), plain[channel].patches, strict=True):
-        a, b = (patch.rect.of_plane(frame.plane(channel)) for frame in pair)
+        a, b = (patch.rect.cells(frame, channel) for frame in pair)
         found = pair_noise(a, b, making.BLACK)
         if found.excluded or found.k != 1.0:
             continue
@@ -44,7 +44,7 @@ def test_patches_agree_to_the_last_digits(pair, plain, channel):
 
 def test_whole_frame_counts_agree_exactly(pair, plain):
     for channel, wanted in plain.items():
-        planes = [frame.plane(channel) for frame in pair]
+        planes = [frame.cells(channel) for frame in pair]
         means, noise = tile_means_and_noise(tile_sums(*planes, 8), 8)
         assert np.abs(means - making.BLACK - wanted.tile_means).max() < 1e-9
         assert np.abs(noise - wanted.tile_noise).max() < 1e-6

@@ -58,7 +58,7 @@ def test_claims_are_told_where_the_pixels_cannot_be_decoded(tmp_path, capsys):
     assert code == 1
     for one in found:
         assert (one["make"], one["serial"], one["iso"]) == ("Ostrel", "OH-0417", 3200)
-        assert "can be decoded here" in one["problem"]
+        assert "can be read here" in one["problem"]
         assert one["layout"] is None
 
 

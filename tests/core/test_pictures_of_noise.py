@@ -74,7 +74,9 @@ def rendered(tmp_path):
     for n in range(3):
         path = making.write(tmp_path / f"F{n}.DNG", making.photon_mosaic(light, 2.0, rng))
         known.append(Known(n, n, str(path), 100, 0.125, f"2026-03-14T20:00:0{n}"))
-    how = Development(making.OFFSETS, dict.fromkeys(making.OFFSETS, float(making.BLACK)), (1e-4, 1e-4, 1e-4), None)
+    how = Development(
+        making.LAYOUT, dict.fromkeys(making.LAYOUT.channels, float(making.BLACK)), (1e-4, 1e-4, 1e-4), None
+    )
     from pathlib import Path
 
     from yellowjacket.core.raw.reader import read_frame

@@ -9,6 +9,7 @@ import pytest
 from skimage.color import rgb2lab
 from skimage.transform import downscale_local_mean
 
+from tests import making
 from yellowjacket.core.colour.colorimetry import (
     SRGB_TO_XYZ,
     ChannelMeans,
@@ -105,8 +106,7 @@ def test_the_size_of_use_is_an_area_average_in_linear_light():
     """Whole factors against scikit-image's local mean, on the linear picture before the display curve."""
     rng = np.random.default_rng(8)
     mosaic = rng.integers(600, 9000, (240, 320)).astype(np.uint16)
-    offsets = {"R": (0, 0), "G1": (0, 1), "G2": (1, 0), "B": (1, 1)}
-    how = Development(offsets, dict.fromkeys(offsets, 512.0), (1e-4, 8e-5, 1.2e-4), None)
+    how = Development(making.LAYOUT, dict.fromkeys(making.LAYOUT.channels, 512.0), (1e-4, 8e-5, 1.2e-4), None)
     rect = Rect(12, 20, 120, 96)
     for factor in (2, 3, 4):
         linear = downscale_local_mean(interpolated_crop(mosaic, rect, how), (factor, factor, 1))

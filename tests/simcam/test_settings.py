@@ -110,7 +110,7 @@ def test_noise_reduction_in_the_raw_lowers_noise_and_fewer_bits_do_not(tmp_path)
 
     def sigma(**special):
         a, b = (read_frame(Path(name)) for name in pair(tmp_path, "_".join(map(str, special)), **special))
-        planes = [frame.plane("G1")[cut].astype(float) for frame in (a, b)]
+        planes = [frame.cells("G1")[cut].astype(float) for frame in (a, b)]
         return float((planes[0] - planes[1]).std()) / np.sqrt(2) / (a.white_dn - a.black_dn["G1"])
 
     plain = sigma()

@@ -35,9 +35,10 @@ def rendered_pixels(picture: LanePicture) -> NDArray[np.uint8]:
 
 def raw_frame(frame: Frame) -> RawFrame:
     """The frame with its numbers, from the cache. Raises FrameError when the original is gone or changed."""
-    offsets = {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}
     neutral = None if frame.neutral is None else np.array(frame.neutral)
-    return RawFrame(mosaic_of(frame), offsets, dict(frame.black_dn), frame.white_dn, frame.xyz_to_camera, neutral)
+    return RawFrame(
+        mosaic_of(frame), frame.mosaic_layout, dict(frame.black_dn), frame.white_dn, frame.xyz_to_camera, neutral
+    )
 
 
 def mosaic_of(frame: Frame) -> NDArray[np.uint16]:

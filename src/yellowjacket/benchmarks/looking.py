@@ -34,7 +34,7 @@ def run(folder: Path, frame: Path, report: Callable[[str], None]) -> list[bool]:
     chance = np.random.default_rng(1)
 
     def how(developer: str) -> Development:
-        return Development(raw.offsets, raw.black_dn, (1e-4, 1e-4, 1e-4), raw.xyz_to_camera, developer)
+        return Development(raw.layout, raw.black_dn, (1e-4, 1e-4, 1e-4), raw.xyz_to_camera, developer)
 
     def wall(developer: str, factor: float) -> None:
         cut = [round(side * factor) for side in _CELL_PX]

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import optimize, signal
 
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.rect import Rect
 
 _TILE_PX, _FIXED_PX = 8, 16
@@ -45,12 +45,12 @@ class PlainChannel:
 
 def measure_plainly(first: RawFrame, second: RawFrame, patches: Sequence[Rect]) -> dict[str, PlainChannel]:
     """Patches, fit, codes and tiles of a pair by channel, over every pixel of the frames."""
-    return {channel: _channel(first, second, patches, channel) for channel in CHANNELS}
+    return {channel: _channel(first, second, patches, channel) for channel in first.channels}
 
 
 def _channel(first: RawFrame, second: RawFrame, patches: Sequence[Rect], channel: str) -> PlainChannel:
     black = first.black_dn[channel]
-    a, b = (frame.plane(channel).astype(np.float64) - black for frame in (first, second))
+    a, b = (frame.cells(channel).astype(np.float64) - black for frame in (first, second))
     found = tuple(_patch(_cut(a, rect), _cut(b, rect)) for rect in patches)
     signals = np.array([patch.signal_dn for patch in found])
     variances = np.array([patch.noise_dn**2 for patch in found])

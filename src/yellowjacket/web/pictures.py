@@ -20,6 +20,7 @@ from PIL import Image
 from yellowjacket.bench.darks import masters
 from yellowjacket.bench.decoding import mosaic_of, rendered_pixels
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
+from yellowjacket.core.raw.frame import BAYER, Layout
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import (
     DEVELOPERS,
@@ -34,7 +35,7 @@ from yellowjacket.core.renditions.picture import averaged_rendered
 
 Picture = NDArray[np.uint8]
 # Raise with every change of the development, so that old cached pictures are not shown.
-_DEVELOPMENT_VERSION = 2
+_DEVELOPMENT_VERSION = 3
 _OVERVIEW_LONG_SIDE_PX = 960
 # What an address may ask for.
 _LARGEST_GAIN, _LARGEST_SHIFT_PX, _LARGEST_FACTOR = 1e6, 64.0, 64.0
@@ -74,9 +75,8 @@ def asked_for(frame: Frame, query: Mapping[str, str]) -> tuple[Development, floa
         raise ValueError("a shift has two parts, and is small")
     if developer not in DEVELOPERS or not 1 <= factor <= _LARGEST_FACTOR:
         raise ValueError("no such developer or size")
-    offsets = {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}
     how = Development(
-        offsets, dict(frame.black_dn), (gains[0], gains[1], gains[2]), frame.xyz_to_camera, developer, "m" in query,
+        frame.mosaic_layout, dict(frame.black_dn), (gains[0], gains[1], gains[2]), frame.xyz_to_camera, developer, "m" in query,
         (shift[0], shift[1]),
     )  # fmt: skip
     return how, factor
@@ -131,7 +131,7 @@ def calibrated_crop_png(frame: Frame, master: MasterDark, rect: Rect, how: Devel
 
 def overview_jpeg(frame: Frame, how: Development) -> bytes:
     """The whole frame, averaged down."""
-    step = max(1, -(-max(frame.width, frame.height) // (2 * _OVERVIEW_LONG_SIDE_PX)))
+    step = max(1, -(-max(frame.width, frame.height) // (how.layout.cell * _OVERVIEW_LONG_SIDE_PX)))
     return _cached(
         "overviews", _key(frame, "overview", [step], how), ".jpg",
         lambda: _as_jpeg(develop_reduced(mosaic_of(frame), step, how)),
@@ -142,7 +142,7 @@ def _as_text(how: Development) -> str:
     matrix = None if how.xyz_to_camera is None else how.xyz_to_camera.tolist()
     parts = [
         _DEVELOPMENT_VERSION,
-        how.offsets,
+        how.layout.plain,
         how.black_dn,
         how.gains,
         matrix,
@@ -197,6 +197,6 @@ def cached_text(room: str, key: str, make: Callable[[], str]) -> str:
 
 def be_ready() -> None:
     """Develop a picture of a few pixels, which loads what was compiled: the first crop is then as quick as any."""
-    offsets = {"R": (0, 0), "G1": (0, 1), "G2": (1, 0), "B": (1, 1)}
-    how = Development(offsets, dict.fromkeys(offsets, 0.0), (1.0, 1.0, 1.0), None)
+    layout = Layout(BAYER, (("R", "G1"), ("G2", "B")))
+    how = Development(layout, dict.fromkeys(layout.channels, 0.0), (1.0, 1.0, 1.0), None)
     develop_at_use(np.zeros((8, 8), np.uint16), Rect(0, 0, 8, 8), how, 2.0)

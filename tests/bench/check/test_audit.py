@@ -271,7 +271,7 @@ def test_a_frame_that_lands_tells_its_gap_and_its_light_beside_the_other_body(la
     shot = Shot.objects.filter(rung__ladder=second, rung__iso=100).first()
     Frame.objects.create(
         sitting=ladder.sitting, shot=shot, path="x", sha256="y", size_bytes=1, width=640, height=448, dark=False,
-        white_dn=frame.white_dn, black_dn=frame.black_dn, offsets=frame.offsets,
+        white_dn=frame.white_dn, black_dn=frame.black_dn, layout=frame.layout,
         report=frame.report | {"level_dn": 2 * frame.report["level_dn"]},
     )  # fmt: skip
     assert "+1.00 stop against Heath at the same settings" in audit_.landed(second).text

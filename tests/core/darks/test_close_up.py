@@ -3,9 +3,8 @@
 import numpy as np
 import pytest
 
+from tests import making
 from yellowjacket.core.darks.close_up import AROUND_PX, REPAIR_PX, close_up, repair_shown
-
-OFFSETS = {"R": (0, 0), "G1": (0, 1), "G2": (1, 0), "B": (1, 1)}
 
 
 def dark(value=300, at=(41, 30)):
@@ -15,7 +14,7 @@ def dark(value=300, at=(41, 30)):
 
 
 def test_a_pixel_stands_in_the_middle_with_its_repeats():
-    found = close_up([dark(300), dark(310)], 41, 30, 64.0, OFFSETS)
+    found = close_up([dark(300), dark(310)], 41, 30, 64.0, making.LAYOUT)
     assert (found.channel, found.repeats, found.side) == ("G1", (300, 310), 2 * AROUND_PX + 1)
     own = [cell for row in found.cells for cell in row if cell.own]
     assert [(cell.x, cell.y, cell.value, cell.shade, cell.same) for cell in own] == [
@@ -29,14 +28,14 @@ def test_a_pixel_stands_in_the_middle_with_its_repeats():
 
 @pytest.mark.parametrize(("x", "y"), [(0, 0), (119, 99), (3, 98)])
 def test_at_the_edge_the_square_stays_inside(x, y):
-    found = close_up([dark(at=(x, y))], x, y, 64.0, OFFSETS)
+    found = close_up([dark(at=(x, y))], x, y, 64.0, making.LAYOUT)
     assert [len(row) for row in found.cells] == [found.side] * found.side
     assert [cell.value for row in found.cells for cell in row if cell.own] == [300]
 
 
 def test_outside_there_is_nothing():
     with pytest.raises(ValueError, match="outside a frame of 120 × 100 px"):
-        close_up([dark()], 120, 5, 64.0, OFFSETS)
+        close_up([dark()], 120, 5, 64.0, making.LAYOUT)
 
 
 def test_repair_takes_a_lone_point_away_and_nothing_else():

@@ -5,6 +5,7 @@ import pytest
 from scipy.ndimage import median_filter
 
 from tests import darks, making
+from tests.making import CHANNELS
 from yellowjacket.core.darks.hot_pixels import (
     BLINKING,
     DEAD,
@@ -19,7 +20,6 @@ from yellowjacket.core.darks.hot_pixels import (
 )
 from yellowjacket.core.darks.pixel_statistics import excesses, outstanding, sample_step, sampled, spreads
 from yellowjacket.core.metrology.intervals import density
-from yellowjacket.core.raw.frame import CHANNELS
 
 S_DN = darks.READ_DN / np.sqrt(2)
 
@@ -61,7 +61,7 @@ def test_a_picture_is_refused(rng):
     light[1].mosaic[::3, ::2] += 900
     with pytest.raises(ValueError, match="no darks"):
         hot_pixels(light, None)
-    stack = np.stack([frame.plane("R") for frame in light])
+    stack = np.stack([frame.cells("R") for frame in light])
     levels, _ = sampled(stack, 2)
     assert outstanding(stack, 2, levels, np.full((1, 1), 0.3), 4.0, 8.0) is None
 

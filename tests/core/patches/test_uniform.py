@@ -73,4 +73,4 @@ def test_a_patch_drawn_anywhere_ends_even_and_inside(x, y, w, h, width, height):
 
 def test_a_rectangle_cuts_the_same_sites_out_of_each_plane(rng):
     frame = making.frame_of(making.shot(100, rng))
-    assert Rect(32, 64, 16, 8).of_plane(frame.plane("B")).shape == (4, 8)
+    assert Rect(32, 64, 16, 8).cells(frame, "B").shape == (4, 8)

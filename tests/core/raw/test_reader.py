@@ -37,7 +37,7 @@ def test_the_mosaic_outlives_its_file(tmp_path, rng):
 def test_planes_are_the_sites_of_their_colour(tmp_path):
     numbers = np.tile(np.array([[1, 2], [3, 4]], np.uint16) * 1000, (16, 16))
     frame = read_frame(making.write(tmp_path / "a.dng", numbers))
-    assert [int(frame.plane(c).mean()) for c in ("R", "G1", "G2", "B")] == [1000, 2000, 3000, 4000]
+    assert [int(frame.cells(c).mean()) for c in ("R", "G1", "G2", "B")] == [1000, 2000, 3000, 4000]
 
 
 @pytest.mark.parametrize("cfa", [("G", "R", "B", "G"), ("B", "G", "G", "R"), ("G", "B", "R", "G")])
@@ -45,7 +45,7 @@ def test_every_order_of_the_two_by_two_tile_is_read(tmp_path, rng, cfa):
     image = DngImage(mosaic(rng), cfa, (500, 510, 520, 530), 16383, making.MATRIX, (0.5, 1, 0.7), making.capture())
     write_dng(tmp_path / "a.dng", image)
     frame = read_frame(tmp_path / "a.dng")
-    places = {name: place[0] * 2 + place[1] for name, place in frame.offsets.items()}
+    places = {name: site.row * 2 + site.column for name in frame.channels for site in frame.layout.sites(name)}
     assert cfa[places["R"]] == "R"
     assert cfa[places["B"]] == "B"
     assert places["G1"] // 2 == places["R"] // 2

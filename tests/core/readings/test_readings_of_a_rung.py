@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 
 from tests import darks, making
+from tests.making import CHANNELS
 from yellowjacket.core.darks.exposure_group import DarkGroup, measured
 from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.latitude.exposure_ladder import ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
 from yellowjacket.core.metrology.notes import Missing
-from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.output_size import UseSize, detail_readings, ratios_at_uses, sizes_of

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from tests import making
+from tests.making import CHANNELS
 from yellowjacket.core.colour.cast import cast_of
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.planning.ladder import Exposure
-from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.ladder import RungHabits, RungSignals, relate_habits, relate_rungs
 from yellowjacket.core.readings.patch import PatchSpec

@@ -24,7 +24,10 @@ def grey_means():
 
 def how(gains=None):
     return Development(
-        making.OFFSETS, dict.fromkeys(making.OFFSETS, 512.0), gains or gains_from_grey(grey_means()), making.MATRIX
+        making.LAYOUT,
+        dict.fromkeys(making.LAYOUT.channels, 512.0),
+        gains or gains_from_grey(grey_means()),
+        making.MATRIX,
     )
 
 
@@ -114,9 +117,10 @@ def test_the_gradient_developer_draws_edges_better_and_measured_sites_alike():
     """Malvar, He and Cutler report 5.5 dB over bilinear on photographs; on the drawn scene it must at least be nearer."""
     scene = specimen_drawer().reflectance[200:520, 200:680].astype(np.float64)
     mosaic = np.empty(scene.shape[:2])
-    for name, (row, column) in making.OFFSETS.items():
+    for name in making.LAYOUT.channels:
+        row, column = making.LAYOUT.sites(name)[0].row, making.LAYOUT.sites(name)[0].column
         mosaic[row::2, column::2] = scene[row::2, column::2, "RGB".index(name[0])] * 8000 + 512
-    plain = Development(making.OFFSETS, dict.fromkeys(making.OFFSETS, 512.0), (1 / 8000,) * 3, None)
+    plain = Development(making.LAYOUT, dict.fromkeys(making.LAYOUT.channels, 512.0), (1 / 8000,) * 3, None)
     rect = Rect(8, 8, 464, 304)
     errors = {}
     for developer in DEVELOPERS:
@@ -130,7 +134,7 @@ def test_the_gradient_developer_draws_edges_better_and_measured_sites_alike():
 
 def test_black_and_white_is_luminance():
     mosaic = flat()
-    mosaic[making.OFFSETS["R"][0] :: 2, making.OFFSETS["R"][1] :: 2] += 400
+    mosaic[::2, ::2] += 400
     coloured = develop_crop(mosaic, Rect(10, 10, 8, 8), replace(how(), xyz_to_camera=None))
     grey = develop_crop(mosaic, Rect(10, 10, 8, 8), replace(how(), xyz_to_camera=None, monochrome=True))
     assert np.ptp(coloured.astype(int), axis=-1).min() > 10

@@ -13,11 +13,12 @@ from yellowjacket.simcam import scene as drawer
 def frame_of_scene(rng):
     reflectance = drawer.specimen_drawer().reflectance.astype(np.float64)
     mosaic = np.empty(reflectance.shape[:2])
-    for name, (row, column) in making.OFFSETS.items():
+    for name in making.LAYOUT.channels:
+        row, column = making.LAYOUT.sites(name)[0].row, making.LAYOUT.sites(name)[0].column
         mosaic[row::2, column::2] = reflectance[row::2, column::2, "RGB".index(name[0])] * 11000
     numbers = rng.poisson(np.maximum(mosaic, 0)) + 512
     return RawFrame(
-        np.clip(numbers, 0, making.WHITE).astype(np.uint16), making.OFFSETS, dict.fromkeys(making.OFFSETS, 512.0),
+        np.clip(numbers, 0, making.WHITE).astype(np.uint16), making.LAYOUT, dict.fromkeys(making.LAYOUT.channels, 512.0),
         making.WHITE, None, np.ones(3),
     )  # fmt: skip
 
@@ -29,7 +30,7 @@ def inside(spot, box, margin=40):
 
 def test_the_spots_lie_where_the_scene_has_them(rng):
     grey = dict.fromkeys(("R", "G1", "G2", "B"), 0.18 * 11000)
-    how = Development(making.OFFSETS, dict.fromkeys(making.OFFSETS, 512.0), gains_from_grey(grey), None)
+    how = Development(making.LAYOUT, dict.fromkeys(making.LAYOUT.channels, 512.0), gains_from_grey(grey), None)
     found = {spot.name: spot for spot in spots_worth_looking_at(frame_of_scene(rng), how)}
     assert set(found) == {
         "deepest shadow", "flat mid-tone", "finest texture", "strongest red", "strongest blue", "specular highlight",
@@ -49,7 +50,7 @@ def test_the_spots_lie_where_the_scene_has_them(rng):
 
 
 def test_a_black_frame_and_a_small_one_have_little_or_nothing(rng):
-    how = Development(making.OFFSETS, dict.fromkeys(making.OFFSETS, 512.0), (1e-4,) * 3, None)
+    how = Development(making.LAYOUT, dict.fromkeys(making.LAYOUT.channels, 512.0), (1e-4,) * 3, None)
     small = making.frame_of(np.full((96, 96), 512, np.uint16))
     assert spots_worth_looking_at(small, how) == ()
     black = making.frame_of(rng.normal(512, 3, (480, 640)).round().astype(np.uint16))

@@ -15,6 +15,7 @@ from django.db.models import Count, Max, Q
 from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.shoot.conditions import temperature_drifts
+from yellowjacket.core.colour.colorimetry import rgb_of
 from yellowjacket.core.exposure.dial import exact_exposure_s
 from yellowjacket.core.exposure.notation import with_sign
 from yellowjacket.core.metrology.measurands import Measurand
@@ -433,5 +434,5 @@ def _beside_other_body(frame: Frame) -> Iterator[str]:
 
 
 def _range_share(frame: Frame) -> float:
-    black = (frame.black_dn["G1"] + frame.black_dn["G2"]) / 2
+    black = rgb_of(frame.black_dn)[1]
     return float(frame.report["level_dn"]) / (frame.white_dn - black)

@@ -30,9 +30,9 @@ from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.darks.master import FEWEST_DARKS, MasterError, make_master, subtracted, with_pedestal
 from yellowjacket.core.darks.matching import WARMTH_C, Fit, Match, Setting, matches
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
+from yellowjacket.core.raw.dng import CaptureData, DngImage, filters_of, write_dng
 from yellowjacket.core.raw.fits import Header, image_bytes, read_image
-from yellowjacket.core.raw.frame import FrameError, RawFrame
+from yellowjacket.core.raw.frame import BAYER, FrameError, Layout, RawFrame
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,7 +167,7 @@ def _make(sitting: Sitting, batch: Batch) -> None:
         "CCD-TEMP": (None if master.temperature_c is None else round(master.temperature_c, 2), "[C] sensor, mean"),
         "NCOMBINE": (master.frames, "darks averaged"), "NREJECT": (master.left_out, "numbers left out"),
         "DARKSIG": (round(master.sigma_dn, 4), "[DN] noise of one dark"), "BLACK": (round(black, 3), "[DN] of the file"),
-        "BAYERPAT": (_pattern(master.offsets), "from the upper left"), "DATE-OBS": (sitting.held_on.isoformat(), ""),
+        **_filters(master.layout), "DATE-OBS": (sitting.held_on.isoformat(), ""),
         "BUNIT": ("adu", "black level included"),
     }  # fmt: skip
     history = [f"made of {frame.file_name} {frame.sha256[:16]}" for frame in batch.frames]
@@ -183,16 +183,26 @@ def _make(sitting: Sitting, batch: Batch) -> None:
         defaults={
             "body": body, "iso": batch.iso, "exposure_s": batch.exposure_s, "temperature_c": master.temperature_c,
             "frames": master.frames, "left_out": master.left_out, "sigma_dn": master.sigma_dn, "black_dn": black,
-            "width": master.mean.shape[1], "height": master.mean.shape[0], "firmware": batch.firmware,
+            "width": master.mean.shape[1] // master.layout.samples, "height": master.mean.shape[0], "firmware": batch.firmware,
             "held_on": sitting.held_on, "origin": sitting.name, "sha256": hashlib.sha256(data).hexdigest(),
             "sources": [{"file": frame.file_name, "sha256": frame.sha256} for frame in batch.frames],
         },
     )  # fmt: skip
 
 
-def _pattern(offsets: dict[str, tuple[int, int]]) -> str:
-    places = {tuple(place): channel[0] for channel, place in offsets.items()}
-    return "".join(places.get((row, column), "?") for row in (0, 1) for column in (0, 1))
+def _filters(layout: Layout) -> Header:
+    """Colours of the filters as cards: the usual one of 2×2 mosaics; a tile's rows and its side for larger ones."""
+    letters = "".join(name[0] for row in layout.tile for name in row)
+    if layout.name == BAYER:
+        return {"BAYERPAT": (letters, "from the upper left")}
+    if not layout.coloured:
+        return {"COLORTYP": ("MONOCHROME", "no colour filters")}
+    if layout.demosaiced:
+        return {"COLORTYP": ("RGB", "three interpolated samples a pixel, side by side")}
+    return {
+        "CFASIDE": (layout.step, "pixels to the side of a tile"),
+        "CFAPAT": (letters, "row by row, from the upper left"),
+    }
 
 
 # Finding and taking off
@@ -279,7 +289,7 @@ def calibrated_fits(frame: Frame, master: MasterDark) -> bytes:
     cards: Header = {
         "INSTRUME": (f"{frame.make} {frame.model}", "camera body"), "ISO": (frame.iso, "as set"),
         "EXPTIME": (frame.exposure_s, "[s]"), "IMAGETYP": ("Light, dark taken off", ""),
-        "BAYERPAT": (_pattern(raw.offsets), "from the upper left"), "BUNIT": ("adu", "over zero"),
+        **_filters(raw.layout), "BUNIT": ("adu", "over zero"),
     }  # fmt: skip
     return image_bytes(signal, cards, _told(frame, master, match))
 
@@ -303,13 +313,12 @@ def write_calibrated_dng(frame: Frame, master: MasterDark, path: Path) -> None:
         Fraction(frame.exposure_s).limit_denominator(10_000), Fraction(frame.f_number or 0).limit_denominator(10),
         datetime.fromisoformat(frame.captured_at),
     )  # fmt: skip
-    pattern = _pattern(raw.offsets)
     matrix = raw.xyz_to_camera if raw.xyz_to_camera is not None else np.eye(3)
     neutral = raw.neutral.tolist() if raw.neutral is not None else [1.0, 1.0, 1.0]
     write_dng(
         path,
         DngImage(
-            with_pedestal(signal, black, raw.white_dn), (pattern[0], pattern[1], pattern[2], pattern[3]),
-            (round(black),) * 4, round(raw.white_dn), matrix, neutral, capture,
+            with_pedestal(signal, black, raw.white_dn), filters_of(raw.layout), (round(black),) * 4, round(raw.white_dn),
+            matrix, neutral, capture,
         ),
     )  # fmt: skip

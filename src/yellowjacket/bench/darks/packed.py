@@ -13,20 +13,21 @@ from yellowjacket.core.darks.dark_current import DarkTiles
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings
 from yellowjacket.core.darks.hot_pixels import PixelTable
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.raw.frame import CHANNELS
 
 # Of darks of one exposure time: tiles and outstanding pixels of 150 MP take a fraction of it.
 _MOST_BYTES = 256 << 20
+_BAYER_CHANNELS = ("R", "G1", "G2", "B")
 
 
 def packed(found: TimeFindings) -> bytes:
     """All of a time's findings but the problems."""
     arrays: dict[str, np.ndarray] = {}
-    for channel in CHANNELS:
+    channels = tuple(found.tiles.means)
+    for channel in channels:
         arrays[f"means-{channel}"] = found.tiles.means[channel].astype(np.float32)
         arrays[f"variances-{channel}"] = found.tiles.variances[channel].astype(np.float32)
     # Sums over thousands of pixels: half a DN in 32 bits would be lost above 2^23, far over any level.
-    arrays["medians"] = np.array([found.tiles.medians[channel] for channel in CHANNELS])
+    arrays["medians"] = np.array([found.tiles.medians[channel] for channel in channels])
     if found.pixels is not None:
         arrays["pixels"] = found.pixels.rows
     group = found.group
@@ -34,6 +35,7 @@ def packed(found: TimeFindings) -> bytes:
         "exposure_s": group.exposure_s, "temperature_c": group.temperature_c, "paths": group.paths, "lenr": group.lenr,
         "noise_dn": found.noise_dn.plain, "rows_dn": found.rows_dn.plain,
         "columns_dn": found.columns_dn.plain, "frames": found.frames, "range_dn": found.range_dn,
+        "channels": channels,
         "size": found.pixels.size if found.pixels else None, "clip_dn": found.pixels.clip_dn if found.pixels else None,
     }  # fmt: skip
     arrays["facts"] = np.frombuffer(json.dumps(facts).encode(), np.uint8)
@@ -47,15 +49,17 @@ def unpacked(data: bytes, temperature_c: float | None) -> TimeFindings:
     _require_sizes(data)
     with np.load(io.BytesIO(data), allow_pickle=False) as arrays:
         facts = json.loads(arrays["facts"].tobytes())
+        # Before other layouts were known, all were of 2×2.
+        channels = tuple(facts.get("channels", _BAYER_CHANNELS))
         tiles = DarkTiles(
             facts["exposure_s"],
-            {channel: arrays[f"means-{channel}"].astype(np.float64) for channel in CHANNELS},
-            {channel: arrays[f"variances-{channel}"].astype(np.float64) for channel in CHANNELS},
-            dict(zip(CHANNELS, arrays["medians"].tolist(), strict=True)),
+            {channel: arrays[f"means-{channel}"].astype(np.float64) for channel in channels},
+            {channel: arrays[f"variances-{channel}"].astype(np.float64) for channel in channels},
+            dict(zip(channels, arrays["medians"].tolist(), strict=True)),
         )
         pixels = None
         if "pixels" in arrays:
-            pixels = PixelTable(arrays["pixels"], (facts["size"][0], facts["size"][1]), facts["clip_dn"])
+            pixels = PixelTable(arrays["pixels"], (facts["size"][0], facts["size"][1]), facts["clip_dn"], channels)
     group = DarkGroup(facts["exposure_s"], temperature_c, tuple(facts["paths"]), facts["lenr"])
     noise, rows, columns = (Quantity.from_plain(facts[name]) for name in ("noise_dn", "rows_dn", "columns_dn"))
     return TimeFindings(group, tiles, pixels, noise, rows, columns, facts["frames"], facts["range_dn"])

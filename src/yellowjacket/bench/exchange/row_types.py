@@ -34,6 +34,7 @@ from yellowjacket.bench.models import (
 from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.metrology.notes import Note
 from yellowjacket.core.planning.plan_file import spec_from
+from yellowjacket.core.raw.frame import CHANNEL_NAMES, Layout
 from yellowjacket.core.raw.frame_report import report_from
 
 
@@ -41,6 +42,7 @@ class RowError(ValueError):
     """A row that cannot be what it says; the message names the field and what is wrong."""
 
 
+_LARGEST_TILE = 12
 _STRICT = ConfigDict(strict=True, allow_inf_nan=False, extra="ignore")
 _MOST = 10.0**15
 _LONGEST_TEXT = 20_000
@@ -254,6 +256,21 @@ def _effect(effect: dict[str, Any]) -> dict[str, Any]:
     return effect
 
 
+def _layout(plain: dict[str, Any]) -> dict[str, Any]:
+    """A layout as it is stored, or the places of a 2×2 mosaic as archives of older versions have them."""
+    try:
+        found = Layout.from_plain(_bounded(plain))
+    except (KeyError, TypeError, AttributeError) as error:
+        raise ValueError("is no layout of colour filters") from error
+    square = len({len(found.tile), *map(len, found.tile)}) == 1
+    names = {name for row in found.tile for name in row}
+    if not (1 <= len(found.tile) <= _LARGEST_TILE and (square or found.samples > 1) and names <= set(CHANNEL_NAMES)):
+        raise ValueError("is no layout of colour filters")
+    if found.samples not in (1, 3) or (found.samples == 3 and found.tile != (("R", "G", "B"),)):
+        raise ValueError("is no layout of samples")
+    return plain
+
+
 Channel = Annotated[str, Field(pattern=r"^(R|G|G1|G2|B|M)$")]
 # Shapes inside JSON, and what else a column must be.
 _SHAPES: dict[tuple[type[models.Model], str], Any] = {
@@ -272,7 +289,8 @@ _SHAPES: dict[tuple[type[models.Model], str], Any] = {
         AfterValidator(_effect),
     ],
     (Frame, "black_dn"): dict[Channel, Number],
-    (Frame, "offsets"): dict[Channel, Annotated[list[Annotated[int, Field(ge=0, le=1)]], Field(min_length=2, max_length=2)]],
+    (Frame, "layout"): Annotated[dict[str, Any], AfterValidator(_layout)],
+    (Frame, "claims"): Annotated[dict[Short, Text | int | float | list[Short]], Field(max_length=50)],
     (Frame, "matrix"): Annotated[list[Annotated[list[Number], Field(min_length=3, max_length=3)]],
                                  Field(min_length=3, max_length=3)] | None,
     (Frame, "neutral"): Annotated[list[Positive], Field(min_length=3, max_length=3)] | None,
@@ -364,6 +382,13 @@ def _blob(text: str) -> str:
     return text
 
 
+def _renamed(model: type[models.Model], row: dict[str, Any]) -> dict[str, Any]:
+    """Columns under the names they have by now."""
+    if model is Frame and "offsets" in row:
+        row.setdefault("layout", row.pop("offsets"))
+    return row
+
+
 def checked(model: type[models.Model], row: object) -> dict[str, Any]:
     """The known columns of a row, each what its table says. Raises RowError, naming the field."""
     if not isinstance(row, Mapping):
@@ -372,7 +397,7 @@ def checked(model: type[models.Model], row: object) -> dict[str, Any]:
         if model is Reading and row.get("reason") and "notes" not in row:
             # Older versions kept the words alone.
             row = {**row, "notes": [row["reason"]]}
-        found = _row_type(model).model_validate(dict(row))
+        found = _row_type(model).model_validate(_renamed(model, dict(row)))
         if model is Record and found.evidence:  # type: ignore[attr-defined]
             _EVIDENCE.validate_python(found.evidence)  # type: ignore[attr-defined]
     except ValidationError as error:

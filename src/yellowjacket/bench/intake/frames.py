@@ -9,6 +9,7 @@ from django.db import IntegrityError, transaction
 from yellowjacket.bench.intake.match_shots import ShotFinder, candidate_of, without_contacts
 from yellowjacket.bench.intake.problems import note_problem, same_content
 from yellowjacket.bench.models import Frame, Problem, Shot, Sitting
+from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.planning.frame_to_shot import Misfit
 from yellowjacket.core.raw.first_look import FrameFacts
 
@@ -69,6 +70,18 @@ def _on_its_shot(sitting: Sitting, facts: FrameFacts, finder: ShotFinder) -> Fra
     raise AssertionError("unreachable")
 
 
+def _other_claims(data: FrameMetadata) -> dict[str, object]:
+    """What the file says besides, for people: only what it does say."""
+    said: dict[str, object] = {name: getattr(data, name) for name in _OTHER_CLAIMS}
+    return {name: list(value) if isinstance(value, tuple) else value for name, value in said.items() if value}
+
+
+_OTHER_CLAIMS = (
+    "utc_offset", "frame_counter", "bits", "lens", "focal_length_mm", "stabilisation", "drive", "white_balance",
+    "contradicted",
+)  # fmt: skip
+
+
 def _fields(facts: FrameFacts) -> dict[str, object]:
     data = facts.metadata
     return {
@@ -76,8 +89,10 @@ def _fields(facts: FrameFacts) -> dict[str, object]:
         "width": facts.width,
         "height": facts.height, "make": data.make[:80], "model": data.model[:80], "serial": data.serial[:80],
         "firmware": data.firmware[:80], "iso": data.iso, "exposure_s": data.exposure_s, "f_number": data.f_number,
-        "temperature_c": data.temperature_c,
+        "temperature_c": data.temperature_c, "temperature_of": data.temperature_of or "", "lenr": data.lenr or "",
+        "noise_reduction": data.noise_reduction or "", "shutter": data.shutter or "",
+        "compression": data.compression or "", "several_shots": data.several_shots, "claims": _other_claims(data),
         "captured_at": data.captured_at.isoformat() if data.captured_at else "", "dark": facts.dark,
-        "white_dn": facts.white_dn, "black_dn": facts.black_dn, "offsets": facts.offsets, "matrix": facts.matrix,
+        "white_dn": facts.white_dn, "black_dn": facts.black_dn, "layout": facts.layout.plain, "matrix": facts.matrix,
         "neutral": facts.neutral, "report": facts.report.as_dict(),
     }  # fmt: skip

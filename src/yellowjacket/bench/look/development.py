@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
+from yellowjacket.core.colour.colorimetry import rgb_of
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.metrology.measurands import Measurand
-from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.rendering.develop import GREY_TARGET, PLAIN, Development, gains_from_grey
 
 BY_GREY, BY_FILE, BY_NOTHING = "from the grey patch", "the file's own", "none: the file names no neutral"
@@ -62,17 +62,17 @@ class Developing:
             balance = BY_FILE if frame.neutral else BY_NOTHING
             grey = MID_GREY_SHARE * (frame.white_dn - max(frame.black_dn.values()))
             if reference is not None:
-                grey = (reference["G1"] + reference["G2"]) / 2
+                grey = rgb_of(reference)[1]
             gains = np.array([GREY_TARGET / (grey * share) for share in neutral])
         else:
             gains = np.array(gains_from_grey(dict(reference)))
         if switches.equalised and reference is not None and own is not None:
-            moved = float(np.log2((reference["G1"] + reference["G2"]) / (own["G1"] + own["G2"])))
+            moved = float(np.log2(rgb_of(reference)[1] / rgb_of(own)[1]))
         elif switches.equalised and reference is not None and rung_id in self.steps:
             moved = -self.steps[rung_id]
         gains = gains * 2.0 ** (moved + switches.push_stops)
         how = Development(
-            {channel: (int(place[0]), int(place[1])) for channel, place in frame.offsets.items()}, dict(frame.black_dn),
+            frame.mosaic_layout, dict(frame.black_dn),
             (float(gains[0]), float(gains[1]), float(gains[2])), frame.xyz_to_camera, switches.developer, switches.monochrome,
         )  # fmt: skip
         return Developed(how, moved, balance)
@@ -90,4 +90,12 @@ def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:
     )
     for rung_id, channel, value in rows.values_list("rung_id", "channel", "value"):
         found.setdefault(rung_id, {})[channel] = float(value or 0.0)
-    return {rung_id: means for rung_id, means in found.items() if len(means) == len(CHANNELS)}
+    return {rung_id: means for rung_id, means in found.items() if _complete(means)}
+
+
+def _complete(means: Mapping[str, float]) -> bool:
+    """Whether every channel of its layout is there: a clipped one is not."""
+    return set(means) in _WHOLE_SETS
+
+
+_WHOLE_SETS = ({"R", "G1", "G2", "B"}, {"R", "G", "B"}, {"M"})

@@ -108,7 +108,5 @@ def _keep(ladder: Ladder, found: Similarity, by: str) -> Placement:
 
 
 def green_cells(frame: Frame) -> NDArray[np.float32]:
-    """Green of every 2 × 2 cell above black, from the original. Raises FrameError when it is gone or changed."""
-    raw = raw_frame(frame)
-    parts = [raw.plane(name).astype(np.float32) - np.float32(raw.black_dn[name]) for name in ("G1", "G2")]
-    return np.asarray((parts[0] + parts[1]) / 2, np.float32)
+    """Green of every cell of the mosaic above black, from the original. Raises FrameError when it is gone or changed."""
+    return raw_frame(frame).green_cells()

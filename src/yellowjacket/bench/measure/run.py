@@ -35,6 +35,7 @@ from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.measurands import Reading as CoreReading
 from yellowjacket.core.metrology.notes import Remark
+from yellowjacket.core.raw.frame import first_green
 from yellowjacket.core.raw.rect import even_rect
 from yellowjacket.core.readings.ladder import (
     MOVED_BY_CLIP,
@@ -257,7 +258,7 @@ def _known(rungs: Sequence[int]) -> dict[int, Known]:
         prnu, clip, lag = (
             whole[rung].get(name) for name in (Measurand.PRNU, Measurand.CLIP_DN, Measurand.NEIGHBOUR_CORRELATION)
         )
-        top = clip.value - black[rung].get("G1", 0.0) if clip is not None and clip.value is not None else None
+        top = clip.value - (first_green(black[rung]) or 0.0) if clip is not None and clip.value is not None else None
         smoothed = lag is not None and lag.result.has(Remark.SMOOTHED)
         found[rung] = Known(black[rung], grey[rung], prnu.value if prnu else None, top, smoothed)
     return found

@@ -10,7 +10,10 @@ from django.db import models
 from numpy.typing import NDArray
 
 from yellowjacket.bench.models.queries.frames import FrameQuerySet
+from yellowjacket.bench.models.register import Body
 from yellowjacket.bench.models.sittings import Shot, Sitting
+from yellowjacket.core.metadata.capture import Compression, Shutter, Switch, Thermometer
+from yellowjacket.core.raw.frame import Layout
 
 
 class Frame(models.Model):
@@ -37,14 +40,24 @@ class Frame(models.Model):
     iso = models.PositiveIntegerField(null=True)
     exposure_s = models.FloatField(null=True)
     f_number = models.FloatField(null=True)
-    # °C, where the file says it.
+    # °C, where the file says it, and of which thermometer.
     temperature_c = models.FloatField(null=True)
+    temperature_of = models.CharField(max_length=8, blank=True, choices=[(one.value, one.words) for one in Thermometer])
+    lenr = models.CharField(max_length=4, blank=True, choices=[(one.value, one.value) for one in Switch])
+    noise_reduction = models.CharField(max_length=4, blank=True, choices=[(one.value, one.value) for one in Switch])
+    shutter = models.CharField(max_length=24, blank=True, choices=[(one.value, one.value) for one in Shutter])
+    compression = models.CharField(max_length=8, blank=True, choices=[(one.value, one.value) for one in Compression])
+    # The file says that it was made of more than one exposure.
+    several_shots = models.BooleanField(default=False)
+    # What else the file says: lens, frame counter, bits, offset of its clock from UTC, and so on.
+    claims = models.JSONField(default=dict)
     # The body's own clock; it knows no time zone.
     captured_at = models.CharField(max_length=32, blank=True)
     dark = models.BooleanField()
     white_dn = models.FloatField()
     black_dn = models.JSONField()
-    offsets = models.JSONField()
+    # Which channel each pixel belongs to, see core.raw.frame.Layout.
+    layout = models.JSONField()
     matrix = models.JSONField(null=True)
     neutral = models.JSONField(null=True)
     imported_at = models.DateTimeField(auto_now_add=True)
@@ -76,9 +89,28 @@ class Frame(models.Model):
         return None if value is None else float(value)
 
     @property
+    def mosaic_layout(self) -> Layout:
+        """Which channel every pixel belongs to."""
+        return Layout.from_plain(self.layout)
+
+    @property
     def xyz_to_camera(self) -> NDArray[np.float64] | None:
         """Colour matrix of the file, 3×3."""
         return None if self.matrix is None else np.array(self.matrix)
+
+
+class NamedKind(models.Model):
+    """Which body takes files that do not say it: asked once, and remembered for files of that kind."""
+
+    # By what such files are known again: layout, size, white level and ending.
+    mark = models.CharField(max_length=120, unique=True)
+    body = models.ForeignKey(Body, on_delete=models.CASCADE, related_name="named_kinds")
+
+    class Meta:
+        ordering = ["mark"]
+
+    def __str__(self) -> str:
+        return f"{self.mark}: {self.body}"
 
 
 class Problem(models.Model):

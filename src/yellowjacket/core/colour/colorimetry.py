@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +32,10 @@ _DAYLIGHT_BEND, _GLOWING_BEND = 7000.0, 2222.0
 _LAB_BEND, _LAB_SLOPE = (6 / 29) ** 3, (29 / 3) ** 3
 
 
+# A number, or numbers by pixel.
+Level = TypeVar("Level", float, NDArray[np.float64])
+
+
 @dataclass(frozen=True, slots=True)
 class ChannelMeans:
     """Mean signal of a patch by channel R, G1, G2, B in DN above black, with standard errors."""
@@ -40,8 +45,26 @@ class ChannelMeans:
     n: int
 
 
+def rgb_of(levels: Mapping[str, Level]) -> tuple[Level, Level, Level]:
+    """Levels by channel as red, green and blue: two greens by their mean; without filters the only level three times.
+
+    Raises KeyError where a channel is missing.
+
+    >>> rgb_of({"R": 1.0, "G1": 2.0, "G2": 4.0, "B": 5.0}), rgb_of({"M": 7.0})
+    ((1.0, 3.0, 5.0), (7.0, 7.0, 7.0))
+    """
+    if "M" in levels:
+        return levels["M"], levels["M"], levels["M"]
+    green = levels["G"] if "G" in levels else (levels["G1"] + levels["G2"]) / 2
+    return levels["R"], green, levels["B"]
+
+
 def means_of(levels: Mapping[str, Quantity]) -> ChannelMeans | None:
-    """Signals by channel as means of a patch; None where a channel has none."""
+    """Signals by channel as means of a patch; None where a channel has none, and without colour filters."""
+    if "G" in levels:
+        # One green stands for both; what is known of it is known once.
+        doubled = levels["G"].widened(math.sqrt(2))
+        levels = {"R": levels.get("R", doubled), "G1": doubled, "G2": doubled, "B": levels.get("B", doubled)}
     found = [levels.get(channel) for channel in ("R", "G1", "G2", "B")]
     values = [q.value for q in found if q is not None and q.value is not None]
     if len(values) < len(found):

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+
+from yellowjacket.core.raw.frame import Layout
 
 # Half the side of the neighbourhood that is shown around a point.
 AROUND_PX = 5
@@ -38,12 +40,10 @@ class CloseUp:
     side: int
 
 
-def close_up(
-    darks: Sequence[NDArray[np.uint16]], x: int, y: int, black_dn: float, offsets: Mapping[str, tuple[int, int]]
-) -> CloseUp:
+def close_up(darks: Sequence[NDArray[np.uint16]], x: int, y: int, black_dn: float, layout: Layout) -> CloseUp:
     """The pixel at ``x``, ``y`` of darks of one time, shape (height, width), with what stands around it in the first.
 
-    ``offsets``: row and column of each channel in a cell of 2 × 2. Raises ValueError outside the frame.
+    ``layout``: of one sample to a pixel. Raises ValueError outside the frame.
     """
     first = darks[0]
     height, width = first.shape
@@ -57,14 +57,13 @@ def close_up(
         tuple(
             Neighbour(
                 column, row, int(area[row, column]), float(shades[row, column]), (left + column, top + row) == (x, y),
-                ((left + column) % 2, (top + row) % 2) == (x % 2, y % 2),
+                layout.at(left + column, top + row) == layout.at(x, y),
             )
             for column in range(area.shape[1])
         )
         for row in range(area.shape[0])
     )  # fmt: skip
-    channel = next(name for name, place in offsets.items() if tuple(place) == (y % 2, x % 2))
-    return CloseUp(channel, tuple(int(dark[y, x]) for dark in darks), cells, side)
+    return CloseUp(layout.at(x, y), tuple(int(dark[y, x]) for dark in darks), cells, side)
 
 
 def repair_shown(dark: NDArray[np.uint16], x: int, y: int, spread_dn: float, *, after: bool) -> NDArray[np.uint8]:

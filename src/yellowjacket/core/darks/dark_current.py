@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, unknown, with_error, with_relative_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 
 # Side of a tile in pixels of one channel.
-_TILE_PX = 32
+_TILE_PX, _SMALLEST_TILE_PX = 32, 8
 # Pixels further from their tile's median than so many spreads are no ordinary ones.
 _OUTLIER_SPREADS = 5.0
 # A tile glows when it stands so many of its errors over the middle of all, and this share of it.
@@ -52,10 +52,14 @@ def dark_tiles(exposure_s: float, frames: Sequence[RawFrame]) -> DarkTiles:
     if not frames or len({frame.mosaic.shape for frame in frames}) != 1:
         raise ValueError("darks of one time need at least one frame, all of one size")
     means, variances, medians = {}, {}, {}
-    for channel in CHANNELS:
-        stack = np.stack([frame.plane(channel) for frame in frames])
-        found = ordinary_tiles(stack, _TILE_PX, _OUTLIER_SPREADS)
-        means[channel], variances[channel], medians[channel] = found
+    side = max(_SMALLEST_TILE_PX, 2 * _TILE_PX // frames[0].layout.step)
+    for channel in frames[0].channels:
+        sites = zip(*(frame.planes(channel) for frame in frames), strict=True)
+        found = [ordinary_tiles(np.stack(planes), side, _OUTLIER_SPREADS) for planes in sites]
+        # All sites of a channel in the tile of the layout have the same number of pixels.
+        means[channel] = np.mean([one[0] for one in found], axis=0)
+        variances[channel] = np.mean([one[1] for one in found], axis=0)
+        medians[channel] = float(np.mean([one[2] for one in found]))
     return DarkTiles(exposure_s, means, variances, medians)
 
 
@@ -82,22 +86,23 @@ def dark_current(times: Sequence[DarkTiles], gain: Quantity, temperature_c: floa
     Too few times give quantities with a reason.
     """
     ordered = sorted(times, key=lambda one: one.exposure_s)
+    channels = tuple(ordered[0].means) if ordered else ()
     if len({one.exposure_s for one in ordered}) < FEWEST_TIMES:
         nothing = missing(Missing.FEW_DARK_TIMES, FEWEST_TIMES)
-        return DarkCurrent(temperature_c, nothing, dict.fromkeys(CHANNELS, nothing), nothing, nothing)
+        return DarkCurrent(temperature_c, nothing, dict.fromkeys(channels, nothing), nothing, nothing)
     seconds = np.array([one.exposure_s for one in ordered])
     # Slope in DN/s of every tile and channel; bright times scatter more, so the line is weighted by their variance.
     slopes = np.array([_slopes(seconds, [one.means[c] for one in ordered], [one.variances[c] for one in ordered])
-                       for c in CHANNELS])  # fmt: skip
-    noise = np.array([_slopes(seconds, [one.variances[c] for one in ordered], None) for c in CHANNELS])
+                       for c in channels])  # fmt: skip
+    noise = np.array([_slopes(seconds, [one.variances[c] for one in ordered], None) for c in channels])
     glowing = _glowing(slopes.mean(axis=0))
     plain, noisy = slopes[:, ~glowing], noise[:, ~glowing]
     if not gain.known:
         gain = _gain_of(plain, noisy)
     if gain.value is None:
         nothing = unknown(gain)
-        return DarkCurrent(temperature_c, nothing, dict.fromkeys(CHANNELS, nothing), nothing, nothing)
-    by_channel = {c: _times(_jackknifed(plain[n]), gain) for n, c in enumerate(CHANNELS)}
+        return DarkCurrent(temperature_c, nothing, dict.fromkeys(channels, nothing), nothing, nothing)
+    by_channel = {c: _times(_jackknifed(plain[n]), gain) for n, c in enumerate(channels)}
     current = _times(_jackknifed(plain.mean(axis=0)), gain)
     from_noise = _times(_jackknifed(noisy.mean(axis=0)), gain, 2)
     hidden = bool(
@@ -112,7 +117,7 @@ def dark_current(times: Sequence[DarkTiles], gain: Quantity, temperature_c: floa
         _glow(slopes, glowing, gain),
         hidden,
         gain,
-        slopes.mean(axis=0).reshape(ordered[0].means[CHANNELS[0]].shape) * gain.value,
+        slopes.mean(axis=0).reshape(ordered[0].means[channels[0]].shape) * gain.value,
     )
 
 

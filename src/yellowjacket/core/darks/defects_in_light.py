@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.core.darks.hot_pixels import DEAD, HOT, HotPixel
 from yellowjacket.core.darks.pixel_statistics import insert
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 
 # Over the brightest of its neighbours by so many spreads of the texture around, and no less than the noise allows.
 _BAR_SPREADS = 6.0
@@ -26,23 +26,25 @@ _DEAD_SHARE, _LIT_DN = 0.1, 60.0
 
 
 @numba.njit(cache=True, nogil=True)
-def _points(mosaic, row0, column0, bar, beside_share, least, places, values):  # type: ignore[no-untyped-def]
+def _points(mosaic, row0, column0, step, bar, beside_share, least, places, values):  # type: ignore[no-untyped-def]
     """Sites of one channel brighter than any same-channel neighbour by a bar that the texture around them sets."""
     height, width = mosaic.shape
     around = np.empty(24, np.int32)
     found = 0
-    for y in range(row0 + 4, height - 4, 2):
-        for x in range(column0 + 4, width - 4, 2):
+    for y in range(row0 + 2 * step, height - 2 * step, step):
+        for x in range(column0 + 2 * step, width - 2 * step, step):
             own = np.int32(mosaic[y, x])
-            if own <= mosaic[y, x - 2] or own <= mosaic[y, x + 2] or own <= mosaic[y - 2, x] or own <= mosaic[y + 2, x]:
+            if own <= mosaic[y, x - step] or own <= mosaic[y, x + step]:
+                continue
+            if own <= mosaic[y - step, x] or own <= mosaic[y + step, x]:
                 continue
             highest, n = np.int32(0), 0
-            for down in range(-4, 5, 2):
-                for across in range(-4, 5, 2):
+            for down in range(-2 * step, 2 * step + 1, step):
+                for across in range(-2 * step, 2 * step + 1, step):
                     if down == 0 and across == 0:
                         continue
                     value = np.int32(mosaic[y + down, x + across])
-                    if abs(down) <= 2 and abs(across) <= 2:
+                    if abs(down) <= step and abs(across) <= step:
                         highest = max(highest, value)
                     insert(around, n, value)
                     n += 1
@@ -74,13 +76,15 @@ def bright_points(frame: RawFrame) -> list[HotPixel]:
     ``spreads`` of each is in spreads of the texture around it.
     """
     found: list[HotPixel] = []
-    for channel in CHANNELS:
-        row, column = frame.offsets[channel]
+    sites = [(channel, site) for channel in frame.channels for site in frame.layout.sites(channel)]
+    # Interpolated samples have spread every point over its neighbours already.
+    for channel, site in () if frame.layout.demosaiced else sites:
         places = np.empty((frame.mosaic.size // 200, 2), np.int32)
         values = np.empty((len(places), 2), np.float64)
         count = _points(
-            np.ascontiguousarray(frame.mosaic), row, column, _BAR_SPREADS, _BESIDE_SHARE, _LEAST_DN, places, values
-        )
+            np.ascontiguousarray(frame.mosaic), site.row, site.column, site.row_step, _BAR_SPREADS, _BESIDE_SHARE, _LEAST_DN,
+            places, values,
+        )  # fmt: skip
         for (x, y), (excess, spread) in zip(places[:count].tolist(), values[:count].tolist(), strict=True):
             found.append(HotPixel(x, y, channel, HOT, excess, excess / spread))
     return found
@@ -112,16 +116,17 @@ def no_response(frames: Sequence[RawFrame]) -> list[HotPixel]:
     if not frames or len({frame.mosaic.shape for frame in frames}) != 1:
         raise ValueError("dead pixels are told from light frames of one size")
     found: list[HotPixel] = []
-    for channel in CHANNELS:
-        row, column = frames[0].offsets[channel]
+    layout = frames[0].layout
+    for channel, number, site in ((c, n, s) for c in layout.channels for n, s in enumerate(layout.sites(c))):
         dead: NDArray[np.bool_] | None = None
         for frame in frames:
-            one = _unlit(frame.plane(channel), float(frame.black_dn[channel]), _DEAD_SHARE, _LIT_DN)
+            one = _unlit(frame.planes(channel)[number], float(frame.black_dn[channel]), _DEAD_SHARE, _LIT_DN)
             dead = one if dead is None else dead & one
         if dead is None:
             continue
         for y, x in zip(*np.nonzero(dead), strict=True):
-            plane = frames[0].plane(channel)
+            plane = frames[0].planes(channel)[number]
             lack = float(plane[y, x]) - float(np.median(plane[y - 1 : y + 2, x - 1 : x + 2]))
-            found.append(HotPixel(2 * int(x) + column, 2 * int(y) + row, channel, DEAD, lack, 0.0))
+            at_x = (site.column_step * int(x) + site.column) // layout.samples
+            found.append(HotPixel(at_x, site.row_step * int(y) + site.row, channel, DEAD, lack, 0.0))
     return found

@@ -18,7 +18,7 @@ from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.noise.banding import banding_of
 from yellowjacket.core.raw.dark_or_light import looks_dark
-from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
+from yellowjacket.core.raw.frame import FrameError, RawFrame
 from yellowjacket.core.raw.reader import read_frame
 
 # Frames of one time that are read; more add little.
@@ -149,8 +149,7 @@ def _bright_points(frame: RawFrame) -> int:
     count = 0
     # Small frames have few points: all of them are looked at.
     step = 2 if frame.mosaic.size > _SMALL_PX else 1
-    for channel in frame.offsets:
-        sample = frame.plane(channel)[::step, ::step].astype(np.float32)
+    for sample in (plane[::step, ::step].astype(np.float32) for name in frame.channels for plane in frame.planes(name)):
         apart = sample - np.median(sample)
         count += int((apart > _POINT_SIGMAS * max(1.0, SIGMA_PER_MAD * float(np.median(np.abs(apart))))).sum())
     return count
@@ -160,8 +159,8 @@ def _bright(frame: RawFrame) -> bool:
     """Whether a frame stands so high over black that only light, or a very warm sensor, explains it."""
     span = frame.white_dn - max(frame.black_dn.values())
     return any(
-        float(np.median(frame.plane(channel)[::16, ::16])) - frame.black_dn[channel] > _BRIGHT_SHARE * span
-        for channel in frame.offsets
+        float(np.median(frame.planes(channel)[0][::16, ::16])) - frame.black_dn[channel] > _BRIGHT_SHARE * span
+        for channel in frame.channels
     )
 
 
@@ -186,8 +185,8 @@ def _bands(frames: Sequence[RawFrame]) -> tuple[Quantity, Quantity]:
         nothing = missing(Missing.ONE_DARK_BANDS)
         return nothing, nothing
     found = []
-    for channel in CHANNELS:
-        first, second = (frame.plane(channel) for frame in frames[:2])
+    for channel in frames[0].channels:
+        first, second = (frame.planes(channel)[0] for frame in frames[:2])
         top, left = (max(0, (length - _BAND_SIDE_PX) // 2) for length in first.shape)
         part = np.s_[top : top + _BAND_SIDE_PX, left : left + _BAND_SIDE_PX]
         found.append(banding_of(first[part], second[part]))

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.metrology.notes import Missing
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 
 # In the order of their codes in an array of pixels.
 KINDS = ("hot", "warm", "stuck", "dead", "blinking", "transient")
@@ -62,7 +62,7 @@ class HotPixel:
 class PixelTable:
     """All outstanding pixels of one exposure time.
 
-    ``rows``: x, y in the full raw frame, channel and kind as indices of CHANNELS and KINDS; in DN the excess over the
+    ``rows``: x, y in the full raw frame, channel and kind as indices of ``channels`` and KINDS; in DN the excess over the
     neighbours, the spread of such excesses over the tile, σ of one frame, what is left of the excess after the repair
     that converters make of lone points, the highest excess of one repeat; and in which share of the repeats it stands
     out of a single frame, and the spread of one. ``size``: of the frame, (width, height). ``clip_dn``: of an excess that
@@ -72,6 +72,7 @@ class PixelTable:
     rows: NDArray[np.void]
     size: tuple[int, int]
     clip_dn: float
+    channels: tuple[str, ...] = ("R", "G1", "G2", "B")
 
     @property
     def megapixels(self) -> float:
@@ -86,7 +87,7 @@ class PixelTable:
         """One by one, for lists and files."""
         for row in self.rows:
             yield HotPixel(
-                int(row["x"]), int(row["y"]), CHANNELS[row["channel"]], KINDS[row["kind"]], float(row["excess_dn"]),
+                int(row["x"]), int(row["y"]), self.channels[row["channel"]], KINDS[row["kind"]], float(row["excess_dn"]),
                 float(row["excess_dn"] / row["spread_dn"]),
             )  # fmt: skip
 
@@ -99,19 +100,25 @@ def hot_pixels(
     """
     if len(frames) < 2 or len({frame.mosaic.shape for frame in frames}) != 1:
         raise ValueError("hot pixels are told from two or more darks of one size")
-    found = [_candidates(frames, channel, bar) for channel in CHANNELS]
+    layout = frames[0].layout
+    found = [
+        _candidates(frames, channel, number, bar)
+        for channel in layout.channels
+        for number in range(len(layout.sites(channel)))
+    ]
     warming = _warming(found)
     rows = [_told(one, frames[0], warming, gain_e_per_dn, shortest, bar) for one in found]
     white = frames[0].white_dn - min(frames[0].black_dn.values())
-    return PixelTable(np.concatenate(rows), frames[0].size, _CUT_SHARE * white)
+    return PixelTable(np.concatenate(rows), frames[0].size, _CUT_SHARE * white, layout.channels)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Candidates:
-    """Pixels of a channel worth a closer look: places in its plane, excess of the mean and of each repeat, neighbours,
-    spread of their tile; σ of one frame; the excess from which on it is cut off."""
+    """Pixels of one site of a channel worth a closer look: places in its plane, excess of the mean and of each repeat,
+    neighbours, spread of their tile; σ of one frame; the excess from which on it is cut off."""
 
     channel: str
+    site: int
     places: NDArray[np.int32]
     mean: NDArray[np.float32]
     each: NDArray[np.float32]
@@ -131,7 +138,7 @@ class _Candidates:
         return np.asarray(self.each.max(axis=1) < self.cut) if len(self.each) else np.zeros(0, np.bool_)
 
 
-def _candidates(frames: Sequence[RawFrame], channel: str, bar: float) -> _Candidates:
+def _candidates(frames: Sequence[RawFrame], channel: str, site: int, bar: float) -> _Candidates:
     from yellowjacket.core.darks.pixel_statistics import (
         excesses,
         outstanding,
@@ -142,7 +149,7 @@ def _candidates(frames: Sequence[RawFrame], channel: str, bar: float) -> _Candid
         spreads,
     )  # fmt: skip
 
-    stack = np.stack([frame.plane(channel) for frame in frames])
+    stack = np.stack([frame.planes(channel)[site] for frame in frames])
     step = sample_step(stack)
     levels, apart = sampled(stack, step)
     spread = spreads(apart, _LEAST_SPREAD_DN, step)
@@ -155,7 +162,7 @@ def _candidates(frames: Sequence[RawFrame], channel: str, bar: float) -> _Candid
     mean, each, beside = excesses(stack, places)
     cut = _CUT_SHARE * (frames[0].white_dn - frames[0].black_dn[channel])
     own = spread_at(spread, places, (stack.shape[1], stack.shape[2]))
-    return _Candidates(channel, places, mean, each, beside, own, sigma, cut)
+    return _Candidates(channel, site, places, mean, each, beside, own, sigma, cut)
 
 
 def _warming(found: Sequence[_Candidates]) -> NDArray[np.float32]:
@@ -179,13 +186,16 @@ def _told(
     places = one.places
     if shortest is not None:
         clip = _CLIPPED_SHARE * (shortest.white_dn - shortest.black_dn[one.channel])
-        short = shortest.plane(one.channel)[places[:, 0], places[:, 1]] - np.float64(shortest.black_dn[one.channel])
+        short = shortest.planes(one.channel)[one.site][places[:, 0], places[:, 1]] - np.float64(
+            shortest.black_dn[one.channel]
+        )
         kinds[(kinds == KINDS.index(HOT)) & (short > clip)] = KINDS.index(STUCK)
     told = kinds >= 0
-    row, column = frame.offsets[one.channel]
+    site = frame.layout.sites(one.channel)[one.site]
     rows = np.zeros(int(told.sum()), _PIXEL)
-    rows["x"], rows["y"] = 2 * places[told, 1] + column, 2 * places[told, 0] + row
-    rows["channel"], rows["kind"] = CHANNELS.index(one.channel), kinds[told]
+    rows["x"] = (site.column_step * places[told, 1] + site.column) // frame.layout.samples
+    rows["y"] = site.row_step * places[told, 0] + site.row
+    rows["channel"], rows["kind"] = frame.channels.index(one.channel), kinds[told]
     rows["excess_dn"], rows["spread_dn"], rows["sigma_dn"] = one.mean[told], one.spread[told], one.sigma
     # A converter replaces what stands above all its neighbours by their median; the lesser of two stays.
     rows["left_dn"] = np.where(one.mean > one.beside[:, 1], one.beside[:, 0], one.mean)[told]

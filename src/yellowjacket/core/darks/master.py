@@ -18,7 +18,7 @@ from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.raw.dark_or_light import looks_dark
-from yellowjacket.core.raw.frame import BAYER, RawFrame
+from yellowjacket.core.raw.frame import Layout, RawFrame
 from yellowjacket.core.raw.reader import read_with_metadata
 
 # A master of fewer darks has no majority against a struck one.
@@ -50,7 +50,7 @@ class MasterDark:
     temperature_c: float | None
     black_dn: dict[str, float]
     white_dn: float
-    offsets: dict[str, tuple[int, int]]
+    layout: Layout
     names: tuple[str, ...]
 
 
@@ -69,8 +69,6 @@ def make_master(paths: Sequence[Path], temperatures: Sequence[float | None] = ()
         )
     _check_warmth(paths, temperatures)
     first, metadata = read_with_metadata(paths[0])
-    if first.layout != BAYER:
-        raise MasterError(f"{paths[0].name} has another layout than 2 × 2 filters: no master is made of it.")
     shape = first.mosaic.shape
     step = _SAMPLE_STEP if first.mosaic.size > _LARGE_PX else 1
     sampled = np.s_[::step, ::step]
@@ -95,7 +93,7 @@ def make_master(paths: Sequence[Path], temperatures: Sequence[float | None] = ()
     known = [one for one in temperatures if one is not None]
     return MasterDark(
         mean, len(paths), int(left_out), sigma, metadata, sum(known) / len(known) if known else None, first.black_dn,
-        first.white_dn, first.offsets, tuple(path.name for path in paths),
+        first.white_dn, first.layout, tuple(path.name for path in paths),
     )  # fmt: skip
 
 
@@ -127,7 +125,8 @@ def _check_same(
     if not looks_dark(frame, own.exposure_s):
         raise MasterError(f"{path.name} is a light frame, or light leaked in: leave it out.")
     for what, one, other in (
-        ("dimensions", frame.mosaic.shape[::-1], first.mosaic.shape[::-1]),
+        ("dimensions", frame.size, first.size),
+        ("layout of colour filters", frame.layout.name, first.layout.name),
         ("body", (own.make, own.model, own.serial), (metadata.make, metadata.model, metadata.serial)),
         ("firmware", own.firmware, metadata.firmware),
         ("ISO", own.iso, metadata.iso),

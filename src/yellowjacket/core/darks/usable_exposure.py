@@ -22,7 +22,6 @@ from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
 from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
-from yellowjacket.core.raw.frame import CHANNELS
 
 AS_SHOT, REPAIRED, WITH_LENR, WITH_MASTER = ANSWERS = ("as shot", "single-pixel repair", "LENR", "master dark")
 # Darks in the master that the fourth answer assumes.
@@ -279,4 +278,4 @@ def per_area(per_mpix: Quantity, pixel_pitch_um: float | None) -> Quantity:
 def by_channel(table: PixelTable) -> Mapping[str, int]:
     """Lasting pixels by colour channel."""
     codes = table.of(LASTING)["channel"]
-    return {channel: int((codes == n).sum()) for n, channel in enumerate(CHANNELS)}
+    return {channel: int((codes == n).sum()) for n, channel in enumerate(table.channels)}

@@ -1,6 +1,6 @@
 """Noise as it looks in the developed picture at the size of a use: lightness, colour blotches, grain.
 
-A patch is developed linearly, one RGB per 2 × 2 cell, without sharpening or noise reduction, averaged down to the use's
+A patch is developed linearly, one RGB per cell of the mosaic, without sharpening or noise reduction, averaged down to the use's
 size, and taken to CIELAB (colour-science) with negatives kept. What differs between the two frames of a pair is noise;
 illumination and fixed pattern are common to both and fall out.
 """
@@ -10,11 +10,12 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
+from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb, rgb_of
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import without_plane
@@ -25,7 +26,7 @@ _FEWEST_BLOCKS = 8
 # Half of the autocorrelation's height, where the width of a grain is read.
 _HALF = 0.5
 
-Cells = Mapping[str, NDArray[np.uint16]]
+Cells = Mapping[str, NDArray[Any]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,9 +59,9 @@ class Rendering:
 
 
 def appearance(a: Cells, b: Cells, how: Rendering, cells_per_output: float) -> Appearance:
-    """Noise of a pair at a size of ``cells_per_output`` cells of 2 × 2 raw pixels along an output pixel's side.
+    """Noise of a pair at a size of ``cells_per_output`` cells of the mosaic along an output pixel's side.
 
-    ``a``, ``b``: planes R, G1, G2, B of one patch in DN, one shape. Areas are averaged at whole factors only; between
+    ``a``, ``b``: channels of one patch on the grid of cells, in DN, one shape. Areas are averaged at whole factors only; between
     two of them σ is interpolated in the logarithms. A picture is never enlarged: below one cell it is read by cells.
     """
     side = max(1.0, cells_per_output)
@@ -69,14 +70,15 @@ def appearance(a: Cells, b: Cells, how: Rendering, cells_per_output: float) -> A
     if most < 1:
         return unseen(Note(Missing.PATCH_UNDER, (2 * _FEWEST_BLOCKS,)))
     lower = min(int(side), most)
-    finer = _at(one, other, lower)
+    coloured = len(a) > 1
+    finer = _at(one, other, lower, coloured)
     if side > most:
         white, remark = lower / side, Note(Remark.AS_WHITE, (lower,))
         luma, chroma = (_noted(q.scaled(white), remark) for q in (finer.luma, finer.chroma))
         return Appearance(luma, chroma, finer.grain)
     if side == lower or lower == most:
         return finer
-    coarser = _at(one, other, lower + 1)
+    coarser = _at(one, other, lower + 1, coloured)
     share = math.log(side / lower) / math.log((lower + 1) / lower)
     nearest = finer if share < _HALF else coarser
     return Appearance(
@@ -84,13 +86,13 @@ def appearance(a: Cells, b: Cells, how: Rendering, cells_per_output: float) -> A
     )
 
 
-def excess_over_white(lags: LagSums, raw_px_per_output: float) -> float:
+def excess_over_white(lags: LagSums, raw_px_per_output: float, pitch: int = 2) -> float:
     """By how much noise averaged to a use's size exceeds what white noise of the same σ would leave; 1 for white.
 
-    ``lags``: correlations within one channel, whose pixels lie two raw pixels apart. The noise power below the output's
+    ``lags``: correlations within one channel, whose pixels lie ``pitch`` raw pixels apart. The noise power below the output's
     Nyquist frequency, as an area average takes it: Σ (1 − |dx|/m)(1 − |dy|/m) ρ(dx, dy), m channel pixels a side.
     """
-    side = max(1.0, raw_px_per_output / 2)
+    side = max(1.0, raw_px_per_output / pitch)
     total = 0.0
     for down in range(LAGS + 1):
         for across in range(-LAGS, LAGS + 1):
@@ -106,14 +108,15 @@ def excess_over_white(lags: LagSums, raw_px_per_output: float) -> float:
 def _linear(planes: Cells, how: Rendering) -> NDArray[np.float64]:
     """Linear sRGB of every cell, shape (rows, columns, 3), negatives kept."""
     values = {name: plane.astype(np.float64) - how.black_dn[name] for name, plane in planes.items()}
-    camera = np.stack([values["R"], (values["G1"] + values["G2"]) / 2, values["B"]], axis=-1)
+    camera = np.stack(rgb_of(values), axis=-1)
     return np.asarray((camera * np.array(how.gains)) @ how.matrix.T)
 
 
-def _at(one: NDArray[np.float64], other: NDArray[np.float64], block: int) -> Appearance:
+def _at(one: NDArray[np.float64], other: NDArray[np.float64], block: int, coloured: bool) -> Appearance:
     first, second = (lab_of_linear_srgb(_averaged(picture, block)) for picture in (one, other))
     luma, a, b = (without_plane((first - second)[..., n]) / math.sqrt(2) for n in range(3))
-    return Appearance(spread_of([luma]), spread_of([a, b]), _grain(lag_sums(luma)))
+    chroma = spread_of([a, b]) if coloured else missing(Missing.NO_COLOUR_FILTERS)
+    return Appearance(spread_of([luma]), chroma, _grain(lag_sums(luma)))
 
 
 def spread_of(parts: Sequence[NDArray[np.float64]]) -> Quantity:

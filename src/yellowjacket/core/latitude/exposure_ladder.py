@@ -14,7 +14,7 @@ from yellowjacket.core.latitude.push_pull import PatchChannel, first_to_clip
 from yellowjacket.core.metrology.estimate import Quantity, missing, unknown
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
-from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.core.raw.frame import CHANNEL_NAMES, first_green
 
 # What relating exposures reads: stored anew every time.
 EXPOSED = (
@@ -92,7 +92,7 @@ def signals_of(rungs: Sequence[MeasuredExposure], white_dn: float) -> list[Expos
     found = []
     for rung, of, levels in zip(rungs, whole, patches, strict=True):
         gain, read, black = (
-            {channel: of[name, channel] for channel in CHANNELS if (name, channel) in of}
+            {channel: of[name, channel] for channel in CHANNEL_NAMES if (name, channel) in of}
             for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.BLACK_DN)
         )
         prnu, rows = of.get((Measurand.PRNU, ALL)), of.get((Measurand.ROW_NOISE_DN, ALL))
@@ -130,7 +130,7 @@ def relate_exposures(
     found[reference_key] += [
         Reading(None, channel, Measurand.BLACK_ERROR_DN, fit.black_dn[channel].moved(-reference.tag_dn[channel]),
                 f"{_STEP}, less the black the file says")
-        for channel in CHANNELS
+        for channel in fit.black_dn
     ]  # fmt: skip
     found[reference_key] += _clipping(rungs, fit)
     return {key: tuple(readings) for key, readings in found.items()}
@@ -165,7 +165,7 @@ def _with_black(rung: ExposureSignals) -> dict[str, dict[str, Quantity]]:
 def _bands(rung: ExposureSignals, roles: Mapping[str, str]) -> Quantity:
     """Row noise as a share of the grey patch: a push makes both larger by as much."""
     grey = next((name for name, role in roles.items() if role == "grey"), "")
-    signal = rung.signals.get(grey, {}).get("G1", missing(Missing.NO_GREY_PATCH))
+    signal = first_green(rung.signals.get(grey, {})) or missing(Missing.NO_GREY_PATCH)
     rows = rung.noise.row_noise_dn
     if rows.value is None or not signal.value or signal.value <= 0:
         return unknown(rows, signal, otherwise=Missing.GREY_DARK)
@@ -213,7 +213,7 @@ def _clipping(rungs: Sequence[ExposureSignals], fit: StepFit) -> Iterator[Readin
     names = dict.fromkeys(name for rung in rungs for name in rung.signals)
     for name in names:
         parts = {}
-        for channel in CHANNELS:
+        for channel in CHANNEL_NAMES:
             part = next((p for rung in by_light if (p := _whole(rung, name, channel, fit)) is not None), None)
             if part is not None:
                 parts[channel] = part

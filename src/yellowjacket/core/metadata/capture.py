@@ -149,6 +149,19 @@ def color_matrix(tags: Sequence[Tag]) -> NDArray[np.float64] | None:
     return matrix if np.isfinite(matrix).all() and abs(np.linalg.det(matrix)) > 1e-6 else None
 
 
+def filter_tile(tags: Sequence[Tag]) -> tuple[str, ...] | None:
+    """Colours of the filters over one tile as the file writes them down, a text of R, G and B for each row (TIFF/EP,
+    CFAPattern); None where it does not, or names other colours. The tile begins where the picture does, inside borders."""
+    shape = next((tag.numbers for tag in tags if tag.name == _TILE_SHAPE and len(tag.numbers) == 2), None)
+    codes = next((tag.numbers for tag in tags if tag.name == _TILE and tag.numbers), None)
+    if shape is None or codes is None or None in shape or len(codes) != int(shape[0] or 0) * int(shape[1] or 0):
+        return None
+    if not all(code in (0, 1, 2) for code in codes):
+        return None
+    letters, columns = "".join("RGB"[int(code or 0)] for code in codes), int(shape[1] or 0)
+    return tuple(letters[n : n + columns] for n in range(0, len(letters), columns))
+
+
 def wanted(key: str) -> bool:
     """Whether a tag of that key is looked at at all."""
     return key in _WANTED_KEYS or key.rpartition(".")[2] in _WANTED_NAMES or key.endswith(_COMPRESSION_NAME)
@@ -180,6 +193,7 @@ _NOISE_REDUCTION = ("HighISONoiseReduction", "HighIsoNoiseReduction")
 _SEVERAL = ("MultiExposure", "MultipleExposureMode", "PixelShiftShots")
 _COLOR_MATRIX = "Exif.Image.ColorMatrix1"
 _COMPRESSION_NAME = "Compression"
+_TILE_SHAPE, _TILE = "CFARepeatPatternDim", "CFAPattern"
 _PHOTOMETRIC, _BITS = "PhotometricInterpretation", "BitsPerSample"
 _WANTED_KEYS = frozenset(
     {*_WHEN, *_SUBSECOND, *_OFFSET, *_SERIAL, *_FIRMWARE, *_ISO, *_EXPOSURE, *_SHUTTER_APEX, *_F_NUMBER, _AMBIENT}
@@ -188,7 +202,18 @@ _WANTED_KEYS = frozenset(
     | {_COLOR_MATRIX}
 )
 _WANTED_NAMES = frozenset(
-    {*_SERIAL, *_FIRMWARE, *_THERMOMETERS, *_LENR, *_NOISE_REDUCTION, *_SEVERAL, _PHOTOMETRIC, _BITS}
+    {
+        *_SERIAL,
+        *_FIRMWARE,
+        *_THERMOMETERS,
+        *_LENR,
+        *_NOISE_REDUCTION,
+        *_SEVERAL,
+        _PHOTOMETRIC,
+        _BITS,
+        _TILE_SHAPE,
+        _TILE,
+    }
     | {"NoiseReduction", "ShutterType", "ShutterMode", "MechanicalShutterCount", "ShutterCount"}
     | {"LensModel", "LensType", "ImageStabilization", "DriveMode"}
 )

@@ -18,7 +18,7 @@ import exiv2
 # Maker notes hold up to a few thousand tags; a file of more is junk, and what comes after these is not looked at.
 _MOST_TAGS = 50_000
 # Longer texts and lists are no claim about a capture.
-_MOST_BYTES, _MOST_NUMBERS = 2000, 16
+_MOST_BYTES, _MOST_NUMBERS = 2000, 64
 
 # What Exiv2 complains about on standard error is of no use to anybody here.
 exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
@@ -48,15 +48,20 @@ def read_tags(path: Path, wanted: Callable[[str], bool]) -> tuple[Tag, ...]:
 
 def _data_of(path: Path) -> Any:
     try:
-        try:
-            image = exiv2.ImageFactory.open(str(path))
-        except UnicodeEncodeError:
-            # Names that are no UTF-8 text; such a file is given as its bytes.
-            image = exiv2.ImageFactory.open(path.read_bytes())
+        image = exiv2.ImageFactory.open(str(path) if _is_text(path) else path.read_bytes())
         image.readMetadata()
         return image.exifData()
     except (exiv2.Exiv2Error, OSError, MemoryError, ValueError):
         return ()
+
+
+def _is_text(path: Path) -> bool:
+    """Whether the name is UTF-8 text, as Exiv2 takes names; others are given to it as their bytes."""
+    try:
+        str(path).encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def _told(data: Any, wanted: Callable[[str], bool]) -> Iterator[Tag]:

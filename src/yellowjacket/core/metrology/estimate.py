@@ -67,6 +67,13 @@ class Quantity:
             high=None if self.high is None else self.high * factor,
         )
 
+    def widened(self, factor: float) -> Quantity:
+        """The same value with an interval ``factor`` times as wide."""
+        if self.value is None or self.low is None or self.high is None:
+            return self
+        low, high = (self.value + factor * (end - self.value) for end in (self.low, self.high))
+        return replace(self, low=low, high=high)
+
     def moved(self, offset: float) -> Quantity:
         """The same quantity plus an exact number."""
         value, low, high = (None if q is None else q + offset for q in (self.value, self.low, self.high))

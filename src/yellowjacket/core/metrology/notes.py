@@ -195,6 +195,8 @@ class Missing(Enum):
     BLACK_CUT_AT_MIDDLE = "black is cut off at its middle: nothing can be said of the noise"
     NOT_ON_REFERENCE = "not measured on the reference rung"
     REFERENCE_WITHOUT_DETAIL = "the reference rung shows no detail here"
+    NO_COLOUR_FILTERS = "this sensor has no colour filters, so it sees no colour"
+    DEMOSAICED = "the file holds interpolated samples, not pixels: noise is read at output sizes only"
     TEXTURE_CHANNEL_DARK = "a channel of the textured patch has no signal above black"
     PATCH_OUTSIDE = "the patch lies outside this frame: move it"
     GREY_DARK_SETS_BALANCE = "the grey patch has no signal: it sets brightness and white balance"

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.robust import robust_sigma
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 
 # Shown from black to white: this many σ of what is shown, each way.
 SHOWN_SIGMAS = 3.0
@@ -29,7 +29,7 @@ class NoiseImage:
 def difference_image(first: RawFrame, second: RawFrame, step: int) -> NoiseImage:
     """What differs between two frames of a rung: the mean over the channels of A − B, over √2.
 
-    ``step``: cells of 2 × 2 averaged to a pixel along a side. Raises ValueError when the frames differ in size.
+    ``step``: cells of the layout averaged to a pixel along a side. Raises ValueError when the frames differ in size.
     """
     if first.mosaic.shape != second.mosaic.shape:
         raise ValueError(f"frames differ in size: {first.mosaic.shape} and {second.mosaic.shape}")
@@ -45,14 +45,14 @@ def pattern_image(darks: Sequence[RawFrame], step: int) -> NoiseImage:
 
 def _cells(frame: RawFrame, step: int) -> NDArray[np.float64]:
     total: NDArray[np.float64] | None = None
-    for channel in CHANNELS:
-        plane = frame.plane(channel)
+    for channel in frame.channels:
+        plane = frame.cells(channel)
         rows, columns = plane.shape[0] // step, plane.shape[1] // step
         blocks = plane[: rows * step, : columns * step].reshape(rows, step, columns, step)
         part = blocks.mean(axis=(1, 3), dtype=np.float64)
         total = part if total is None else total + part
     assert total is not None  # noqa: S101 - there are always channels
-    return total / len(CHANNELS)
+    return total / len(frame.channels)
 
 
 def _amplified(values: NDArray[np.float64]) -> NoiseImage:

@@ -13,9 +13,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.colour.colorimetry import rgb_of
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE, SHADOW_STOPS_UNDER_GREY
 from yellowjacket.core.raw.clipping import CLIP_SHARE, Plane
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.rect import Rect
 
 # Side of a tile in pixels of one channel (twice that in the raw frame).
@@ -115,8 +116,9 @@ def _tile_statistics(first: RawFrame, second: RawFrame | None) -> _Tiles:
     means, mean_se, structure, structure_se = {}, {}, {}, {}
     usable: NDArray[np.bool_] | None = None
     # Sites of a larger tile are far apart: fewer of them make a tile of about the same size in the picture.
-    side = TILE_PX if first.step <= 2 else TILE_PX // 2
-    side *= 2 if first.step == 1 else 1
+    step = first.layout.step
+    side = TILE_PX if step <= 2 else TILE_PX // 2
+    side *= 2 if step == 1 else 1
     for channel in first.channels:
         planes = first.planes(channel)
         others = second.planes(channel) if second is not None else [None] * len(planes)
@@ -126,7 +128,7 @@ def _tile_statistics(first: RawFrame, second: RawFrame | None) -> _Tiles:
             mean_se[name], structure_se[name] = np.sqrt(noise / (2 * side**2)), noise / (math.sqrt(2) * side)
             usable = good if usable is None else usable & good
     assert usable is not None  # noqa: S101 - there is always a channel
-    tile_px = side * first.step
+    tile_px = side * step
     _rule_out_margins(usable, first.margins, tile_px)
     return _Tiles(means, mean_se, structure, structure_se, usable, tile_px)
 
@@ -252,18 +254,19 @@ def _window(tiles: _Tiles, neutral: NDArray[np.float64] | None, row: int, column
     if neutral is None:
         return _Window(rect, 0.0, math.inf, side * side)
     area = np.s_[row : row + side, column : column + side]
-    level = {channel: float(tiles.means[channel][area].mean()) for channel in CHANNELS}
-    green = (level["G1"] + level["G2"]) / 2
-    return _Window(rect, green, _off_neutral(level, green, neutral), side * side)
+    planes: dict[str, list[float]] = {}
+    for name, means in tiles.means.items():
+        planes.setdefault(name.split()[0], []).append(float(means[area].mean()))
+    level = rgb_of({channel: sum(found) / len(found) for channel, found in planes.items()})
+    return _Window(rect, level[1], _off_neutral(level, neutral) if len(planes) > 1 else 0.0, side * side)
 
 
-def _off_neutral(level: dict[str, float], green: float, neutral: NDArray[np.float64]) -> float:
+def _off_neutral(level: tuple[float, float, float], neutral: NDArray[np.float64]) -> float:
     """The larger distance of R/G and B/G from the assumed neutral, in stops; infinite in the dark."""
-    if min(level["R"], level["B"], green) <= 0:
+    red, green, blue = level
+    if min(level) <= 0:
         return math.inf
-    red = abs(math.log2(level["R"] / green / neutral[0]))
-    blue = abs(math.log2(level["B"] / green / neutral[2]))
-    return max(red, blue)
+    return max(abs(math.log2(red / green / neutral[0])), abs(math.log2(blue / green / neutral[2])))
 
 
 def _roles(windows: Sequence[_Window], saturation: float) -> list[Proposal]:

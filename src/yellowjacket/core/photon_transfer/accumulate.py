@@ -89,13 +89,13 @@ def _frames(paths: Iterable[str], gathered: Gathered) -> list[RawFrame]:
     frames: list[RawFrame] = []
     for name in paths:
         try:
-            frame = read_frame(Path(name), any_layout=True)
+            frame = read_frame(Path(name))
         except FrameError as error:
             gathered.problems.append(error)
             continue
         if gathered.size is None:
-            gathered.size, gathered.layout, gathered.white_dn = frame.size, frame.layout, frame.white_dn
-        if frame.size != gathered.size or frame.layout != gathered.layout:
+            gathered.size, gathered.layout, gathered.white_dn = frame.size, frame.layout.name, frame.white_dn
+        if frame.size != gathered.size or frame.layout.name != gathered.layout:
             reason = f"is {frame.size[0]} × {frame.size[1]} px, the others {gathered.size[0]} × {gathered.size[1]}."
             gathered.problems.append(FrameError(Path(name), "size", reason, "Measure one raw mode at a time."))
             continue
@@ -118,7 +118,7 @@ def _centre(frame: RawFrame) -> Rect:
     """The central part of a dark, clear of masked borders, on whole tiles of the layout."""
     width, height = frame.size
     top, left = frame.margins
-    unit = 2 * frame.step
+    unit = 2 * frame.layout.step
     w, h = (min(side, _DARK_SIDE_PX) // unit * unit for side in (width - left, height - top))
     x = left + (width - left - w) // 2 // unit * unit
     y = top + (height - top - h) // 2 // unit * unit
@@ -221,7 +221,7 @@ def _masked(frame: RawFrame) -> Rect | None:
     """The wider of the masked borders, or None when there is none to speak of."""
     top, left = frame.margins
     width, height = frame.size
-    unit = 2 * frame.step
+    unit = 2 * frame.layout.step
     if left >= max(_MASKED_LEAST_PX, unit) and left * (height - top) >= top * width:
         return Rect(0, math.ceil(top / unit) * unit, left // unit * unit, (height - top) // unit * unit - unit)
     if top >= max(_MASKED_LEAST_PX, unit):

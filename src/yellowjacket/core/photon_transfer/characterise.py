@@ -101,7 +101,7 @@ def characterise_frames(
 
     ``light``: one or two frames. ``areas``: uniform areas with the noise of the pair by channel, where it is known.
     """
-    gathered = Gathered(size=light[0].size, layout=light[0].layout, white_dn=light[0].white_dn)
+    gathered = Gathered(size=light[0].size, layout=light[0].layout.name, white_dn=light[0].white_dn)
     gathered.channels = {name: Channel() for name in light[0].channels}
     take_darks([frame for frame in dark if frame.size == gathered.size], gathered)
     for frame in (*light, *dark):

@@ -1,4 +1,4 @@
-"""Writing DNG files: an un-demosaiced Bayer mosaic with its levels, colour matrix and Exif.
+"""Writing DNG files: a mosaic of any square tile, one without filters, or linear samples, with levels, matrix and Exif.
 
 The layout follows the DNG 1.4 and TIFF 6 specifications (tag numbers from memory): a small RGB
 preview in the first directory, the raw mosaic uncompressed in a sub-directory, capture data in the
@@ -7,6 +7,7 @@ Exif directory. One strip, little-endian.
 
 from __future__ import annotations
 
+import math
 import os
 import struct
 from collections.abc import Sequence
@@ -18,12 +19,17 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.raw.frame import Layout
+
 # TIFF field types: code, bytes per item.
 _BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _SRATIONAL = (1, 1), (2, 1), (3, 2), (4, 4), (5, 8), (10, 8)
 _CFA_CODE = {"R": 0, "G": 1, "B": 2}
 _PREVIEW_LONG_SIDE_PX = 256
 # Exif ISOSpeedRatings is a SHORT; from here on the true value stands in RecommendedExposureIndex.
 _ISO_SHORT_LIMIT = 65535
+_BAYER_SIDE = 2
+# PhotometricInterpretation of a mosaic and of samples without filters.
+_MOSAIC, _LINEAR_RAW = 32803, 34892
 _D55_ILLUMINANT = 20
 _MANUAL_EXPOSURE = 1
 _RECOMMENDED_EXPOSURE_INDEX = 2
@@ -51,15 +57,16 @@ class CaptureData:
 
 @dataclass(frozen=True, slots=True)
 class DngImage:
-    """A Bayer mosaic and its claims.
+    """Raw numbers and their claims.
 
-    ``mosaic``: uint16, shape (height, width), DN. ``cfa``: colours of the 2×2 tile, row by row.
-    ``black_dn``: four levels in the same order. ``color_matrix``: XYZ → camera, 3×3.
-    ``as_shot_neutral``: camera response to the scene's neutral, three values.
+    ``mosaic``: uint16, shape (height, width), or (height, width, 3) for linear samples, DN. ``cfa``: colours of the square
+    tile, row by row; none without filters. ``black_dn``: four levels, of a 2×2 tile in the same order; of other layouts
+    the first counts. ``color_matrix``: XYZ → camera, 3×3. ``as_shot_neutral``: camera response to the scene's neutral,
+    three values.
     """
 
     mosaic: NDArray[np.uint16]
-    cfa: tuple[str, str, str, str]
+    cfa: tuple[str, ...]
     black_dn: tuple[int, int, int, int]
     white_dn: int
     color_matrix: NDArray[np.float64]
@@ -69,20 +76,38 @@ class DngImage:
     packed: bool = False
 
     @property
+    def tile_side(self) -> int:
+        """Pixels to the side of the tile; 0 without filters."""
+        return math.isqrt(len(self.cfa))
+
+    @property
     def bits(self) -> int:
         """Bits of a sample in the file: 16, or when packed the next even number that holds the white level."""
         return min(16, (max(self.white_dn.bit_length(), 8) + 1) // 2 * 2) if self.packed else 16
 
 
+def filters_of(layout: Layout) -> tuple[str, ...]:
+    """The tile of a layout as DngImage takes it."""
+    return tuple(name[0] for row in layout.tile for name in row) if layout.coloured and not layout.demosaiced else ()
+
+
 def write_dng(path: Path, image: DngImage) -> None:
     """Write ``image`` to ``path``; the file appears whole or not at all.
 
-    Raises ValueError when the mosaic is not a two-dimensional uint16 array of even sides.
+    Raises ValueError when the mosaic is no uint16 array of two axes, or of three with three samples, or when the tile is
+    not square, or does not fit 2×2 mosaics of odd sides.
     """
-    if image.mosaic.dtype != np.uint16 or image.mosaic.ndim != 2:
-        raise ValueError(f"mosaic must be 2-D uint16, got {image.mosaic.dtype} with {image.mosaic.ndim} axes")
-    if image.mosaic.shape[0] % 2 or image.mosaic.shape[1] % 2:
-        raise ValueError(f"mosaic sides must be even, got {image.mosaic.shape}")
+    shape = image.mosaic.shape
+    if (
+        image.mosaic.dtype != np.uint16
+        or len(shape) not in (2, 3)
+        or (len(shape) == 3 and (shape[2] != 3 or image.cfa))
+    ):
+        raise ValueError(f"mosaic must be 2-D uint16, or have 3 samples, got {image.mosaic.dtype} of shape {shape}")
+    if len(image.cfa) != image.tile_side**2:
+        raise ValueError(f"a tile of {len(image.cfa)} filters is not square")
+    if image.tile_side == _BAYER_SIDE and (shape[0] % 2 or shape[1] % 2):
+        raise ValueError(f"mosaic sides must be even, got {shape}")
     if image.packed and (image.mosaic.shape[1] % 4 or int(image.mosaic.max(initial=0)) >> image.bits):
         raise ValueError("packed rows are a multiple of four long, and no number exceeds the white level's bits")
     partial = path.with_name(f".{path.name}.{os.getpid()}.part")
@@ -95,13 +120,13 @@ def write_dng(path: Path, image: DngImage) -> None:
 def _layout(image: DngImage) -> list[bytes | memoryview]:
     """The file as blocks: header, first directory, Exif, raw directory, preview, mosaic."""
     preview = _preview(image)
-    height, width = image.mosaic.shape
+    height, width = image.mosaic.shape[:2]
+    samples = 1 if image.mosaic.ndim == 2 else 3
     raw_tags = [
-        _longs(254, 0), _longs(256, width), _longs(257, height), _shorts(258, image.bits), _shorts(259, 1),
-        _shorts(262, 32803), _longs(273, 0), _shorts(277, 1), _longs(278, height),
-        _longs(279, width * height * image.bits // 8), _shorts(284, 1), _shorts(33421, 2, 2),
-        _bytes(33422, bytes(_CFA_CODE[c] for c in image.cfa)), _shorts(50713, 2, 2),
-        _rationals(50714, *image.black_dn), _longs(50717, image.white_dn),
+        _longs(254, 0), _longs(256, width), _longs(257, height), _shorts(258, *[image.bits] * samples), _shorts(259, 1),
+        _shorts(262, _MOSAIC if image.cfa else _LINEAR_RAW), _longs(273, 0), _shorts(277, samples), _longs(278, height),
+        _longs(279, width * height * samples * image.bits // 8), _shorts(284, 1), *_filter_tags(image, samples),
+        _longs(50717, *[image.white_dn] * samples),
     ]  # fmt: skip
     exif_tags = _exif_tags(image.capture)
     first_tags = [
@@ -129,6 +154,15 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
         b"II*\0" + struct.pack("<I", first_at), first, _directory(exif_tags, exif_at), raw,
         preview.tobytes() + padding, mosaic,
     ]  # fmt: skip
+
+
+def _filter_tags(image: DngImage, samples: int) -> list[Tag]:
+    """The tile and the black levels: of a 2×2 tile by place, else one for each sample."""
+    side = image.tile_side
+    tile = [_shorts(33421, side, side), _bytes(33422, bytes(_CFA_CODE[c] for c in image.cfa))] if side else []
+    if side == _BAYER_SIDE:
+        return [*tile, _shorts(50713, 2, 2), _rationals(50714, *image.black_dn)]
+    return [*tile, _shorts(50713, 1, 1), _rationals(50714, *[image.black_dn[0]] * samples)]
 
 
 def _packed(image: DngImage) -> bytes:
@@ -161,14 +195,20 @@ def _exif_time(moment: datetime) -> str:
 
 def _preview(image: DngImage) -> NDArray[np.uint8]:
     """A small RGB picture for file browsers: one pixel per block of tiles, as-shot neutral, display gamma."""
-    step = max(1, -(-max(image.mosaic.shape) // (2 * _PREVIEW_LONG_SIDE_PX)))
-    planes = {}
-    for position, colour in enumerate(image.cfa):
-        plane = image.mosaic[position // 2 :: 2 * step, position % 2 :: 2 * step].astype(np.float64)
-        span = max(image.white_dn - image.black_dn[position], 1)
-        scale = image.as_shot_neutral["RGB".index(colour)] * span
-        planes[colour] = np.clip((plane - image.black_dn[position]) / scale, 0.0, 1.0)
-    stack = np.stack([planes["R"], planes["G"], planes["B"]], axis=-1)
+    side = image.tile_side or 1
+    step = side * max(1, -(-max(image.mosaic.shape) // (side * _PREVIEW_LONG_SIDE_PX)))
+    black = float(image.black_dn[0])
+    span = max(image.white_dn - black, 1.0)
+    rows, columns = (length // side * side for length in image.mosaic.shape[:2])
+    planes = []
+    for n, colour in enumerate("RGB"):
+        if image.mosaic.ndim == 3:
+            plane = image.mosaic[::step, ::step, n]
+        else:
+            position = image.cfa.index(colour) if image.cfa else 0
+            plane = image.mosaic[position // side : rows : step, position % side : columns : step]
+        planes.append(np.clip((plane.astype(np.float64) - black) / (image.as_shot_neutral[n] * span), 0.0, 1.0))
+    stack = np.stack(planes, axis=-1)
     return np.round(255 * stack ** (1 / 2.2)).astype(np.uint8)
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.raw.dark_or_light import looks_dark
-from yellowjacket.core.raw.frame import FrameError, sha256_of
+from yellowjacket.core.raw.frame import FrameError, Layout, sha256_of
 from yellowjacket.core.raw.frame_report import FrameReport, look_at
 from yellowjacket.core.raw.reader import read_with_metadata
 
@@ -26,7 +26,7 @@ class FrameFacts:
     dark: bool
     white_dn: float
     black_dn: dict[str, float]
-    offsets: dict[str, tuple[int, int]]
+    layout: Layout
     matrix: tuple[tuple[float, ...], ...] | None
     neutral: tuple[float, ...] | None
     report: FrameReport
@@ -49,13 +49,13 @@ def inspect_file(path: str) -> FrameFacts:
         sha256=sha256_of(where),
         size_bytes=stat.st_size if stat else 0,
         mtime_ns=stat.st_mtime_ns if stat else 0,
-        width=frame.mosaic.shape[1],
-        height=frame.mosaic.shape[0],
+        width=frame.size[0],
+        height=frame.size[1],
         metadata=metadata,
         dark=looks_dark(frame, metadata.exposure_s),
         white_dn=frame.white_dn,
         black_dn=frame.black_dn,
-        offsets=frame.offsets,
+        layout=frame.layout,
         matrix=None if frame.xyz_to_camera is None else tuple(tuple(map(float, row)) for row in frame.xyz_to_camera),
         neutral=None if frame.neutral is None else tuple(map(float, frame.neutral)),
         report=look_at(frame),

@@ -95,10 +95,11 @@ def report_from(values: dict[str, Any]) -> FrameReport:
 
 
 def look_at(frame: RawFrame) -> FrameReport:
-    """Level, clipping, sharpness and thumbnail of a frame, from one pass over its green planes."""
-    black = (frame.black_dn["G1"] + frame.black_dn["G2"]) / 2
+    """Level, clipping, sharpness and thumbnail of a frame, from one pass over its first green channel."""
+    greens = frame.layout.greens
+    black = sum(frame.black_dn[name] for name in greens) / len(greens)
     span = frame.white_dn - black
-    green = frame.plane("G1")
+    green, cell = frame.cells(greens[0]), frame.layout.cell
     cells, step = _cells(green, black)
     clipped = _clipped_share(frame)
     usable = (cells > _FLOOR_SHARE * span) & (cells < CLIP_SHARE * span)
@@ -108,22 +109,24 @@ def look_at(frame: RawFrame) -> FrameReport:
     dark = float(np.mean(cells <= _FLOOR_SHARE * span))
     shape = (cells.shape[0], cells.shape[1])
     if not level:
-        return FrameReport(level, clipped, dark, None, 0.0, 2 * step, thumb, shape)
+        return FrameReport(level, clipped, dark, None, 0.0, cell * step, thumb, shape)
     fine, fine_se, side, tiles = _structure(green, level)
     packed_tiles = base64.b64encode(tiles.tobytes()).decode()
     return FrameReport(
-        level, clipped, dark, fine, fine_se, 2 * step, thumb, shape, 2 * side, packed_tiles, (tiles.shape[1], tiles.shape[2])
+        level, clipped, dark, fine, fine_se, cell * step, thumb, shape, cell * side, packed_tiles,
+        (tiles.shape[1], tiles.shape[2]),
     )  # fmt: skip
 
 
-def _cells(plane: NDArray[np.uint16], black: float) -> tuple[NDArray[np.float32], int]:
+def _cells(plane: NDArray[Any], black: float) -> tuple[NDArray[np.float32], int]:
     """Means of a green plane over square cells, above black, and the cells' side in pixels of the plane."""
     height, width = plane.shape
     step = max(1, math.ceil(max(height, width) / _THUMB_LONG_SIDE))
     rows, columns = height // step, width // step
     part = plane[: rows * step, : columns * step]
     # Summing rows first in whole numbers is several times faster than a mean over a four-axis view.
-    summed = np.add.reduceat(part, np.arange(0, rows * step, step), axis=0, dtype=np.uint32)
+    exact = np.uint32 if plane.dtype == np.uint16 else np.float32
+    summed = np.add.reduceat(part, np.arange(0, rows * step, step), axis=0, dtype=exact)
     total = np.add.reduceat(summed, np.arange(0, columns * step, step), axis=1).astype(np.float32)
     return total / np.float32(step * step) - np.float32(black), step
 
@@ -133,7 +136,7 @@ def _clipped_share(frame: RawFrame) -> float:
     return float(np.count_nonzero(frame.mosaic > limit + CLIP_SHARE * (frame.white_dn - limit))) / frame.mosaic.size
 
 
-def _structure(plane: NDArray[np.uint16], level: float) -> tuple[float, float, int, NDArray[np.float32]]:
+def _structure(plane: NDArray[Any], level: float) -> tuple[float, float, int, NDArray[np.float32]]:
     """Structure at the finest scale against coarser ones, noise taken out, over the frame and tile by tile.
 
     The second difference 2p₀ − p₋ − p₊ over six holds the noise variance once at any spacing, so the mean square

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from yellowjacket.core.metadata.capture import (
     FrameMetadata,
     color_matrix,
+    filter_tile,
     interpret,
     plausible_f_number,
     plausible_iso,
@@ -27,11 +28,11 @@ from yellowjacket.core.metadata.capture import (
     wanted,
 )
 from yellowjacket.core.metadata.tags import Tag, read_tags
-from yellowjacket.core.raw.frame import BAYER, LARGE_TILE, LINEAR, MONOCHROME, FrameError, RawFrame, Site
+from yellowjacket.core.raw.frame import BAYER, LARGE_TILE, LINEAR, MONOCHROME, QUAD, FrameError, Layout, RawFrame
 
 # LibRaw's colour index for a sensor without filters.
 _NO_FILTER = 6
-_LARGE_TILE_PX = 6
+_QUAD_SIDE, _LARGE_SIDE = 4, 6
 # Source of a claim that LibRaw hands out itself.
 LIBRAW = "LibRaw"
 # Two readings of one capture further apart than this factor speak of two captures.
@@ -39,20 +40,19 @@ _CONTRADICTION = 1.9
 _UNSET_YEAR = 1984
 
 
-def read_frame(path: Path, *, any_layout: bool = False) -> RawFrame:
+def read_frame(path: Path) -> RawFrame:
     """Decode a raw file. The mosaic keeps LibRaw's memory alive for as long as anything looks at it.
 
-    ``any_layout``: also 6×6 mosaics, monochrome and three-sample linear raw.
-    Raises FrameError for files that are empty, cut short, not raw, or of a layout that is not asked for.
+    Raises FrameError for files that are empty, cut short, not raw, or of colours that nothing here can sort.
     """
-    return _frame(path, _opened(path), any_layout, None)
+    return _frame(path, _opened(path), None)
 
 
-def read_with_metadata(path: Path, *, any_layout: bool = False) -> tuple[RawFrame, FrameMetadata]:
+def read_with_metadata(path: Path) -> tuple[RawFrame, FrameMetadata]:
     """Decode a raw file once and read what it says about its capture. Raises FrameError like read_frame."""
     raw = _opened(path)
     tags = read_tags(path, wanted)
-    return _frame(path, raw, any_layout, tags), _completed(interpret(tags), raw)
+    return _frame(path, raw, tags), _completed(interpret(tags), raw)
 
 
 def read_claims(path: Path) -> FrameMetadata:
@@ -93,7 +93,7 @@ def _clock(moment: datetime | None) -> datetime | None:
     return moment.replace(tzinfo=None) if moment is not None and moment.year > _UNSET_YEAR else None
 
 
-def _frame(path: Path, raw: Any, any_layout: bool, tags: Sequence[Tag] | None) -> RawFrame:
+def _frame(path: Path, raw: Any, tags: Sequence[Tag] | None) -> RawFrame:
     try:
         mosaic = np.asarray(_Kept(raw))
         if mosaic.dtype != np.uint16:
@@ -104,11 +104,11 @@ def _frame(path: Path, raw: Any, any_layout: bool, tags: Sequence[Tag] | None) -
         ) from error
     if mosaic.ndim not in (2, 3) or min(mosaic.shape[:2]) < 2:
         raise FrameError(path, "no-mosaic", "holds no sensor mosaic.", "Shoot uncompressed or lossless raw.")
-    layout = _layout_of(path, mosaic, raw, any_layout)
+    layout, black_dn = _layout_of(path, mosaic, raw, tags)
     white = float(raw.white_level)
-    if white <= max(layout.black_dn.values()):
+    if white <= max(black_dn.values()):
         raise FrameError(
-            path, "levels", f"says white {white:g} is not above black {max(layout.black_dn.values()):g}.",
+            path, "levels", f"says white {white:g} is not above black {max(black_dn.values()):g}.",
             "Convert it to DNG with correct levels, or leave it out.",
         )  # fmt: skip
     matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
@@ -117,8 +117,7 @@ def _frame(path: Path, raw: Any, any_layout: bool, tags: Sequence[Tag] | None) -
         mosaic = np.ascontiguousarray(mosaic[:, :, :3]).reshape(mosaic.shape[0], -1)
     sizes = raw.sizes
     return RawFrame(
-        mosaic, layout.offsets, layout.black_dn, white, known, _neutral(raw.camera_whitebalance), layout.sites,
-        3 if layout.name == LINEAR else 1, (sizes.top_margin, sizes.left_margin), layout.name,
+        mosaic, layout, black_dn, white, known, _neutral(raw.camera_whitebalance), (sizes.top_margin, sizes.left_margin),
     )  # fmt: skip
 
 
@@ -150,7 +149,7 @@ def _opened(path: Path) -> Any:
         raise FrameError(
             path,
             "not-raw",
-            "is no raw file that can be decoded here, whatever its name says.",
+            "is not a raw file that can be read here.",
             "Import the raw file of this shot, or convert it to DNG without changing its numbers.",
         ) from error
 
@@ -165,65 +164,63 @@ def _decoder_of(path: Path) -> Any:
     return rawpy.imread(str(path))
 
 
-@dataclass(frozen=True, slots=True)
-class _Layout:
-    name: str
-    offsets: dict[str, tuple[int, int]]
-    sites: dict[str, tuple[Site, ...]]
-    black_dn: dict[str, float]
-
-
-def _layout_of(path: Path, mosaic: NDArray[np.uint16], raw: Any, any_layout: bool) -> _Layout:
-    """Channel sites and blacks; black levels come ordered by colour index, not by place in the tile."""
+def _layout_of(
+    path: Path, mosaic: NDArray[np.uint16], raw: Any, tags: Sequence[Tag] | None
+) -> tuple[Layout, dict[str, float]]:
+    """Layout and black by channel; black levels come ordered by colour index, not by place in the tile."""
     black = [float(level) for level in raw.black_level_per_channel]
-    if mosaic.ndim == 3 and mosaic.shape[2] >= 3 and any_layout:
-        sites: dict[str, tuple[Site, ...]] = {name: (Site(0, n, 1, 3),) for n, name in enumerate("RGB")}
-        return _Layout(LINEAR, {}, sites, dict(zip("RGB", black, strict=False)))
+    if mosaic.ndim == 3 and mosaic.shape[2] >= 3:
+        return Layout(LINEAR, (("R", "G", "B"),), 3), dict(zip("RGB", black, strict=False))
     pattern = raw.raw_pattern if mosaic.ndim == 2 else None
     colours = raw.color_desc.decode()
-    if pattern is not None and any_layout and pattern.size == 1 and int(pattern[0, 0]) == _NO_FILTER:
-        return _Layout(MONOCHROME, {}, {"M": (Site(0, 0, 1, 1),)}, {"M": black[0]})
-    if pattern is not None and any_layout and pattern.shape == (_LARGE_TILE_PX, _LARGE_TILE_PX):
-        return _large_tile(path, _tile(raw, _LARGE_TILE_PX, colours), black)
-    if pattern is None or pattern.shape != (2, 2) or pattern.max() >= len(colours):
+    if pattern is not None and pattern.size == 1 and int(pattern[0, 0]) == _NO_FILTER:
+        return Layout(MONOCHROME, (("M",),)), {"M": black[0]}
+    if (
+        pattern is None
+        or pattern.shape not in ((2, 2), (_LARGE_SIDE, _LARGE_SIDE))
+        or (pattern.shape == (2, 2) and pattern.max() >= len(colours))
+    ):
         raise FrameError(
-            path, "cfa", "has a colour-filter layout other than a 2×2 mosaic.",
-            "Sittings take bodies with a 2×2 mosaic; the command line measures other layouts too.",
+            path, "cfa", "has colour filters in an order that is not known here.",
+            "Convert it to DNG without changing its numbers, or leave it out.",
         )  # fmt: skip
-    return _bayer(path, pattern, colours, black)
+    # As the tile lies in the full raw area, masked borders included.
+    if pattern.shape == (_LARGE_SIDE, _LARGE_SIDE):
+        tile = [[colours[raw.raw_color(y, x)] for x in range(_LARGE_SIDE)] for y in range(_LARGE_SIDE)]
+        return _large_tile(path, LARGE_TILE, tile, black)
+    tile = [[colours[index] for index in row] for row in pattern]
+    if not _is_bayer(tile):
+        # LibRaw knows no tiles of four: what the file writes down counts.
+        said = filter_tile(read_tags(path, wanted) if tags is None else tags)
+        if said is not None and len(said) == len(said[0]) == _QUAD_SIDE:
+            top, left = raw.sizes.top_margin, raw.sizes.left_margin
+            turned = [
+                [said[(y - top) % _QUAD_SIDE][(x - left) % _QUAD_SIDE] for x in range(_QUAD_SIDE)]
+                for y in range(_QUAD_SIDE)
+            ]
+            return _large_tile(path, QUAD, turned, black)
+    return _bayer(path, tile, [[black[index] for index in row] for row in pattern])
 
 
-def _tile(raw: Any, side: int, colours: str) -> list[list[str]]:
-    """Colours of the tile as it lies in the full raw area."""
-    return [[colours[raw.raw_color(row, column)] for column in range(side)] for row in range(side)]
+def _is_bayer(tile: list[list[str]]) -> bool:
+    """Red, blue, and two greens that touch at a corner."""
+    return sorted(tile[0] + tile[1]) == ["B", "G", "G", "R"] and "G" in tile[0] and "G" in tile[1]
 
 
-def _large_tile(path: Path, tile: list[list[str]], black: list[float]) -> _Layout:
-    side = len(tile)
-    found: dict[str, list[Site]] = {"R": [], "G": [], "B": []}
-    for row in range(side):
-        for column in range(side):
-            if tile[row][column] not in found:
-                raise FrameError(path, "cfa", f"has a {tile[row][column]} filter.", "Use red, green and blue filters.")
-            found[tile[row][column]].append(Site(row, column, side, side))
-    sites = {name: tuple(places) for name, places in found.items()}
-    return _Layout(LARGE_TILE, {}, sites, dict(zip("RGB", black, strict=False)))
+def _large_tile(path: Path, name: str, tile: list[list[str]], black: list[float]) -> tuple[Layout, dict[str, float]]:
+    strange = {colour for row in tile for colour in row} - set("RGB")
+    if strange:
+        raise FrameError(path, "cfa", f"has a {min(strange)} filter.", "Use red, green and blue filters.")
+    return Layout(name, tuple(tuple(row) for row in tile)), dict(zip("RGB", black, strict=False))
 
 
-def _bayer(path: Path, pattern: NDArray[np.uint8], colours: str, black: list[float]) -> _Layout:
-    tile = [[colours[pattern[row, column]] for column in (0, 1)] for row in (0, 1)]
-    if sorted(tile[0] + tile[1]) != ["B", "G", "G", "R"]:
+def _bayer(path: Path, tile: list[list[str]], black: list[list[float]]) -> tuple[Layout, dict[str, float]]:
+    if not _is_bayer(tile):
         raise FrameError(path, "cfa", f"has the colours {tile}, not red, two greens, blue.", "Use a Bayer raw file.")
-    offsets: dict[str, tuple[int, int]] = {}
-    black_dn: dict[str, float] = {}
     red_row = 0 if "R" in tile[0] else 1
-    for row in (0, 1):
-        for column in (0, 1):
-            colour = tile[row][column]
-            name = colour if colour != "G" else ("G1" if row == red_row else "G2")
-            offsets[name] = (row, column)
-            black_dn[name] = black[pattern[row, column]]
-    return _Layout(BAYER, offsets, {}, black_dn)
+    names = [[c if c != "G" else ("G1" if y == red_row else "G2") for c in row] for y, row in enumerate(tile)]
+    layout = Layout(BAYER, (tuple(names[0]), tuple(names[1])))
+    return layout, {names[y][x]: black[y][x] for y in (0, 1) for x in (0, 1)}
 
 
 def _neutral(multipliers: list[float]) -> NDArray[np.float64] | None:

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
+
+from numpy.typing import NDArray
 
 from yellowjacket.core.raw.clipping import Plane
-from yellowjacket.core.raw.frame import RawFrame
+from yellowjacket.core.raw.frame import RawFrame, cells_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,20 +21,29 @@ class Rect:
     w: int
     h: int
 
-    def of_plane(self, plane: Plane) -> Plane:
-        """The part of one channel's plane that lies inside."""
-        return plane[self.y // 2 : (self.y + self.h) // 2, self.x // 2 : (self.x + self.w) // 2]
+    def of_cells(self, plane: NDArray[Any], cell: int) -> NDArray[Any]:
+        """The part of a plane on the grid of cells that lies inside; ``cell``: raw pixels to a cell's side."""
+        return plane[self.y // cell : (self.y + self.h) // cell, self.x // cell : (self.x + self.w) // cell]
+
+    def cells(self, frame: RawFrame, channel: str) -> NDArray[Any]:
+        """The part of a channel that lies inside, on the grid of cells. See RawFrame.cells."""
+        layout = frame.layout
+        if len(layout.sites(channel)) == 1:
+            return self.of_cells(frame.cells(channel), layout.cell)
+        # Only the part that is needed is averaged: from the tile the rectangle begins in.
+        top, left = self.y // layout.step * layout.step, self.x // layout.step * layout.step
+        part = frame.mosaic[top : self.y + self.h + layout.step, left : self.x + self.w + layout.step]
+        inside = Rect(self.x - left, self.y - top, self.w, self.h)
+        return inside.of_cells(cells_of(part, layout, channel), layout.cell)
 
     def parts(self, frame: RawFrame, channel: str) -> tuple[Plane, ...]:
-        """The part of a channel that lies inside, one array for each of its sites in the tile."""
-        if frame.offsets:
-            return (self.of_plane(frame.plane(channel)),)
-        step, samples = frame.step, frame.samples
-        rows, columns = self.h // step, self.w // step
+        """The pixels of a channel that lie inside, one array for each of its sites in the tile."""
+        layout = frame.layout
+        rows, columns = self.h // layout.step, self.w // layout.step
         found = []
-        for site in frame.sites[channel]:
-            top = self.y + (site.row - self.y) % step
-            left = samples * self.x + (site.column - samples * self.x) % site.column_step
+        for site in layout.sites(channel):
+            top = self.y + (site.row - self.y) % layout.step
+            left = layout.samples * self.x + (site.column - layout.samples * self.x) % site.column_step
             found.append(frame.mosaic[top :: site.row_step, left :: site.column_step][:rows, :columns])
         return tuple(found)
 

@@ -25,7 +25,7 @@ from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.photon_transfer.dual_gain import NoiseAt
 from yellowjacket.core.photon_transfer.iso_marks import Setting, habits_of
 from yellowjacket.core.raw.codes import CodeUse
-from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.core.raw.frame import CHANNEL_NAMES
 
 # What relating rungs reads: stored anew every time.
 RELATED = (
@@ -214,7 +214,7 @@ def relate_rungs(
 def _exposure_error(rung: RungSignals, reference: RungSignals) -> Quantity:
     """log2 of measured over expected signal, channels weighted by 1/SE²."""
     errors, weights, n = [], [], 0
-    for channel in CHANNELS:
+    for channel in CHANNEL_NAMES:
         one, other = rung.grey_dn.get(channel), reference.grey_dn.get(channel)
         if one is None or other is None or not one.value or not other.value or min(one.value, other.value) <= 0:
             continue

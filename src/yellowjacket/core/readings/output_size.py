@@ -18,7 +18,7 @@ from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.autocorrelation import LagSums
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings
 from yellowjacket.core.photon_transfer.dynamic_range import dynamic_range_stops
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import gains_from_grey
 
@@ -55,14 +55,17 @@ def sizes_of(picture_pixels: int, uses: Iterable[UseSize]) -> tuple[Size, ...]:
     return tuple(found)
 
 
-def ratios_at_uses(plain: Reading, sizes: Sequence[Size], smoothed: LagSums | None) -> Iterator[Reading]:
+def ratios_at_uses(
+    plain: Reading, sizes: Sequence[Size], smoothed: LagSums | None, pitch: int = 2
+) -> Iterator[Reading]:
     """An SNR per pixel and at every size. ``smoothed``: correlations of a raw that was smoothed, else None.
+    ``pitch``: raw pixels between the pixels that were correlated.
 
     White noise averages out with the root of the pixels; where neighbours vary together, by less.
     """
     yield plain
     for size in sizes[1:]:
-        excess = 1.0 if smoothed is None else excess_over_white(smoothed, size.raw_px)
+        excess = 1.0 if smoothed is None else excess_over_white(smoothed, size.raw_px, pitch)
         how = f"{plain.method}, {size.words}" + (", noise correlated" if smoothed is not None else "")
         yield replace(plain, result=plain.result.scaled(size.raw_px / excess), use=size.use, method=how)
 
@@ -80,7 +83,7 @@ def ranges_at_uses(found: ChannelFindings, sizes: Sequence[Size]) -> Iterator[Re
 
 def rendering_of(frame: RawFrame, black: Mapping[str, float], grey_dn: Mapping[str, float]) -> Rendering | None:
     """How patches are developed: the rung's own grey patch at 18 % and neutral; None where it has no signal."""
-    if len(grey_dn) < len(CHANNELS) or min(grey_dn.values()) <= 0:
+    if set(grey_dn) != set(frame.channels) or min(grey_dn.values()) <= 0:
         return None
     return Rendering(black, gains_from_grey(dict(grey_dn)), camera_to_srgb(frame.xyz_to_camera))
 
@@ -94,13 +97,13 @@ def appearances(
     why: Sequence[Note],
 ) -> Iterator[Reading]:
     """Luma noise, chroma noise and grain of a patch at every size; ``why`` there is none, if so."""
-    planes = [{c: rect.of_plane(frame.plane(c)) for c in CHANNELS} for frame in light[:2]]
+    planes = [{c: rect.cells(frame, c) for c in frame.channels} for frame in light[:2]]
+    cell = light[0].layout.cell
     for size in sizes:
         if how is None or why:
             seen = unseen(*why or [Note(Missing.GREY_DARK_SETS_BALANCE)])
         else:
-            # A cell is two raw pixels wide.
-            seen = appearance(planes[0], planes[1], how, size.raw_px / 2)
+            seen = appearance(planes[0], planes[1], how, size.raw_px / cell)
         yield from _three(name, seen, size)
 
 
@@ -121,35 +124,39 @@ def detail_of(
     ``coloured``: of the differences red − green and blue − green instead of green. ``prnu``: spread of response, which
     both frames share.
     """
-    fields = [{c: rect.of_plane(frame.plane(c)).astype(np.float64) - black[c] for c in CHANNELS} for frame in light[:2]]
+    channels, greens = light[0].channels, light[0].layout.greens
+    fields = [{c: rect.cells(frame, c).astype(np.float64) - black[c] for c in channels} for frame in light[:2]]
+    if coloured and not light[0].layout.coloured:
+        return missing(Missing.NO_COLOUR_FILTERS), ""
     if coloured:
-        levels = {c: float(fields[0][c].mean()) for c in CHANNELS}
+        levels = {c: float(fields[0][c].mean()) for c in channels}
         if min(levels.values()) <= 0:
             return missing(Missing.TEXTURE_CHANNEL_DARK), ""
-        one, other = ({c: field[c] / levels[c] for c in CHANNELS} for field in fields)
-        pairs = [(_difference(one, c), _difference(other, c)) for c in ("R", "B")]
-        # Two greens are averaged, so their fixed pattern counts half.
-        fixed = [prnu**2 * (float(np.mean(one[c] ** 2)) + 0.5) for c in ("R", "B")]
+        one, other = ({c: field[c] / levels[c] for c in channels} for field in fields)
+        pairs = [(_difference(one, c, greens), _difference(other, c, greens)) for c in ("R", "B")]
+        # Where two greens are averaged, their fixed pattern counts half.
+        fixed = [prnu**2 * (float(np.mean(one[c] ** 2)) + 1 / len(greens)) for c in ("R", "B")]
         how = "coherence of two frames of the coloured texture, red and blue against green"
     else:
-        pairs = [(fields[0][c], fields[1][c]) for c in ("G1", "G2")]
-        fixed = [prnu**2 * float(np.mean(fields[0][c] ** 2)) for c in ("G1", "G2")]
+        pairs = [(fields[0][c], fields[1][c]) for c in greens]
+        fixed = [prnu**2 * float(np.mean(fields[0][c] ** 2)) for c in greens]
         how = "coherence of two frames of the texture, green"
     return finest_detail(pairs, fixed), how + ", where noise outweighs detail"
 
 
-def _difference(planes: Mapping[str, NDArray[np.float64]], channel: str) -> NDArray[np.float64]:
-    return np.asarray(planes[channel] - (planes["G1"] + planes["G2"]) / 2)
+def _difference(planes: Mapping[str, NDArray[np.float64]], channel: str, greens: Sequence[str]) -> NDArray[np.float64]:
+    return np.asarray(planes[channel] - sum(planes[name] for name in greens) / len(greens))
 
 
 def detail_readings(
-    name: str, cycles: Quantity, how: str, sizes: Sequence[Size], picture_height: int, *, coloured: bool
+    name: str, cycles: Quantity, how: str, sizes: Sequence[Size], picture_height: int, *, coloured: bool, cell: int = 2
 ) -> Iterator[Reading]:
     """Detail in line pairs per picture height at every size: an output shows no more than its own pixels can."""
     quantity = Measurand.COLOUR_DETAIL if coloured else Measurand.DETAIL
-    full = cycles.scaled(picture_height / 2)
+    # ``cell``: raw pixels between two of a channel, by which cycles were counted.
+    full = cycles.scaled(picture_height / cell)
     for size in sizes:
-        most = picture_height / (2 * size.raw_px) if size.use else picture_height / 2 * NYQUIST
+        most = picture_height / (2 * size.raw_px) if size.use else picture_height / cell * NYQUIST
         shown = full
         if full.value is not None and size.use and (full.low or 0.0) > most:
             shown = Quantity(most, most, most, full.n, (Note(Remark.AS_FINE_AS_SHOWN),))

@@ -14,7 +14,7 @@ from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.of_area import area_clipped, area_noise
 from yellowjacket.core.noise.two_frame import PairNoise, unmeasured
 from yellowjacket.core.raw.clipping import clipped_share
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.rect import Rect
 
 # Roles whose areas are uniform and join the noise fit: they make the rung's own readings. The others stand alone.
@@ -42,7 +42,7 @@ class PatchSpec:
 
 def _patch_noise(light: Sequence[RawFrame], patch: PatchSpec, channel: str, black_dn: float) -> PairNoise | Note:
     """Pair noise of a patch, or why there is none."""
-    height, width = light[0].mosaic.shape
+    width, height = light[0].size
     if not patch.rect.fits(width, height):
         return Note(Missing.PATCH_OUTSIDE_FRAME, (patch.name, width, height))
     if len(light) < 2:
@@ -57,7 +57,7 @@ def noise_of(
     return {
         (patch.name, channel): _patch_noise(light, patch, channel, black_dn[channel])
         for patch in patches
-        for channel in CHANNELS
+        for channel in light[0].channels
     }
 
 
@@ -90,7 +90,7 @@ def patch_readings(
 ) -> list[Reading]:
     """Signal, noise, SNR and clipping of one patch by channel. ``clip_dn``: where the channels stop, black included."""
     readings = []
-    for channel in CHANNELS:
+    for channel in light[0].channels:
         outcome = noise[patch.name, channel]
         if isinstance(outcome, Note):
             signal = _single_signal(light[0], patch, channel, black_dn[channel])
@@ -108,15 +108,20 @@ def patch_readings(
                 readings.append(Reading(patch.name, channel, name, quantity, how, excluded))
         if patch.role not in _QUIET:
             readings.append(_clipped_reading(light, patch, channel, black_dn[channel], clip_dn[channel]))
-    if patch.role not in _QUIET:
-        readings.append(Reading(patch.name, GREEN, Measurand.SNR, green_snr(patch, noise), "mean of both greens"))
+    # A layout with one green has read it already.
+    if patch.role not in _QUIET and GREEN not in light[0].channels:
+        readings.append(
+            Reading(
+                patch.name, GREEN, Measurand.SNR, green_snr(patch, noise, light[0].layout.greens), "mean of both greens"
+            )
+        )
     return readings
 
 
 def _clipped_reading(
     light: Sequence[RawFrame], patch: PatchSpec, channel: str, black_dn: float, clip_dn: float
 ) -> Reading:
-    height, width = light[0].mosaic.shape
+    width, height = light[0].size
     if not patch.rect.fits(width, height):
         return Reading(patch.name, channel, Measurand.CLIPPED_SHARE, missing(Missing.PATCH_OUTSIDE))
     share = area_clipped(light[:2], patch.rect, channel, black_dn, clip_dn)
@@ -125,10 +130,11 @@ def _clipped_reading(
 
 def _single_signal(frame: RawFrame, patch: PatchSpec, channel: str, black_dn: float) -> Quantity:
     """Mean of one frame: good enough for exposure, its scatter an upper bound of the noise."""
-    height, width = frame.mosaic.shape
+    width, height = frame.size
     if not patch.rect.fits(width, height):
         return missing(Missing.PATCH_OUTSIDE)
-    part = patch.rect.of_plane(frame.plane(channel))
+    parts = patch.rect.parts(frame, channel)
+    part = parts[0] if len(parts) == 1 else np.stack(parts)
     if clipped_share(part, black_dn, frame.white_dn) > 0:
         return missing(Missing.CLIPPED)
     return with_error(
@@ -138,19 +144,19 @@ def _single_signal(frame: RawFrame, patch: PatchSpec, channel: str, black_dn: fl
     )
 
 
-def green_snr(patch: PatchSpec, noise: Noise) -> Quantity:
-    """SNR of the two greens, the channels that carry luminance: mean of both, their errors independent."""
+def green_snr(patch: PatchSpec, noise: Noise, greens: Sequence[str]) -> Quantity:
+    """SNR of the channels that carry luminance, both greens where there are two: their mean, errors independent."""
     parts = []
-    for channel in ("G1", "G2"):
+    for channel in greens:
         outcome = noise[patch.name, channel]
         if isinstance(outcome, Note):
             return Quantity(None, notes=(outcome,))
         if not outcome.snr.known:
             return outcome.snr
         parts.append(outcome.snr)
-    value = (parts[0].value + parts[1].value) / 2  # type: ignore[operator]
-    relative = math.hypot(parts[0].se, parts[1].se) / 2 / value
-    return with_relative_error(value, relative, parts[0].n + parts[1].n, *first_notes(parts))
+    value = sum(part.value or 0.0 for part in parts) / len(parts)
+    relative = math.hypot(*(part.se for part in parts)) / len(parts) / value
+    return with_relative_error(value, relative, sum(part.n for part in parts), *first_notes(parts))
 
 
 def known_noise(outcome: PairNoise | Note) -> PairNoise | None:

@@ -27,7 +27,7 @@ from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, 
 from yellowjacket.core.metrology.measurands import Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.metrology.robust import without_plane
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.output_size import rendering_of
@@ -217,12 +217,12 @@ def _developed(
 ) -> tuple[Linear, Linear] | None:
     """Both frames of a pair, the mode's own grey patch at 18 % and neutral."""
     place, card = (_shrunk(one, factor) for one in (patch, grey))
-    levels = {c: float(card.rect.of_plane(frames[0].plane(c)).mean()) - frames[0].black_dn[c] for c in CHANNELS}
+    levels = {c: float(card.rect.cells(frames[0], c).mean()) - frames[0].black_dn[c] for c in frames[0].channels}
     how = rendering_of(frames[0], frames[0].black_dn, levels)
     if how is None:
         return None
     developed = [
-        interpolated_crop(frame.mosaic, place.rect, Development(frame.offsets, frame.black_dn, how.gains, None))
+        interpolated_crop(frame.mosaic, place.rect, Development(frame.layout, frame.black_dn, how.gains, None))
         @ camera_to_srgb(frame.xyz_to_camera).T
         for frame in frames[:2]
     ]

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -16,7 +16,7 @@ from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.autocorrelation import LagSums, pooled
 from yellowjacket.core.noise.two_frame import PairNoise
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_frames
-from yellowjacket.core.raw.frame import CHANNELS, FrameError, RawFrame
+from yellowjacket.core.raw.frame import FrameError, Layout, RawFrame, first_green
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.output_size import Size, UseSize, ratios_at_uses, sizes_of
@@ -85,42 +85,66 @@ def measure_rung(task: RungTask) -> RungResult:
 
 def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ...]:
     """The same from frames that are read already: one or more light frames, none or more darks, all of one size."""
+    layout = light[0].layout
     width, height = task.picture or light[0].size
     sizes = sizes_of(width * height, task.uses)
     if task.known is not None:
         black_dn, top = task.known.black_dn, task.known.saturation_dn
-        clip = {c: light[0].white_dn if top is None else top + black_dn[c] for c in CHANNELS}
+        clip = {c: light[0].white_dn if top is None else top + black_dn[c] for c in light[0].channels}
         noise = without_full(noise_of(light, task.patches, black_dn), black_dn, clip)
         readings = [one for patch in task.patches for one in patch_readings(light, patch, noise, black_dn, clip)]
         scene = scene_readings(light, task.patches, noise, task.known, sizes, height)
-        return (*_at_uses(readings, sizes, _lags(noise) if task.known.smoothed else None), *scene)
+        sized = _at_uses(readings, sizes, _lags(noise) if task.known.smoothed else None, layout.step)
+        return tuple(_as_far_as_told((*sized, *scene), layout))
     black, black_source = _black_levels(light[0], dark)
-    levels = {channel: black[channel].value or 0.0 for channel in CHANNELS}
+    levels = {channel: black[channel].value or 0.0 for channel in light[0].channels}
     readings = [
-        Reading(None, channel, Measurand.BLACK_DN, black[channel], f"mean of {black_source}") for channel in CHANNELS
+        Reading(None, channel, Measurand.BLACK_DN, black[channel], f"mean of {black_source}")
+        for channel in light[0].channels
     ]
     noise = noise_of(light, task.patches, levels)
     found = _characterised(light, dark, task.patches, noise)
     clip = {
         channel: found.channels[channel].quantities[Measurand.CLIP_DN].value or light[0].white_dn
-        for channel in CHANNELS
+        for channel in light[0].channels
     }
     noise = without_full(noise, levels, clip)
     for patch in task.patches:
         readings += patch_readings(light, patch, noise, levels, clip)
     known = _known(found, task.patches, noise, levels)
     readings += rung_readings(task.patches, noise, found)
-    readings = list(_at_uses(readings, sizes, _lags(noise) if known.smoothed else None))
+    readings = list(_at_uses(readings, sizes, _lags(noise) if known.smoothed else None, layout.step))
     if found.every is not None:
         readings += habits(found.every, sizes)
         readings.append(headroom(found, task.patches, noise))
-    return (*readings, *scene_readings(light, task.patches, noise, known, sizes, height))
+    readings += scene_readings(light, task.patches, noise, known, sizes, height)
+    return tuple(_as_far_as_told(readings, layout))
 
 
-def _at_uses(readings: Sequence[Reading], sizes: Sequence[Size], smoothed: LagSums | None) -> Iterator[Reading]:
+# Of interpolated samples: what would be said of single pixels, or counted in electrons by their noise.
+_OF_PIXELS = frozenset({
+    Measurand.NOISE_DN, Measurand.SNR, Measurand.SHADOW_SNR, Measurand.NOISE_LUMA, Measurand.NOISE_CHROMA, Measurand.GRAIN_PX,
+    Measurand.RANGE_SNR1, Measurand.RANGE_SNR2, Measurand.RANGE_SNR4, Measurand.RANGE_SNR10, Measurand.RANGE_ENGINEERING,
+})  # fmt: skip
+_OF_ELECTRONS = frozenset({
+    Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.PRNU,
+    Measurand.RANGE_SNR1,
+})  # fmt: skip
+
+
+def _as_far_as_told(readings: Iterable[Reading], layout: Layout) -> Iterator[Reading]:
+    """Readings as they are; of interpolated samples those at output sizes alone."""
+    for one in readings:
+        untold = one.quantity in _OF_ELECTRONS or (one.quantity in _OF_PIXELS and not one.use)
+        yield replace(one, result=missing(Missing.DEMOSAICED)) if layout.demosaiced and untold else one
+
+
+def _at_uses(
+    readings: Sequence[Reading], sizes: Sequence[Size], smoothed: LagSums | None, pitch: int
+) -> Iterator[Reading]:
     for one in readings:
         if one.quantity in _AVERAGED and one.channel == GREEN:
-            yield from ratios_at_uses(one, sizes, smoothed)
+            yield from ratios_at_uses(one, sizes, smoothed, pitch)
         else:
             yield one
 
@@ -128,9 +152,11 @@ def _at_uses(readings: Sequence[Reading], sizes: Sequence[Size], smoothed: LagSu
 def _known(found: IsoFindings, patches: Sequence[PatchSpec], noise: Noise, black_dn: Mapping[str, float]) -> Known:
     """What readings of the scene need of the rung."""
     grey = patch_of_role(patches, "grey")
-    outcomes = {channel: known_noise(noise[grey.name, channel]) for channel in CHANNELS} if grey else {}
+    channels = tuple(black_dn)
+    outcomes = {channel: known_noise(noise[grey.name, channel]) for channel in channels} if grey else {}
     every = found.every
-    saturation = found.channels["G1"].quantities[Measurand.SATURATION_DN].value if "G1" in found.channels else None
+    first = first_green(found.channels)
+    saturation = first.quantities[Measurand.SATURATION_DN].value if first is not None else None
     return Known(
         dict(black_dn), {channel: one.signal.value or 0.0 for channel, one in outcomes.items() if one is not None},
         every.quantities[Measurand.PRNU].value if every is not None else None, saturation,
@@ -176,11 +202,11 @@ def _black_levels(light: RawFrame, dark: Sequence[RawFrame]) -> tuple[dict[str, 
     usable = [frame for frame in dark if frame.mosaic.shape == light.mosaic.shape]
     if not usable:
         return {
-            c: Quantity(light.black_dn[c], notes=(Note(Remark.BLACK_FROM_TAG_NO_DARKS),)) for c in CHANNELS
+            c: Quantity(light.black_dn[c], notes=(Note(Remark.BLACK_FROM_TAG_NO_DARKS),)) for c in light.channels
         }, "the tag"
     levels = {}
-    for channel in CHANNELS:
-        patches = [_dark_window(frame).of_plane(frame.plane(channel)) for frame in usable]
+    for channel in light.channels:
+        patches = [part for frame in usable for part in _dark_window(frame).parts(frame, channel)]
         means = [float(patch.mean(dtype=np.float64)) for patch in patches]
         spread = float(np.std(patches[0], dtype=np.float64)) / math.sqrt(sum(p.size for p in patches))
         levels[channel] = with_error(sum(means) / len(means), spread, sum(p.size for p in patches))
@@ -189,9 +215,10 @@ def _black_levels(light: RawFrame, dark: Sequence[RawFrame]) -> tuple[dict[str, 
 
 def _dark_window(frame: RawFrame) -> Rect:
     """The central part of a dark that is read."""
-    height, width = frame.mosaic.shape
-    w, h = (min(side, _DARK_WINDOW_PX) // 2 * 2 for side in (width, height))
-    return Rect((width - w) // 4 * 2, (height - h) // 4 * 2, w, h)
+    width, height = frame.size
+    unit = max(2, frame.layout.step)
+    w, h = (min(side, _DARK_WINDOW_PX) // unit * unit for side in (width, height))
+    return Rect((width - w) // (2 * unit) * unit, (height - h) // (2 * unit) * unit, w, h)
 
 
 def _characterised(
@@ -200,7 +227,7 @@ def _characterised(
 ) -> IsoFindings:  # fmt: skip
     """What the first pair says as a whole: it stands for the rung in every other reading too."""
     areas = [
-        (patch.rect, {c: known for c in CHANNELS if (known := known_noise(noise[patch.name, c])) is not None})
+        (patch.rect, {c: known for c in light[0].channels if (known := known_noise(noise[patch.name, c])) is not None})
         for patch in patches
         if patch.role in UNIFORM
     ]

@@ -12,7 +12,7 @@ from yellowjacket.core.metrology.measurands import GREEN, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise
 from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS
-from yellowjacket.core.raw.frame import CHANNELS, RawFrame
+from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.readings.output_size import Size, appearances, detail_of, detail_readings, rendering_of
 from yellowjacket.core.readings.patch import Noise, PatchSpec
 
@@ -45,7 +45,7 @@ def scene_readings(
     readings: list[Reading] = []
     how = rendering_of(light[0], known.black_dn, known.grey_dn)
     for patch in patches:
-        why = next((one for channel in CHANNELS if (one := _why_not(noise[patch.name, channel]))), ())
+        why = next((one for channel in light[0].channels if (one := _why_not(noise[patch.name, channel]))), ())
         if patch.role in _SEEN:
             readings += appearances(light, patch.name, patch.rect, how, sizes, why)
         elif patch.role in _TEXTURES:
@@ -53,8 +53,10 @@ def scene_readings(
             cycles, words = Quantity(None, notes=why), "coherence of two frames"
             if not why:
                 cycles, words = detail_of(light, patch.rect, known.black_dn, known.prnu or 0.0, coloured=coloured)
-            readings += detail_readings(patch.name, cycles, words, sizes, height, coloured=coloured)
-    return readings + _wedge(patches, noise, known.saturation_dn)
+            readings += detail_readings(
+                patch.name, cycles, words, sizes, height, coloured=coloured, cell=light[0].layout.cell
+            )
+    return readings + _wedge(patches, noise, known.saturation_dn, light[0].layout.greens)
 
 
 def _why_not(outcome: PairNoise | Note) -> tuple[Note, ...]:
@@ -64,12 +66,14 @@ def _why_not(outcome: PairNoise | Note) -> tuple[Note, ...]:
     return () if outcome.noise.known else outcome.noise.notes
 
 
-def _wedge(patches: Sequence[PatchSpec], noise: Noise, saturation: float | None) -> list[Reading]:
+def _wedge(
+    patches: Sequence[PatchSpec], noise: Noise, saturation: float | None, greens: Sequence[str]
+) -> list[Reading]:
     """Range as the wedge of the scene shows it, beside that of the noise model."""
     steps = [patch for patch in patches if patch.role == "wedge"]
     if not steps:
         return []
-    outcomes = [[noise[step.name, channel] for channel in ("G1", "G2")] for step in steps]
+    outcomes = [[noise[step.name, channel] for channel in greens] for step in steps]
     if any(isinstance(one, Note) for pair in outcomes for one in pair):
         return []
     read = [joint_noise([one for one in pair if isinstance(one, PairNoise)]) for pair in outcomes]

@@ -15,7 +15,6 @@ from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoF
 from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS
 from yellowjacket.core.photon_transfer.fit import snr_at
 from yellowjacket.core.raw.codes import CodeUse
-from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.core.readings.output_size import Size, ranges_at_uses
 from yellowjacket.core.readings.patch import Noise, PatchSpec, green_snr, known_noise, patch_of_role
 
@@ -30,7 +29,7 @@ def rung_readings(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings
     }  # fmt: skip
     readings = [
         Reading(None, channel, name, found.channels[channel].quantities[name], words)
-        for channel in CHANNELS
+        for channel in found.channels
         for name, words in how.items()
     ]
     if found.every is not None:
@@ -55,11 +54,12 @@ def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) 
     grey, shadow = patch_of_role(patches, "grey"), patch_of_role(patches, "shadow")
     if grey is None or shadow is None:
         return missing(Missing.NO_SHADOW_PATCH)
-    measured = green_snr(shadow, noise)
+    greens = [name for name in found.channels if name[0] in "GM"]
+    measured = green_snr(shadow, noise, greens)
     if measured.value is None:
         return measured
     factors = []
-    for channel in ("G1", "G2"):
+    for channel in greens:
         grey_noise, shadow_noise = known_noise(noise[grey.name, channel]), known_noise(noise[shadow.name, channel])
         gain, read = (
             found.channels[channel].quantities[name] for name in (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN)
@@ -112,7 +112,7 @@ def headroom(found: IsoFindings, patches: Sequence[PatchSpec], noise: Noise) -> 
     grey = patch_of_role(patches, "grey")
     how = "clip point over the grey patch, the first channel to clip"
     parts = []
-    for channel in CHANNELS if grey else ():
+    for channel in found.channels if grey else ():
         outcome = known_noise(noise[grey.name, channel]) if grey else None
         top = found.channels[channel].quantities[Measurand.SATURATION_DN]
         if outcome is None or not top.value or not outcome.signal.value or min(top.value, outcome.signal.value) <= 0:

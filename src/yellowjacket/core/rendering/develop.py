@@ -1,20 +1,22 @@
 """Neutral development for looking: white balance, matrix, display curve. No sharpening, no noise reduction.
 
-Two developers fill in the colours that a site has not measured: *plain* takes the mean of the nearest sites of that colour;
-*gradient* corrects it by how the measured colour bends there (Malvar, He and Cutler, ICASSP 2004; coefficients from
-memory). Measured sites stay as they are. The choice is the tester's: it changes how noise and detail look.
+Two developers fill in the colours that a site has not measured. On 2×2 tiles *plain* takes the mean of the nearest sites of
+that colour; *gradient* corrects it by how the measured colour bends there (Malvar, He and Cutler, ICASSP 2004; coefficients
+from memory). On larger tiles both go by normalised convolution, see ``demosaic_any``. Measured sites stay as
+they are. The choice is the tester's: it changes how noise and detail look.
 """
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour.colorimetry import camera_to_srgb, linear_of_srgb
-from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.core.colour.colorimetry import camera_to_srgb, linear_of_srgb, rgb_of
+from yellowjacket.core.raw.frame import BAYER, Layout, cells_of
 from yellowjacket.core.raw.rect import Rect
 
 PLAIN, GRADIENT = "plain", "gradient"
@@ -26,7 +28,7 @@ _LINEAR_BELOW = 0.0031308
 # Steps in which the code of a value is looked up: finer than the codes over most of the range.
 _ENCODING_STEPS = 4096
 # Pixels read around a crop so that its rim is interpolated from real neighbours.
-_RIM_PX = 2
+_RIM_PX, _WIDE_RIM_PX = 2, 6
 # Development brings the grey patch here: 18 % of display white.
 GREY_TARGET = 0.18
 
@@ -35,12 +37,12 @@ GREY_TARGET = 0.18
 class Development:
     """How a frame is developed.
 
-    ``offsets``, ``black_dn``: as of RawFrame, by channel. ``gains``: factors for R, G, B that bring DN above black to
-    linear display values (white balance and exposure in one). ``xyz_to_camera``: 3×3 or None. ``developer``: one of
-    DEVELOPERS. ``monochrome``: shown as its luminance. ``shift_px``: (x, y) by which the picture is moved, which interpolates.
+    ``layout``: which channel each pixel belongs to. ``black_dn``: by channel. ``gains``: factors for R, G, B that bring DN
+    above black to linear display values (white balance and exposure in one). ``xyz_to_camera``: 3×3 or None.
+    ``developer``: one of DEVELOPERS. ``monochrome``: shown as its luminance. ``shift_px``: (x, y) by which the picture is moved, which interpolates.
     """
 
-    offsets: dict[str, tuple[int, int]]
+    layout: Layout
     black_dn: dict[str, float]
     gains: tuple[float, float, float]
     xyz_to_camera: NDArray[np.float64] | None
@@ -54,8 +56,7 @@ def gains_from_grey(grey_dn: dict[str, float]) -> tuple[float, float, float]:
 
     Raises ValueError when a channel has no signal.
     """
-    green = (grey_dn["G1"] + grey_dn["G2"]) / 2
-    means = (grey_dn["R"], green, grey_dn["B"])
+    means = rgb_of(grey_dn)
     if min(means) <= 0:
         raise ValueError("the grey patch has no signal above black in every channel")
     return tuple(GREY_TARGET / mean for mean in means)  # type: ignore[return-value]
@@ -70,7 +71,9 @@ def develop_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> ND
 
 
 def _in_display_colours(linear: NDArray[np.float32], how: Development) -> NDArray[np.float32]:
-    """Balanced camera RGB as linear sRGB, or as its luminance three times."""
+    """Balanced camera RGB as linear sRGB, or as its luminance three times. Without filters there are no colours to turn."""
+    if not how.layout.coloured:
+        return linear
     shown = linear @ camera_to_srgb(how.xyz_to_camera).T.astype(np.float32)
     if how.monochrome:
         shown = np.repeat((shown @ LUMINANCE)[..., None], 3, axis=-1)
@@ -112,12 +115,15 @@ def interpolated_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) 
 
     Raises ValueError when the crop lies outside the mosaic.
     """
-    height, width = mosaic.shape
+    height, width = mosaic.shape[0], mosaic.shape[1] // how.layout.samples
     if not rect.fits(width, height):
         raise ValueError(f"crop {rect} lies outside the frame of {width} × {height} px")
-    rim = _RIM_PX + math.ceil(max(abs(how.shift_px[0]), abs(how.shift_px[1])))
+    rim = (_RIM_PX if how.layout.step <= 2 else _WIDE_RIM_PX) + math.ceil(
+        max(abs(how.shift_px[0]), abs(how.shift_px[1]))
+    )
     top, left = max(0, rect.y - rim), max(0, rect.x - rim)
-    area = np.ascontiguousarray(mosaic[top : rect.y + rect.h + rim, left : rect.x + rect.w + rim])
+    samples = how.layout.samples
+    area = np.ascontiguousarray(mosaic[top : rect.y + rect.h + rim, samples * left : samples * (rect.x + rect.w + rim)])
     linear = _interpolated(area, (top, left), how)
     if how.shift_px != (0.0, 0.0):
         from scipy.ndimage import shift
@@ -127,36 +133,50 @@ def interpolated_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) 
 
 
 def develop_reduced(mosaic: NDArray[np.uint16], step: int, how: Development) -> NDArray[np.uint8]:
-    """The whole frame averaged ``step`` tiles to a pixel, as display sRGB."""
-    planes: list[NDArray[np.float64]] = []
-    for names in (("R",), ("G1", "G2"), ("B",)):
-        parts = [_averaged(mosaic, how.offsets[name], step) - how.black_dn[name] for name in names]
-        planes.append(np.mean(parts, axis=0) * how.gains[len(planes)])
-    linear = np.stack(planes, axis=-1)
+    """The whole frame averaged ``step`` cells of the layout to a pixel, as display sRGB.
+
+    Shape (height, width) in, (height // cell // step, width // cell // step, 3) out.
+    """
+    means = {
+        name: _averaged(cells_of(mosaic, how.layout, name), step) - how.black_dn[name] for name in how.layout.channels
+    }
+    linear = np.stack(rgb_of(means), axis=-1) * np.array(how.gains)
     return display_encoded(_in_display_colours(linear.astype(np.float32), how))
 
 
-def _averaged(mosaic: NDArray[np.uint16], offset: tuple[int, int], step: int) -> NDArray[np.float64]:
-    plane = mosaic[offset[0] :: 2, offset[1] :: 2]
-    rows, columns = mosaic.shape[0] // 2 // step, mosaic.shape[1] // 2 // step
+def _averaged(plane: NDArray[Any], step: int) -> NDArray[np.float64]:
+    rows, columns = plane.shape[0] // step, plane.shape[1] // step
     blocks = plane[: rows * step, : columns * step].reshape(rows, step, columns, step)
     return np.asarray(blocks.mean(axis=(1, 3), dtype=np.float64))
 
 
 def _interpolated(area: NDArray[np.uint16], origin: tuple[int, int], how: Development) -> NDArray[np.float32]:
-    """White-balanced linear RGB of every site, shape (h, w, 3)."""
+    """White-balanced linear RGB of every site, shape (h, w, 3). ``origin``: row and column of the area in the frame."""
     from yellowjacket.core.rendering.demosaic import balanced, filled_in
+    from yellowjacket.core.rendering.demosaic_any import any_tile, balanced_tile
 
-    colours, black, gain = np.empty((2, 2), np.int64), np.empty((2, 2), np.float32), np.empty((2, 2), np.float32)
-    for name in CHANNELS:
-        place = tuple((how.offsets[name][axis] - origin[axis]) % 2 for axis in (0, 1))
-        colours[place] = "RGB".index(name[0])
-        black[place], gain[place] = how.black_dn[name], how.gains[colours[place]]
-    padded = np.empty((area.shape[0] + 4, area.shape[1] + 4), np.float32)
-    balanced(area, black, gain, padded)
-    result = np.empty((*area.shape, 3), np.float32)
-    filled_in(padded, colours, how.developer == GRADIENT, result)
-    return result
+    layout = how.layout
+    gains = np.array(how.gains, np.float32)
+    if layout.demosaiced:
+        black = np.array([how.black_dn[name] for name in layout.channels], np.float32)
+        return (area.reshape(area.shape[0], -1, layout.samples).astype(np.float32) - black) * gains
+    rows, columns = len(layout.tile), len(layout.tile[0])
+    tile = [[layout.at(origin[1] + x, origin[0] + y) for x in range(columns)] for y in range(rows)]
+    black = np.array([[how.black_dn[name] for name in row] for row in tile], np.float32)
+    if not layout.coloured:
+        # One gain: white balance is nothing to a sensor that sees no colours.
+        grey = (area.astype(np.float32) - black[0, 0]) * gains[1]
+        return np.repeat(grey[..., None], 3, axis=-1)
+    colours = np.array([["RGB".index(name[0]) for name in row] for row in tile], np.int64)
+    if layout.name == BAYER:
+        padded = np.empty((area.shape[0] + 4, area.shape[1] + 4), np.float32)
+        balanced(area, black, gains[colours], padded)
+        result = np.empty((*area.shape, 3), np.float32)
+        filled_in(padded, colours, how.developer == GRADIENT, result)
+        return result
+    values = np.empty(area.shape, np.float32)
+    balanced_tile(area, black, gains[colours], values)
+    return any_tile(values, colours, by_green=how.developer == GRADIENT)
 
 
 def display_encoded(linear: NDArray[np.floating]) -> NDArray[np.uint8]:

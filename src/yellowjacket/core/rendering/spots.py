@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
+from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb, rgb_of
 from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.rendering.develop import Development
 
@@ -40,6 +40,7 @@ class _Tiles:
     uneven: NDArray[np.float64]
     fine: NDArray[np.float64]
     clipped: NDArray[np.float64]
+    tile_px: int
 
 
 def spots_worth_looking_at(frame: RawFrame, how: Development) -> tuple[Spot, ...]:
@@ -70,25 +71,29 @@ def spots_worth_looking_at(frame: RawFrame, how: Development) -> tuple[Spot, ...
     for name, (worth, least) in candidates.items():
         row, column = np.unravel_index(int(np.argmax(worth)), worth.shape)
         if np.isfinite(worth[row, column]) and worth[row, column] > least:
-            centre = [(int(n) * _TILE_PX) + _TILE_PX // 2 for n in (column, row)]
+            centre = [int(n) * tiles.tile_px + tiles.tile_px // 2 for n in (column, row)]
             found.append(Spot(name, centre[0], centre[1]))
     return tuple(found)
 
 
 def _tiles_of(frame: RawFrame, how: Development) -> _Tiles | None:
-    side = _TILE_PX // 2
-    height, width = frame.mosaic.shape
-    rows, columns = height // _TILE_PX, width // _TILE_PX
+    cell = frame.layout.cell
+    # Cells to a tile, a whole number of each part that is looked at.
+    side = _TILE_PX // cell // (2 * _HALVES) * 2 * _HALVES
+    tile_px = side * cell
+    width, height = frame.size
+    rows, columns = height // tile_px, width // tile_px
     if rows < 3 or columns < 3:
         return None
     cells = np.empty((rows * side, columns * side, 3), np.float64)
     clipped = np.zeros((rows * side, columns * side), np.bool_)
-    for index, names in enumerate((("R",), ("G1", "G2"), ("B",))):
-        planes = [frame.plane(name)[: rows * side, : columns * side].astype(np.float64) for name in names]
-        for plane in planes:
-            clipped |= plane >= 0.99 * frame.white_dn
-        black = [frame.black_dn[name] for name in names]
-        cells[..., index] = np.mean([p - z for p, z in zip(planes, black, strict=True)], axis=0) * how.gains[index]
+    levels: dict[str, NDArray[np.float64]] = {}
+    for name in frame.channels:
+        plane = frame.cells(name)[: rows * side, : columns * side].astype(np.float64)
+        clipped |= plane >= 0.99 * frame.white_dn
+        levels[name] = plane - frame.black_dn[name]
+    for index, plane in enumerate(rgb_of(levels)):
+        cells[..., index] = plane * how.gains[index]
     by_tile = cells.reshape(rows, side, columns, side, 3)
     half = side // _HALVES
     quarters = by_tile.reshape(rows, _HALVES, half, columns, _HALVES, half, 3).mean(axis=(2, 5))
@@ -101,7 +106,7 @@ def _tiles_of(frame: RawFrame, how: Development) -> _Tiles | None:
     level = np.maximum(mean, 1e-4)
     uneven = np.ptp(quarters[..., 1].transpose(0, 2, 1, 3).reshape(rows, columns, _HALVES**2), axis=2) / level
     share = clipped.reshape(rows, side, columns, side).mean(axis=(1, 3))
-    return _Tiles(lab, uneven, fine, share)
+    return _Tiles(lab, uneven, fine, share, tile_px)
 
 
 def _roughness(green: NDArray[np.float64], cells: int) -> NDArray[np.float64]:

@@ -108,7 +108,7 @@ def examine(task: PictureTask) -> Examined:
 
 def _laid(raw: RawFrame, picture: Picture) -> tuple[int, Similarity | None, str]:
     """Turns, place, and a sentence where something is to be said."""
-    size = (raw.mosaic.shape[1], raw.mosaic.shape[0])
+    size = raw.size
     tried = upright(picture, size)
     turned = " It stands where the frame lies, and was turned." if len(tried) > 1 else ""
     reason = ""
@@ -124,8 +124,7 @@ def _laid(raw: RawFrame, picture: Picture) -> tuple[int, Similarity | None, str]
 
 
 def _green(raw: RawFrame) -> Grey:
-    planes = [raw.plane(name).astype(np.float32) - np.float32(raw.black_dn[name]) for name in ("G1", "G2")]
-    return np.asarray(np.maximum((planes[0] + planes[1]) / 2, 0), np.float32)
+    return np.maximum(raw.green_cells(), 0)
 
 
 def _told(task: PictureTask) -> tuple[int | None, int, str] | None:
@@ -177,9 +176,11 @@ def _recognised(frames: Sequence[Known], picture: Picture) -> int | None:
     seen: Grey | None = None
     for known in frames:
         raw = read_frame(Path(known.path))
-        height, width = raw.mosaic.shape
-        side = min(_RECOGNISED_PX, height // 2 * 2, width // 2 * 2)
-        rect = Rect((width - side) // 4 * 2, (height - side) // 4 * 2, side, side)
+        width, height = raw.size
+        cell = raw.layout.cell
+        unit = 2 * cell
+        side = min(_RECOGNISED_PX, height, width) // unit * unit
+        rect = Rect((width - side) // (2 * unit) * unit, (height - side) // (2 * unit) * unit, side, side)
         if seen is None:
             try:
                 place = placed(_green(raw), (width, height), picture)
@@ -191,8 +192,8 @@ def _recognised(frames: Sequence[Known], picture: Picture) -> int | None:
             cut = cut_like(picture, place, rect)
             if cut is None:
                 return None
-            seen = luminance_of(cut).reshape(side // 2, 2, side // 2, 2).mean(axis=(1, 3))
-        greys[known.key] = _green(raw)[rect.y // 2 : (rect.y + side) // 2, rect.x // 2 : (rect.x + side) // 2]
+            seen = luminance_of(cut).reshape(side // cell, cell, side // cell, cell).mean(axis=(1, 3))
+        greys[known.key] = rect.of_cells(_green(raw), cell)
     shapes = {grey.shape for grey in greys.values()}
     return same_noise(seen, greys) if seen is not None and len(shapes) == 1 else None
 
@@ -236,7 +237,8 @@ def effect_from(task: EffectTask) -> Effect:
     even = [found for rect in task.uniform if (found := cuts(rect)) is not None]
     texture = cuts(task.texture) if task.texture else None
     reference: NDArray[np.uint8] | None = None
-    if task.texture is not None and task.texture.fits(clean.shape[1], clean.shape[0]):
+    samples = task.clean_how.layout.samples
+    if task.texture is not None and task.texture.fits(clean.shape[1] // samples, clean.shape[0]):
         reference = develop_crop(clean, task.texture, task.clean_how)
     return effect_of(even, texture, reference)
 

@@ -25,7 +25,7 @@ from yellowjacket.core.noise.of_area import area_noise
 from yellowjacket.core.patches.uniform import uniform_patches
 from yellowjacket.core.photon_transfer.accumulate import Exposures, IsoTask, pairs_of
 from yellowjacket.core.raw.clipping import clipped_share
-from yellowjacket.core.raw.frame import CHANNELS, FrameError
+from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.rung import RungTask, measure_rung
@@ -113,7 +113,7 @@ def _correct(groups: Sequence[Exposures]) -> int:
         shares = [
             clipped_share(part, frame.black_dn[channel], frame.white_dn)
             for rect in rects
-            for channel in CHANNELS
+            for channel in frame.channels
             for part in rect.parts(frame, channel)
         ]
         # A full well below the top code piles up too: the noise of its areas is gone.
@@ -127,7 +127,8 @@ def _full(group: Exposures, rects: Sequence[Rect]) -> bool:
     first, second = (read_frame(Path(name)) for name in group.paths[:2])
     found = []
     for rect in rects:
-        noise = area_noise((first, second), rect, "G1", first.black_dn["G1"])
+        green = first.layout.greens[0]
+        noise = area_noise((first, second), rect, green, first.black_dn[green])
         if noise.noise.value is not None and noise.signal.value is not None:
             found.append((noise.signal.value, noise.noise.value))
     if len(found) < 2:
@@ -181,7 +182,7 @@ def fixed_noise(light: FixedLight) -> dict[int, dict[tuple[str, str], ShadowNois
     for iso, (first, second) in read.items():
         found[iso] = {}
         for n, rect in enumerate(rects):
-            for channel in CHANNELS:
+            for channel in first.channels:
                 noise = area_noise((first, second), rect, channel, first.black_dn[channel])
                 found[iso][f"area {n}", channel] = ShadowNoise(noise.signal, noise.noise)
     return found

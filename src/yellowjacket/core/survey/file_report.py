@@ -54,7 +54,7 @@ def report_of(path: str) -> Document:
         if path.lower().endswith(SUFFIXES):
             width, height = size_of(where)
             return report | {"layout": PICTURE, "width": width, "height": height}
-        return report | _seen(read_frame(where, any_layout=True), claims)
+        return report | _seen(read_frame(where), claims)
     except FrameError as error:
         return report | {"problem": f"{error.reason} {error.remedy}"}
 
@@ -85,7 +85,7 @@ def _seen(frame: RawFrame, claims: FrameMetadata) -> Document:
     top, left = frame.margins
     width, height = frame.size
     return {
-        "layout": frame.layout, "width": width, "height": height, "margins": {"top": top, "left": left},
+        "layout": frame.layout.name, "width": width, "height": height, "margins": {"top": top, "left": left},
         # Files often keep fewer bits in sixteen.
         "bits": min(claims.bits or 16, int(frame.white_dn).bit_length()),
         "black_dn": frame.black_dn, "white_dn": frame.white_dn,

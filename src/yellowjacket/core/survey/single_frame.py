@@ -44,7 +44,7 @@ class FrameTask:
 def measure_file(task: FrameTask) -> Document:
     """Metadata and readings of one file. Raises FrameError for files that cannot be used."""
     path = Path(task.path)
-    frame, metadata = read_with_metadata(path, any_layout=True)
+    frame, metadata = read_with_metadata(path)
     partner = _partner(task, frame)
     patches = task.patches or _proposed(frame, partner)
     width, height = frame.size
@@ -52,7 +52,7 @@ def measure_file(task: FrameTask) -> Document:
         "file": task.path, "sha256": sha256_of(path), "make": metadata.make, "model": metadata.model,
         "serial": metadata.serial, "firmware": metadata.firmware, "iso": metadata.iso, "exposure_s": metadata.exposure_s,
         "f_number": metadata.f_number, "captured_at": metadata.captured_at.isoformat() if metadata.captured_at else None,
-        "width": width, "height": height, "cfa": frame.layout, "dark": looks_dark(frame, metadata.exposure_s),
+        "width": width, "height": height, "cfa": frame.layout.name, "dark": looks_dark(frame, metadata.exposure_s),
         "paired_with": task.partner if partner is not None else None,
         "black_dn": frame.black_dn, "white_dn": frame.white_dn,
         "patches": [_patch(frame, partner, patch) for patch in patches],
@@ -64,7 +64,7 @@ def _partner(task: FrameTask, frame: RawFrame) -> RawFrame | None:
     if task.partner is None:
         return None
     try:
-        other = read_frame(Path(task.partner), any_layout=True)
+        other = read_frame(Path(task.partner))
     except FrameError:
         return None
     if other.mosaic.shape != frame.mosaic.shape or np.array_equal(other.mosaic, frame.mosaic):

@@ -33,11 +33,11 @@ class Card:
 
 def card_of(path: str) -> Card:
     """Read a file's metadata and whether light reached it, whatever its layout. Raises FrameError."""
-    frame, metadata = read_with_metadata(Path(path), any_layout=True)
+    frame, metadata = read_with_metadata(Path(path))
     if metadata.iso is None or metadata.exposure_s is None:
         absent = "ISO" if metadata.iso is None else "exposure time"
         raise FrameError(Path(path), "metadata", f"does not say its {absent}.", "Copy the original from the card.")
-    return Card(path, metadata, looks_dark(frame, metadata.exposure_s), frame.size, frame.layout)
+    return Card(path, metadata, looks_dark(frame, metadata.exposure_s), frame.size, frame.layout.name)
 
 
 @dataclass(frozen=True, slots=True)

@@ -37,8 +37,8 @@ def _told(reference: Frame, frame: Frame, window: Rect) -> dict[str, object]:
         return {"why": str(error)}
     except FrameError as error:
         return {"why": f"{error.reason} {error.remedy}"}
-    # A cell of the mosaic is two pixels wide.
-    return {"x": 2 * x, "y": 2 * y}
+    cell = frame.mosaic_layout.cell
+    return {"x": cell * x, "y": cell * y}
 
 
 def _window(frame: Frame, rect: Rect) -> Rect:
@@ -52,6 +52,5 @@ def _window(frame: Frame, rect: Rect) -> Rect:
 
 def _green(frame: Frame, window: Rect) -> NDArray[np.float32]:
     raw = raw_frame(frame)
-    rows, columns = slice(window.y // 2, (window.y + window.h) // 2), slice(window.x // 2, (window.x + window.w) // 2)
-    parts = [raw.plane(name)[rows, columns].astype(np.float32) - raw.black_dn[name] for name in ("G1", "G2")]
-    return np.sqrt(np.maximum((parts[0] + parts[1]) / 2, 0)).astype(np.float32)
+    parts = [window.cells(raw, name).astype(np.float32) - raw.black_dn[name] for name in raw.layout.greens]
+    return np.sqrt(np.maximum(sum(parts[1:], parts[0]) / len(parts), 0)).astype(np.float32)

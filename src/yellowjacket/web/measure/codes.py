@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.raw.codes import missing_codes
-from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.sheet.charts import Tick
 
@@ -44,7 +43,7 @@ class CodePlot:
     strip_ticks: Sequence[Tick]
     missing: int
     telling: int
-    channel: str = "G1"
+    channel: str = ""
 
     width, height, strip, left, base = WIDTH, HEIGHT, STRIP, _LEFT, HEIGHT - 22
     bar_width = round((WIDTH - _LEFT) / _STRIP_CODES, 2)
@@ -56,17 +55,24 @@ def code_plot(frame: Frame, grey_dn: float | None) -> CodePlot:
     Raises FrameError when the original is gone.
     """
     raw = raw_frame(frame)
-    counts = {channel: np.bincount(raw.plane(channel).ravel(), minlength=_CODES) for channel in CHANNELS}
+    counts = {
+        channel: sum(
+            (np.bincount(p.ravel(), minlength=_CODES) for p in raw.planes(channel)), np.zeros(_CODES, np.int64)
+        )
+        for channel in raw.channels
+    }
+    green = raw.layout.greens[0]
     top = int(frame.white_dn) + 1
     most = max(int(found.max()) for found in counts.values())
     courses = [(channel, _course(found, top)) for channel, found in counts.items()]
-    gaps = missing_codes(counts["G1"])
-    middle = round((grey_dn or 0.0) / 4 + raw.black_dn["G1"])
+    gaps = missing_codes(counts[green])
+    middle = round((grey_dn or 0.0) / 4 + raw.black_dn[green])
     first = max(0, min(middle - _STRIP_CODES // 2, top - _STRIP_CODES))
     axis = _axis(top)
     ticks = [Tick(axis.at(code), str(code)) for code in _round_codes(top)]
     return CodePlot(
-        courses, ticks, _bars(counts["G1"], gaps.missing, first), _strip_ticks(first), int(gaps.missing.sum()), gaps.telling
+        courses, ticks, _bars(counts[green], gaps.missing, first), _strip_ticks(first), int(gaps.missing.sum()), gaps.telling,
+        green,
     ) if most else CodePlot([], ticks, [], [], 0, 0)  # fmt: skip
 
 

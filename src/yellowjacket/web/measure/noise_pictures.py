@@ -11,7 +11,7 @@ from yellowjacket.core.noise.maps import SHOWN_SIGMAS, difference_image, pattern
 from yellowjacket.web import pictures
 
 _VERSION = 1
-# Long side of the picture: one pixel of it is at least a cell of 2 × 2.
+# Long side of the picture: one pixel of it is at least a cell of the mosaic.
 _LONG_SIDE_PX = 960
 _NEEDS = {
     "difference": "needs two frames of this rung: shoot or import a second one",
@@ -39,8 +39,9 @@ def described(rung: Rung, what: str) -> Described:
     frames = _frames(rung, what)
     if not frames:
         return Described(f"The {'fixed pattern' if what == 'pattern' else what} {_NEEDS[what]}.")
-    step = _step(frames[0])
-    size = f"{2 * step} × {2 * step} raw pixels averaged to one" if step > 1 else "one pixel for each cell of 2 × 2"
+    cell = frames[0].mosaic_layout.cell
+    side = cell * _step(frames[0])
+    size = f"{side} × {side} raw pixels averaged to one" if side > cell else f"one pixel for each cell of {cell} × {cell}"
     if what == "difference":
         text = "What differs between the two frames: noise, and anything that moved"
     else:
@@ -77,7 +78,7 @@ def _frames(rung: Rung, what: str) -> list[Frame]:
 
 
 def _step(frame: Frame) -> int:
-    return max(1, -(-max(frame.width, frame.height) // (2 * _LONG_SIDE_PX)))
+    return max(1, -(-max(frame.width, frame.height) // (frame.mosaic_layout.cell * _LONG_SIDE_PX)))
 
 
 def _tag(frames: list[Frame], what: str) -> str:

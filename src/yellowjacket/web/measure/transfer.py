@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.core.metrology.measurands import Measurand
-from yellowjacket.core.raw.frame import CHANNELS
+from yellowjacket.core.raw.frame import CHANNEL_NAMES
 from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.sheet.charts import Tick
 
@@ -86,7 +86,7 @@ def transfer_plot(rung: Rung) -> TransferPlot | None:
     lines = [(channel, _line(fit, x_axis, y_axis)) for channel, fit in sorted(fits.items())]
     rows = [
         ChannelRow(channel, fits[channel][Measurand.GAIN_E_PER_DN], fits[channel].get(Measurand.READ_NOISE_DN))
-        for channel in CHANNELS
+        for channel in CHANNEL_NAMES
         if channel in fits
     ]
     residual_ticks = [

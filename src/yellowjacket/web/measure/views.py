@@ -18,7 +18,7 @@ from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.metrology.measurands import Measurand
-from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.frame import GREENS, FrameError, first_green
 from yellowjacket.web import pictures
 from yellowjacket.web.measure import noise_pictures, sheet
 from yellowjacket.web.measure.codes import code_plot
@@ -68,7 +68,7 @@ def codes(request: HttpRequest, sitting_id: int) -> HttpResponse:
     try:
         if frames:
             grey = grey_signals(sitting_page.ladder).get(sitting_page.rung.pk, {})
-            context["codes"] = code_plot(frames[0], grey.get("G1"))
+            context["codes"] = code_plot(frames[0], first_green(grey))
     except FrameError as error:
         context["failed"] = str(error)
     return render(request, "measure/_codes.html", context)
@@ -173,14 +173,16 @@ def _picture(page: SittingPage) -> dict[str, object] | None:
 
 def _foot(page: SittingPage) -> dict[str, object]:
     readings = Readings([page.rung], page.size_use, every_channel=True)
+    greens = (name for name in GREENS if readings.get(page.rung, Measurand.SIGNAL_DN, name, Patch.Role.GREY))
+    green = next(greens, GREENS[0])
     return {
         "snr": readings.get(page.rung, Measurand.SNR, "G", Patch.Role.GREY),
         "size": page.size_words,
         "grey": grey_place(page.rung),
         "gain": readings.get(page.rung, Measurand.GAIN_E_PER_DN),
-        "signal": readings.get(page.rung, Measurand.SIGNAL_DN, "G1", Patch.Role.GREY),
-        "noise": readings.get(page.rung, Measurand.NOISE_DN, "G1", Patch.Role.GREY),
-    }
+        "green": green, "signal": readings.get(page.rung, Measurand.SIGNAL_DN, green, Patch.Role.GREY),
+        "noise": readings.get(page.rung, Measurand.NOISE_DN, green, Patch.Role.GREY),
+    }  # fmt: skip
 
 
 @require_POST

@@ -13,6 +13,7 @@ from yellowjacket.bench.record.proposals import Proposal
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Remark
+from yellowjacket.core.raw.frame import CHANNEL_NAMES
 from yellowjacket.core.raw.rect import clamped
 from yellowjacket.web import pictures
 from yellowjacket.web.sheet.stave import Cell, Line
@@ -119,7 +120,7 @@ class Readings:
 
     def worst_share(self, rung: Rung, role: str) -> Reading | None:
         """The largest clipped share of a patch over its channels."""
-        rows = [self.get(rung, Measurand.CLIPPED_SHARE, channel, role) for channel in ("R", "G1", "G2", "B")]
+        rows = [self.get(rung, Measurand.CLIPPED_SHARE, channel, role) for channel in CHANNEL_NAMES]
         known = [row for row in rows if row is not None]
         return max(known, key=lambda row: row.value or 0.0) if known else None
 

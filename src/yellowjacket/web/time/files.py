@@ -14,7 +14,6 @@ from PIL import Image
 from yellowjacket.bench.darks import measure
 from yellowjacket.core.darks.hot_pixels import KINDS, TRANSIENT, PixelTable
 from yellowjacket.core.raw.fits import MASK_BITS, Header, image_bytes, mask_of, table_bytes
-from yellowjacket.core.raw.frame import CHANNELS
 from yellowjacket.web.sitting_page import SittingPage
 
 CSV_COLUMNS = (
@@ -88,7 +87,8 @@ def pixels_fits(request: HttpRequest, sitting_id: int) -> HttpResponse:
     data = table_bytes(
         [
             ("X", "J", "pixel", rows["x"].astype(np.int32)), ("Y", "J", "pixel", rows["y"].astype(np.int32)),
-            ("CHANNEL", "2A", "", np.array(CHANNELS)[rows["channel"]]), ("CLASS", "9A", "", np.array(KINDS)[rows["kind"]]),
+            ("CHANNEL", "2A", "", np.array(found.table.channels)[rows["channel"]]),
+            ("CLASS", "9A", "", np.array(KINDS)[rows["kind"]]),
             ("RATE", "E", "electron/s", rates), ("EXCESS", "E", "adu", rows["excess_dn"]),
             ("SPREAD", "E", "adu", rows["spread_dn"]),
         ],

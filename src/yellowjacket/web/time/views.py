@@ -29,7 +29,7 @@ from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.intervals import density
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
-from yellowjacket.core.raw.frame import CHANNELS, FrameError
+from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.rendering.png import stored_png
 from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.sheet.stave import Stave, columns_of
@@ -67,13 +67,14 @@ def _context(page: SittingPage) -> dict[str, object]:
     columns = columns_of(view.rungs, page.rung)
     column_px = Stave(page.ladder, columns).column_px
     surface = found.whole.current.surface
+    channels = tuple(found.whole.current.by_channel)
     return context | {
         "rung": page.rung, "stave": Stave(page.ladder, columns, lines_of(view, column_px)), "whole": found.whole,
         "by_time": [
-            (rung, [(channel, *found.whole.of_channel(view.of(rung), channel)) for channel in CHANNELS])
+            (rung, [(channel, *found.whole.of_channel(view.of(rung), channel)) for channel in channels])
             for rung in view.rungs
         ],
-        "growth": found.whole.growth(), "corner": corner_to_centre(surface), "channels": CHANNELS,
+        "growth": found.whole.growth(), "corner": corner_to_centre(surface), "channels": channels,
         "persists": measure.persistence(page.ladder, found), "warm_of_rung": found.warmth.get(page.rung.pk),
         "befores": Ladder.Before.choices, **_map(page, view), **_answers(page, view), **_lenr(page, view),
     }  # fmt: skip
@@ -114,7 +115,7 @@ def _map(page: SittingPage, view: TimeView) -> dict[str, object]:
     table, rates = one.pixels, view.found.whole.rates_e_per_s(one)
     order = np.argsort(-table.rows["excess_dn"])[:_LISTED]
     brightest = [
-        Bright(int(row["x"]), int(row["y"]), CHANNELS[row["channel"]], KINDS[row["kind"]], rates[n],
+        Bright(int(row["x"]), int(row["y"]), table.channels[row["channel"]], KINDS[row["kind"]], rates[n],
                float(row["excess_dn"] / row["spread_dn"]))
         for n, row in zip(order.tolist(), table.rows[order], strict=True)
     ]  # fmt: skip
@@ -169,7 +170,7 @@ def point(request: HttpRequest, sitting_id: int) -> HttpResponse:
         raise Http404
     try:
         frames = [raw_frame(frame) for frame in darks]
-        found = close_up([one.mosaic for one in frames], x, y, min(frames[0].black_dn.values()), frames[0].offsets)
+        found = close_up([one.mosaic for one in frames], x, y, min(frames[0].black_dn.values()), frames[0].layout)
     except (ValueError, FrameError) as error:
         raise Http404(str(error)) from error
     return render(request, "time/_point.html", {"found": found, "x": x, "y": y, "file": darks[0].file_name})
