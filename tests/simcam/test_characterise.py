@@ -17,6 +17,7 @@ from yellowjacket.simcam.truth import truth_of
 
 RUNGS = {
     "fen": (100, 400, 1600), "heath": (50, 400, 800, 3200), "tarn": (160, 1280, 10240), "moor": (200, 3200, 25600),
+    "holt": (160, 1600), "wold": (160, 3200),
 }  # fmt: skip
 
 

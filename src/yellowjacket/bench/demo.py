@@ -36,7 +36,7 @@ from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import develop_crop
-from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, BodyModel
+from yellowjacket.simcam.bodies import FEN, HEATH, HOLT, MOOR, BodyModel
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))
 _METERED = Exposure(100, 1 / 8, 8.0)
@@ -71,6 +71,9 @@ _DRAWER_9 = "Drawer 9, two bodies"
 # Who is better there, as the demo's tester saw it side by side for the large print: the Heath from ISO 1600 on.
 _VERDICTS = {100: 0, 1600: 1, 6400: 1, 25600: 2}
 _FINISHED_MARKS = (1600, 6400, 25600)
+# A body with a 6×6 tile of filters, on the part of the drawer that the two bodies saw.
+_LADDER_3 = ((HOLT, LadderSpec("iso", "shutter", Exposure(160, 1 / 13, 8.0), picked=(160, 640, 2560, 10240))),)
+_DRAWER_3 = "Drawer 3, other filters"
 _DRAWER_12 = "Drawer 12"
 _DRAWER_7 = "Drawer 7, second lamp"
 _DRAWER_5 = "Drawer 5, pushed"
@@ -129,6 +132,7 @@ def make_demo(report: Callable[[str], None]) -> None:
     _push_day(report)
     _nights(report)
     _two_bodies(report)
+    _other_filters(report)
     report("Demo: ready.")
 
 
@@ -192,6 +196,21 @@ def _two_bodies(report: Callable[[str], None]) -> None:
         with transaction.atomic():
             lane = renditions.create_lane(one, "finish", "gentle median", "median of 3 × 3, no sharpening", _JUDGE)
             queue.start(sitting, Job.Kind.LANE, lane=lane.pk, files=files)
+
+
+def _other_filters(report: Callable[[str], None]) -> None:
+    """A ladder of a body whose filters repeat after six pixels, proposed patches and no more."""
+    sitting = _planned(
+        _DRAWER_3, date(2026, 4, 11), "Is the smaller body enough for the cabinet?", "To ISO 1600.", _LADDER_3
+    )
+    ladder = sitting.ladders.get()
+    if _shots_due(ladder):
+        report("Demo: a body with other filters ...")
+        _shoot(ladder, window=_DRAWER_WINDOW)
+    if not ladder.patches.exists():
+        patches.propose(ladder)
+    if staleness.unmeasured(ladder):
+        _later(sitting, Job.Kind.MEASURE, lambda: run.start_measuring(sitting))
 
 
 def _finished(ladder: Ladder) -> list[str]:

@@ -50,6 +50,9 @@ def add_to(commands: Any) -> None:
     what.add_argument("--plan", type=Path, metavar="plan.json", help="the first ladder of a plan file")
     what.add_argument("--iso-ladder", metavar="ISO,ISO…|all", help="pairs of light frames and darks at these marks")
     simulate.add_argument("--out", type=Path, required=True, metavar="FOLDER")
+    simulate.add_argument(
+        "--raw-mode", choices=("full", "half", "linear"), default="full", help="reduced ones of bodies with 2×2 filters"
+    )
     simulate.add_argument("--seed", type=int, default=1)
     simulate.set_defaults(run=_later("simulate"))
 

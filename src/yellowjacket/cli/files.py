@@ -10,6 +10,7 @@ import csv
 import json
 import sys
 from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
 from datetime import datetime, timedelta
 from functools import partial
 from pathlib import Path
@@ -415,10 +416,11 @@ def _simulate(arguments: argparse.Namespace) -> int:
     moment = datetime(2026, 3, 14, 20, 0)  # noqa: DTZ001 - the invented body's own clock
     files: list[Document] = []
     for number, (settings, light_stops) in enumerate(tqdm(shots, file=sys.stderr, disable=not sys.stderr.isatty()), 1):
+        asked = replace(settings, half=arguments.raw_mode == "half", linear=arguments.raw_mode == "linear")
         camera = SimulatedCamera(body, arguments.seed, Lamp(ev100=Lamp().ev100 + light_stops))
         path = arguments.out / f"YJ{number:05d}.DNG"
         try:
-            camera.shoot(settings, path, number, moment)
+            camera.shoot(asked, path, number, moment)
         except ValueError as error:
             raise UsageError(str(error)) from error
         files.append(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -52,6 +53,8 @@ class BodyModel:
     hot_pixel_share: float
     hot_pixel_scale_e_per_s: float
     xyz_to_camera: tuple[tuple[float, float, float], ...]
+    # Colours of the filters over one square tile, row by row; none for a sensor that sees no colours.
+    filters: tuple[str, ...] = ("R", "G", "G", "B")
     # Whether its files hold the numbers without gaps.
     packs_files: bool = False
     # What the tester reads in the handbook: exposure minutes and frames a battery lasts, LENR from (s).
@@ -90,6 +93,11 @@ class BodyModel:
     def white_dn(self) -> int:
         """Highest code of the converter."""
         return 2**self.bits - 1
+
+    @property
+    def tile_side(self) -> int:
+        """Pixels after which the filters repeat; 1 without."""
+        return max(1, math.isqrt(len(self.filters)))
 
     @property
     def matrix(self) -> NDArray[np.float64]:
@@ -172,4 +180,31 @@ MOOR = BodyModel(
     packs_files=True, converter_full_e=30_000.0, digital_from_iso=12800.0, black_error_dn=(1.6, -0.7, -0.7, 1.1),
 )  # fmt: skip
 
-BODIES: dict[str, BodyModel] = {body.key: body for body in (FEN, HEATH, TARN, MOOR)}
+# A tile of 6×6 in which every row and column has all three colours.
+_WIDE_TILE = tuple("GGRGGBGGBGGRBRGRBGGGBGGRGGRGGBRBGBRG")
+
+HOLT = BodyModel(
+    key="holt", make="Quillon", model="Holt", serial="QH-30512", firmware="1.4",
+    width_px=6240, height_px=4160, sensor_width_mm=23.5, sensor_height_mm=15.7, bits=14, black_dn=1022,
+    base_iso=160.0, lowest_iso=80, highest_iso=51200, native_lowest_iso=160, native_highest_iso=12800,
+    fastest_shutter_s=1 / 8000, slowest_shutter_s=30.0,
+    gain_modes=(GainMode(0.0, 28_000.0, 2.6), GainMode(800.0, 14_000.0, 1.4)),
+    read_noise_after_gain_dn=1.5, row_noise_e=0.15, prnu=0.006, dsnu_e=0.3,
+    dark_current_e_per_s=0.18, hot_pixel_share=1.2e-4, hot_pixel_scale_e_per_s=30.0,
+    xyz_to_camera=((0.74, -0.22, -0.08), (-0.43, 1.21, 0.24), (-0.06, 0.22, 0.59)),
+    filters=_WIDE_TILE, heat_rise_c=15.0, heat_constant_s=900.0,
+)  # fmt: skip
+
+WOLD = BodyModel(
+    key="wold", make="Ostrel", model="Wold", serial="OW-00091", firmware="1.00",
+    width_px=7200, height_px=4800, sensor_width_mm=36.0, sensor_height_mm=24.0, bits=14, black_dn=512,
+    base_iso=160.0, lowest_iso=160, highest_iso=102400, native_lowest_iso=160, native_highest_iso=51200,
+    fastest_shutter_s=1 / 4000, slowest_shutter_s=30.0,
+    gain_modes=(GainMode(0.0, 52_000.0, 2.2),),
+    read_noise_after_gain_dn=1.7, row_noise_e=0.12, prnu=0.005, dsnu_e=0.3,
+    dark_current_e_per_s=0.2, hot_pixel_share=8e-5, hot_pixel_scale_e_per_s=30.0,
+    xyz_to_camera=((0.72, -0.21, -0.08), (-0.42, 1.21, 0.23), (-0.06, 0.21, 0.58)),
+    filters=(),
+)  # fmt: skip
+
+BODIES: dict[str, BodyModel] = {body.key: body for body in (FEN, HEATH, TARN, MOOR, HOLT, WOLD)}

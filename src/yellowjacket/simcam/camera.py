@@ -14,7 +14,7 @@ from yellowjacket.core.exposure.dial import SHUTTER_MARKS, mark_from_nominal
 from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
 from yellowjacket.simcam.bodies import BodyModel
 from yellowjacket.simcam.scene import Scene, specimen_drawer
-from yellowjacket.simcam.sensor import CFA, ExposureSettings, Lamp, expose, neutral_response
+from yellowjacket.simcam.sensor import ExposureSettings, Lamp, expose, neutral_response
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +42,17 @@ class SimulatedCamera:
         shift = max(0, body.bits - (settings.bits or body.bits))
         black, white = (body.black_dn >> shift,) * 4, body.white_dn >> shift
         mosaic = expose(body, self.scene, settings, self.lamp, rng)
-        image = DngImage(mosaic, CFA, black, white, body.matrix, neutral.tolist(), capture, body.packs_files)
+        filters = () if settings.linear else body.filters
+        image = DngImage(
+            mosaic,
+            filters,
+            black,
+            white,
+            body.matrix,
+            neutral.tolist(),
+            capture,
+            body.packs_files and not settings.linear,
+        )
         write_dng(path, image)
 
     def write_jpeg(self, path: Path) -> None:

@@ -23,7 +23,6 @@ from yellowjacket.simcam.scene import GREY_REFLECTANCE, Scene
 SRGB_TO_XYZ = np.array(
     [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
 )
-CFA: tuple[str, str, str, str] = ("R", "G", "G", "B")
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,8 +43,9 @@ class ExposureSettings:
 
     ``sensor_c``: temperature of the sensor, on which its dark current hangs. ``smoothing``: noise reduction in the raw,
     as the body's own. ``bits``: of the file, the converter's when None. ``half``: the reduced raw mode, the mean of four
-    pixels of one colour. ``lenr``: the body takes a dark of the same length afterwards and takes it off.
-    ``window``: (width, height) of the part that is read out, from the upper left; all of it when None.
+    pixels of one colour; ``linear``: the one that writes red, green and blue of every 2×2 tile, interpolated. ``lenr``: the
+    body takes a dark of the same length afterwards and takes it off. ``window``: (width, height) of the part that is read
+    out, from the upper left; all of it when None.
     """
 
     iso: float
@@ -56,6 +56,7 @@ class ExposureSettings:
     smoothing: float = 0.0
     bits: int | None = None
     half: bool = False
+    linear: bool = False
     lenr: bool = False
     window: tuple[int, int] | None = None
 
@@ -94,10 +95,15 @@ def _mosaic_light(body: BodyModel, lamp_colour: tuple[float, float, float], scen
     # The lamp level is what green sees of white, so that a lamp's colour does not change the metering.
     to_camera /= to_camera[1].sum()
     light = np.empty(reflectance.shape[:2], np.float32)
-    for position, colour in enumerate(CFA):
-        row, column = position // 2, position % 2
+    if not body.filters:
+        # Without filters a pixel gathers all of the light; as bright on white as green is behind its filter.
+        every = to_camera.sum(axis=0) / to_camera.sum()
+        return np.asarray(np.clip(reflectance @ every.astype(np.float32), 0.0, None), np.float32)
+    side = body.tile_side
+    for position, colour in enumerate(body.filters):
+        row, column = position // side, position % side
         weights = to_camera["RGB".index(colour)].astype(np.float32)
-        light[row::2, column::2] = np.clip(reflectance[row::2, column::2] @ weights, 0.0, None)
+        light[row::side, column::side] = np.clip(reflectance[row::side, column::side] @ weights, 0.0, None)
     return light
 
 
@@ -122,7 +128,31 @@ def expose(
     if settings.bits is not None and settings.bits < body.bits:
         # Fewer bits are written: the converter's last ones are dropped.
         numbers >>= body.bits - settings.bits
+    if (settings.half or settings.linear) and body.tile_side != _REDUCED_SIDE:
+        raise ValueError(f"{body.make} {body.model} has no reduced raw mode")
+    if settings.linear:
+        return _linear(numbers)
     return _reduced(numbers) if settings.half else numbers
+
+
+# Reduced raw modes are those of 2×2 tiles.
+_REDUCED_SIDE = 2
+
+
+def _linear(mosaic: NDArray[np.uint16]) -> NDArray[np.uint16]:
+    """Three samples for each tile of 2×2, shape (rows // 2, columns // 2, 3): both greens averaged, then all smoothed a little
+    against the next, as interpolation leaves them."""
+    rows, columns = mosaic.shape[0] // 2 * 2, mosaic.shape[1] // 2 * 2
+    red, first, second, blue = (mosaic[y:rows:2, x:columns:2].astype(np.float32) for y in (0, 1) for x in (0, 1))
+    samples = np.stack([red, (first + second) / 2, blue], axis=-1)
+    for axis in (0, 1):
+        after = np.concatenate([samples.take(range(1, samples.shape[axis]), axis), samples.take([-1], axis)], axis)
+        samples = (1 - _INTERPOLATED) * samples + _INTERPOLATED * after
+    return np.rint(samples).astype(np.uint16)
+
+
+# Share of the next sample in an interpolated one.
+_INTERPOLATED = 0.25
 
 
 def _frame(
@@ -200,12 +230,13 @@ def _convert(
     multiplied = body.multiplied(iso)
     signal *= np.float32(body.gain_dn_per_e(iso) / multiplied)
     signal += np.float32(body.read_noise_after_gain_dn) * rng.standard_normal(electrons.shape, dtype=np.float32)
-    for position, error in enumerate(body.black_error_dn):
-        signal[position // 2 :: 2, position % 2 :: 2] += np.float32(error)
+    if any(body.black_error_dn):
+        for position, error in enumerate(body.black_error_dn):
+            signal[position // 2 :: 2, position % 2 :: 2] += np.float32(error)
     if body.smooths(iso):
-        _smooth(signal, body.smoothing)
+        _smooth(signal, body.smoothing, body.tile_side)
     if settings.smoothing:
-        _smooth(signal, settings.smoothing)
+        _smooth(signal, settings.smoothing, body.tile_side)
     signal += np.float32(body.black_dn)
     np.rint(signal, out=signal)
     if multiplied > 1:
@@ -228,16 +259,16 @@ def _reduced(mosaic: NDArray[np.uint16]) -> NDArray[np.uint16]:
     return small
 
 
-def _smooth(signal: NDArray[np.float32], share: float) -> None:
-    """Each channel of the mosaic through [s, 1 − 2s, s] along rows and columns, in place; edges repeat."""
-    for row in (0, 1):
-        for column in (0, 1):
-            plane = signal[row::2, column::2].copy()
+def _smooth(signal: NDArray[np.float32], share: float, side: int) -> None:
+    """Each site of the tile through [s, 1 − 2s, s] along rows and columns, in place; edges repeat."""
+    for row in range(side):
+        for column in range(side):
+            plane = signal[row::side, column::side].copy()
             for axis in (0, 1):
                 padded = np.pad(plane, [(1, 1) if a == axis else (0, 0) for a in (0, 1)], mode="edge")
                 before, after = (np.take(padded, range(k, k + plane.shape[axis]), axis) for k in (0, 2))
                 plane = (1 - 2 * share) * plane + share * (before + after)
-            signal[row::2, column::2] = plane
+            signal[row::side, column::side] = plane
 
 
 def _glow(body: BodyModel, width: int) -> NDArray[np.float32]:

@@ -70,7 +70,7 @@ def match(ladder: Ladder) -> Placement:
         here, here_step = similarity.reduced(green_cells(its))
         there, there_step = similarity.reduced(green_cells(own))
         # A cell is two raw pixels wide.
-        found = similarity.found(here, there, 2 * here_step, 2 * there_step)
+        found = similarity.found(here, there, its.mosaic_layout.cell * here_step, own.mosaic_layout.cell * there_step)
     except NoMatch as error:
         raise Refusal(f"{ladder} was not laid on {first}. {error}") from error
     except FrameError as error:

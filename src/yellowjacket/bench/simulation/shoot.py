@@ -37,8 +37,8 @@ _HANDLING_S = 5.0
 _BETWEEN_LADDERS_S = 90.0
 # What the simulated lamp is metered at.
 _METERED = Exposure(100, 1 / 8, 8.0)
-# The reduced raw mode of the simulated bodies.
-_HALF_MODE = "half"
+# The reduced raw modes of the simulated bodies with 2×2 tiles: of one colour each, and interpolated.
+_HALF_MODE, _LINEAR_MODE = "half", "linear half"
 SCOPES = ("one", "rung", "rest")
 # What can go wrong, and in which words a tester knows it.
 MISHAPS = {
@@ -67,13 +67,22 @@ def register_simulated(body: BodyModel) -> Body:
             "frame_mb": round(2e-6 * body.width_px * body.height_px), "battery_minutes": body.battery_minutes,
             "battery_frames": body.battery_frames, "lenr_from_s": body.lenr_from_s, "iso_step": "third",
             # The simulated frames are a window of the sensor, and so are its modes.
-            "raw_modes": [
-                {"name": "full", "width": WIDTH_PX, "height": HEIGHT_PX, "bits": body.bits},
-                {"name": _HALF_MODE, "width": WIDTH_PX // 2, "height": HEIGHT_PX // 2, "bits": body.bits},
-            ],
+            "raw_modes": _raw_modes(body),
         },
     )  # fmt: skip
     return record
+
+
+def _raw_modes(body: BodyModel) -> list[dict[str, object]]:
+    names = ("full", _HALF_MODE, _LINEAR_MODE) if len(body.filters) == _TILE_OF_FOUR else ("full",)
+    return [
+        {"name": name, "width": WIDTH_PX // side, "height": HEIGHT_PX // side, "bits": body.bits}
+        for name in names
+        for side in (1 if name == "full" else 2,)
+    ]
+
+
+_TILE_OF_FOUR = 4
 
 
 def start_shooting(
@@ -226,7 +235,7 @@ def _special(ladder: Ladder, value: str) -> dict[str, Any]:
     if ladder.method == Ladder.Method.BIT_DEPTH:
         digits = "".join(character for character in word if character.isdecimal())
         return {"bits": int(digits) if digits else None}
-    return {"half": word == _HALF_MODE}
+    return {"half": word == _HALF_MODE, "linear": word == _LINEAR_MODE}
 
 
 def _with_mishaps(orders: list[_Order], mishaps: Sequence[str]) -> list[_Order]:

@@ -49,6 +49,18 @@ def fixed_pattern(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> FixedPattern:
     return FixedPattern(covariance, se, total, max(float(one.mean() + other.mean()) / 2 - covariance, 0.0))
 
 
+def joint_pattern(parts: Sequence[FixedPattern]) -> FixedPattern:
+    """Several sites of one channel in one patch as one, weighted by their pixels; of one site it is that one's."""
+    if len(parts) == 1:
+        return parts[0]
+    n = sum(part.n for part in parts)
+    shares = [part.n / n for part in parts]
+    variance = sum(w * part.variance_dn2 for w, part in zip(shares, parts, strict=True))
+    se = math.sqrt(sum((w * part.se_dn2) ** 2 for w, part in zip(shares, parts, strict=True)))
+    temporal = sum(w * part.temporal_dn2 for w, part in zip(shares, parts, strict=True))
+    return FixedPattern(variance, se, n, temporal)
+
+
 def prnu(patches: Sequence[tuple[float, FixedPattern]], dark: FixedPattern | None) -> Quantity:
     """Relative spread of response p from (signal in DN, pattern) of uniform patches: p² = (σ²(S) − σ²(dark))/S²."""
     if dark is None:

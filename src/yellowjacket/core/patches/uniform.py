@@ -9,6 +9,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import reduce
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +23,8 @@ from yellowjacket.core.raw.rect import Rect
 
 # Side of a tile in pixels of one channel (twice that in the raw frame).
 TILE_PX = 8
+# … and no fewer than this of each site of a larger tile.
+_FEWEST_A_SIDE = 3
 # Window sides in tiles, from the most to the least wanted.
 _WINDOW_TILES = (8, 6, 5, 4, 3)
 # A tile is uniform when structure is below this share of its signal, beyond what its noise explains.
@@ -92,11 +96,8 @@ def propose_patches(first: RawFrame, second: RawFrame) -> tuple[Proposal, ...]:
 
 @dataclass(frozen=True, slots=True)
 class _Tiles:
-    """Per plane and tile: mean above black (DN) and its noise; structure shared by both frames (DN²) and its
-    standard error; whether tiles are uniform and unclipped.
-
-    Planes are named by channel, those of a larger tile by channel and place. ``tile_px``: a tile's side in raw
-    pixels.
+    """Per channel and tile: mean above black (DN) and its noise; structure shared by both frames (DN²) and its
+    standard error; whether tiles are uniform and unclipped. ``tile_px``: a tile's side in raw pixels.
     """
 
     means: dict[str, NDArray[np.float64]]
@@ -117,16 +118,15 @@ def _tile_statistics(first: RawFrame, second: RawFrame | None) -> _Tiles:
     usable: NDArray[np.bool_] | None = None
     # Sites of a larger tile are far apart: fewer of them make a tile of about the same size in the picture.
     step = first.layout.step
-    side = TILE_PX if step <= 2 else TILE_PX // 2
-    side *= 2 if step == 1 else 1
+    # All sites of a channel tell a tile together, so that it is about as large in the picture whatever the layout.
+    side = max(2 * TILE_PX // step, _FEWEST_A_SIDE)
     for channel in first.channels:
         planes = first.planes(channel)
-        others = second.planes(channel) if second is not None else [None] * len(planes)
-        for n, (one, other) in enumerate(zip(planes, others, strict=True)):
-            name = channel if n == 0 else f"{channel} {n}"
-            means[name], noise, structure[name], good = _plane_tiles(first, channel, one, other, side)
-            mean_se[name], structure_se[name] = np.sqrt(noise / (2 * side**2)), noise / (math.sqrt(2) * side)
-            usable = good if usable is None else usable & good
+        others = second.planes(channel) if second is not None else None
+        means[channel], noise, structure[channel], good = _channel_tiles(first, channel, planes, others, side)
+        pixels = side**2 * len(planes)
+        mean_se[channel], structure_se[channel] = np.sqrt(noise / (2 * pixels)), noise / math.sqrt(2 * pixels)
+        usable = good if usable is None else usable & good
     assert usable is not None  # noqa: S101 - there is always a channel
     tile_px = side * step
     _rule_out_margins(usable, first.margins, tile_px)
@@ -155,32 +155,42 @@ def _usual_noise(mean: NDArray[np.float64], noise: NDArray[np.float64]) -> NDArr
     return np.asarray(np.interp(levels, at, usual).reshape(mean.shape))
 
 
-def _plane_tiles(
-    frame: RawFrame, channel: str, one: Plane, other: Plane | None, side: int
+def _channel_tiles(
+    frame: RawFrame, channel: str, planes: Sequence[Plane], others: Sequence[Plane] | None, side: int
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]:
-    """Tile means, usual temporal variance, structure, and where a plane is uniform and unclipped."""
-    pixels = side**2
-    black = frame.black_dn[channel]
-    a = _blocks(one.astype(np.float32) - np.float32(black), side)
-    top = a.max(axis=(1, 3))
-    if other is None:
-        mean = a.mean(axis=(1, 3), dtype=np.float64)
-        own = ((a[:, :, :, 1:] - a[:, :, :, :-1]) ** 2).mean(axis=(1, 3), dtype=np.float64) / 2
-        noise = _usual_noise(mean, own)
-        structure = (a * a).mean(axis=(1, 3), dtype=np.float64) - mean * mean - noise
+    """Tile means, usual temporal variance, structure, and where a channel is uniform and unclipped."""
+    pixels = side**2 * len(planes)
+    black = np.float32(frame.black_dn[channel])
+    first = [_blocks(plane.astype(np.float32) - black, side) for plane in planes]
+    top = _over([a.max(axis=(1, 3)) for a in first], np.maximum)
+    if others is None:
+        mean = _mean(first)
+        own = _over([((a[:, :, :, 1:] - a[:, :, :, :-1]) ** 2).mean(axis=(1, 3), dtype=np.float64) for a in first]) / 2
+        noise = _usual_noise(mean, own / len(planes))
+        structure = _mean([a * a for a in first]) - mean * mean - noise
         scatter = noise * math.sqrt(2 / pixels)
     else:
-        b = _blocks(other.astype(np.float32) - np.float32(black), side)
-        top = np.maximum(top, b.max(axis=(1, 3)))
-        mean = (a.mean(axis=(1, 3), dtype=np.float64) + b.mean(axis=(1, 3), dtype=np.float64)) / 2
-        noise = _usual_noise(mean, ((a - b) ** 2).mean(axis=(1, 3), dtype=np.float64) / 2)
+        second = [_blocks(plane.astype(np.float32) - black, side) for plane in others]
+        pairs = list(zip(first, second, strict=True))
+        top = np.maximum(top, _over([b.max(axis=(1, 3)) for b in second], np.maximum))
+        mean = (_mean(first) + _mean(second)) / 2
+        noise = _usual_noise(mean, _mean([(a - b) ** 2 for a, b in pairs]) / 2)
         # Structure is sought in A + B alone, which knows nothing of A − B: a choice by their covariance would prefer
         # patches whose noise happens to run against each other, and the noise read from those is too high.
-        both = a + b
-        structure = (both * both).mean(axis=(1, 3), dtype=np.float64) / 4 - mean * mean - noise / 2
+        structure = _mean([(a + b) * (a + b) for a, b in pairs]) / 4 - mean * mean - noise / 2
         scatter = noise / math.sqrt(2 * pixels)
     good = structure < (_STRUCTURE_SHARE * mean) ** 2 + _SE_ALLOWED * scatter
     return mean, noise, structure, good & (top < CLIP_SHARE * (frame.white_dn - black))
+
+
+def _over(values: Sequence[NDArray[Any]], join: Any = np.add) -> NDArray[Any]:
+    """The sites of a channel joined, tile by tile."""
+    return np.asarray(reduce(join, values))
+
+
+def _mean(blocks: Sequence[NDArray[np.float32]]) -> NDArray[np.float64]:
+    """Mean of every tile over all sites of a channel."""
+    return _over([one.mean(axis=(1, 3), dtype=np.float64) for one in blocks]) / len(blocks)
 
 
 def _neutral_of(frame: RawFrame) -> NDArray[np.float64]:
@@ -254,11 +264,8 @@ def _window(tiles: _Tiles, neutral: NDArray[np.float64] | None, row: int, column
     if neutral is None:
         return _Window(rect, 0.0, math.inf, side * side)
     area = np.s_[row : row + side, column : column + side]
-    planes: dict[str, list[float]] = {}
-    for name, means in tiles.means.items():
-        planes.setdefault(name.split()[0], []).append(float(means[area].mean()))
-    level = rgb_of({channel: sum(found) / len(found) for channel, found in planes.items()})
-    return _Window(rect, level[1], _off_neutral(level, neutral) if len(planes) > 1 else 0.0, side * side)
+    level = rgb_of({channel: float(means[area].mean()) for channel, means in tiles.means.items()})
+    return _Window(rect, level[1], _off_neutral(level, neutral) if len(tiles.means) > 1 else 0.0, side * side)
 
 
 def _off_neutral(level: tuple[float, float, float], neutral: NDArray[np.float64]) -> float:

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.banding import Banding, banding_of
-from yellowjacket.core.noise.fixed_pattern import FixedPattern, fixed_pattern
+from yellowjacket.core.noise.fixed_pattern import FixedPattern, fixed_pattern, joint_pattern
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise, pair_noise
 from yellowjacket.core.patches.uniform import uniform_patches
 from yellowjacket.core.raw.frame import FrameError, RawFrame
@@ -164,7 +164,7 @@ def _dark_pair(channel: Channel, first: Sequence[NDArray[np.uint16]], second: Se
     if not found.noise.known:
         return
     channel.dark.append(found)
-    channel.dark_pattern = fixed_pattern(first[0], second[0])
+    channel.dark_pattern = joint_pattern([fixed_pattern(a, b) for a, b in zip(first, second, strict=True)])
     channel.banding.append(banding_of(first[0], second[0]))
 
 
@@ -253,8 +253,8 @@ def keep_area(
     if not noise.noise.known:
         return
     channel.light.append(noise)
-    if len(one) == 1:
-        channel.patterns.append((noise.signal.value or 0.0, fixed_pattern(one[0], other[0])))
+    pattern = joint_pattern([fixed_pattern(a, b) for a, b in zip(one, other, strict=True)])
+    channel.patterns.append((noise.signal.value or 0.0, pattern))
 
 
 def keep_tiles(first: RawFrame, second: RawFrame, gathered: Gathered) -> None:

@@ -38,8 +38,9 @@ class Development:
     """How a frame is developed.
 
     ``layout``: which channel each pixel belongs to. ``black_dn``: by channel. ``gains``: factors for R, G, B that bring DN
-    above black to linear display values (white balance and exposure in one). ``xyz_to_camera``: 3×3 or None.
-    ``developer``: one of DEVELOPERS. ``monochrome``: shown as its luminance. ``shift_px``: (x, y) by which the picture is moved, which interpolates.
+    above black to linear display values (white balance and exposure in one). ``xyz_to_camera``: 3×3 or None. ``developer``:
+    one of DEVELOPERS. ``monochrome``: shown as its luminance. ``shift_px``: (x, y) by which the picture is moved, which
+    interpolates.
     """
 
     layout: Layout

@@ -41,7 +41,9 @@ def described(rung: Rung, what: str) -> Described:
         return Described(f"The {'fixed pattern' if what == 'pattern' else what} {_NEEDS[what]}.")
     cell = frames[0].mosaic_layout.cell
     side = cell * _step(frames[0])
-    size = f"{side} × {side} raw pixels averaged to one" if side > cell else f"one pixel for each cell of {cell} × {cell}"
+    size = (
+        f"{side} × {side} raw pixels averaged to one" if side > cell else f"one pixel for each cell of {cell} × {cell}"
+    )
     if what == "difference":
         text = "What differs between the two frames: noise, and anything that moved"
     else:
