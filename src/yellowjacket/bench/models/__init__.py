@@ -17,6 +17,7 @@ from yellowjacket.bench.models.sittings import Ladder, Rung, Shot, Sitting, Use
 __all__ = [
     "BlindRound", "BlindTrial", "Body", "CheckItem", "Conditions", "Decision", "Firmware", "ForeignCurve", "Frame",
     "Grade", "Job", "JurySheet", "Ladder", "Lane", "LanePicture", "Lens", "MarkedSpot", "MasterDark", "NamedKind",
-    "OtherDecision", "PairVerdict", "Patch", "PhonePass", "Placement", "PlanTemplate", "Problem", "Reading", "Record", "RememberedLimit",
+    "OtherDecision", "PairVerdict", "Patch", "PhonePass", "Placement", "PlanTemplate", "Problem", "Reading", "Record",
+    "RememberedLimit",
     "Rung", "RungDarks", "SeenFile", "Shot", "Sitting", "SittingEvent", "ToleranceProfile", "TrailEntry", "Use",
 ]  # fmt: skip
