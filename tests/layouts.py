@@ -23,18 +23,29 @@ _FORMATS = {1: "B", 2: "B", 3: "H", 4: "I", 5: "I", 10: "i"}
 _LINEAR_RAW, _MOSAIC = 34892, 32803
 
 
-def write(path: Path, data: np.ndarray, tile=None, *, active=None, iso: int = 100, exposure_s: float = 0.125) -> Path:
+def write(
+    path: Path,
+    data: np.ndarray,
+    tile=None,
+    *,
+    active=None,
+    iso: int = 100,
+    exposure_s: float = 0.125,
+    named: bool = True,
+) -> Path:
     """A DNG on disk. ``data``: uint16, 2-D, or with three samples. ``tile``: (shape, colours), None without filters."""
     samples = 1 if data.ndim == 2 else 3
     identity = [v for n in range(9) for v in (10000 if n % 4 == 0 else 0, 10000)]
     tags = [
         (254, 4, [0]), (256, 4, [data.shape[1]]), (257, 4, [data.shape[0]]), (258, 3, [16] * samples), (259, 3, [1]),
-        (262, 3, [_MOSAIC if tile else _LINEAR_RAW]), (271, 2, b"Ostrel\0"), (272, 2, b"Test\0"), (273, 4, [0]),
+        (262, 3, [_MOSAIC if tile else _LINEAR_RAW]), (273, 4, [0]),
         (277, 3, [samples]), (278, 4, [data.shape[0]]), (279, 4, [data.nbytes]), (284, 3, [1]),
         (33434, 5, [round(exposure_s * 10000), 10000]), (33437, 5, [8, 1]), (34855, 3, [iso]),
-        (50706, 1, [1, 4, 0, 0]), (50707, 1, [1, 1, 0, 0]), (50708, 2, b"Ostrel Test\0"), (50714, 4, [BLACK] * samples),
-        (50717, 4, [WHITE] * samples), (50721, 10, identity), (50728, 5, [1, 1] * 3),
+        (50706, 1, [1, 4, 0, 0]), (50707, 1, [1, 1, 0, 0]), (50714, 4, [BLACK] * samples),
+        (50717, 4, [WHITE] * samples), (50721, 10, identity), (50728, 5, [60, 100, 100, 100, 75, 100]),
     ]  # fmt: skip
+    if named:
+        tags += [(271, 2, b"Ostrel\0"), (272, 2, b"Test\0"), (50708, 2, b"Ostrel Test\0")]
     if tile:
         shape, colours = tile
         tags += [(33421, 3, list(shape)), (33422, 1, list(colours)), (50710, 1, [0, 1, 2])]
@@ -66,7 +77,7 @@ def light(shape: tuple[int, int], colours: np.ndarray) -> np.ndarray:
     return np.broadcast_to(steps, shape) * np.vectorize(FILTERS.get)(colours)
 
 
-def numbers(mean_dn: np.ndarray, rng: np.random.Generator, read_dn: float = READ_DN) -> np.ndarray:
+def numbers(mean_dn: np.ndarray, rng: np.random.Generator, read_dn: float = READ_DN, gain: float = GAIN) -> np.ndarray:
     """Photons, read noise, black, rounding."""
-    electrons = rng.poisson(mean_dn * GAIN)
-    return np.clip(np.rint(electrons / GAIN + rng.normal(BLACK, read_dn, mean_dn.shape)), 0, WHITE).astype(np.uint16)
+    electrons = rng.poisson(mean_dn * gain)
+    return np.clip(np.rint(electrons / gain + rng.normal(BLACK, read_dn, mean_dn.shape)), 0, WHITE).astype(np.uint16)

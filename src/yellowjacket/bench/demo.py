@@ -72,7 +72,7 @@ _DRAWER_9 = "Drawer 9, two bodies"
 _VERDICTS = {100: 0, 1600: 1, 6400: 1, 25600: 2}
 _FINISHED_MARKS = (1600, 6400, 25600)
 # A body with a 6×6 tile of filters, on the part of the drawer that the two bodies saw.
-_LADDER_3 = ((HOLT, LadderSpec("iso", "shutter", Exposure(160, 1 / 13, 8.0), picked=(160, 640, 2560, 10240))),)
+_LADDER_3 = ((HOLT, LadderSpec("iso", "shutter", Exposure(160, 1 / 13, 8.0), picked=(160, 640, 2500, 10000))),)
 _DRAWER_3 = "Drawer 3, other filters"
 _DRAWER_12 = "Drawer 12"
 _DRAWER_7 = "Drawer 7, second lamp"

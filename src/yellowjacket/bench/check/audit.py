@@ -12,6 +12,7 @@ from math import log2
 from django.core.cache import cache
 from django.db.models import Count, Max, Q
 
+from yellowjacket.bench.check.claims import claims_of, says_lenr
 from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.shoot.conditions import temperature_drifts
@@ -138,7 +139,15 @@ def audit(ladder: Ladder) -> Audit:
             continue
         values[rung.pk], found = _rung_audit(rung, light[rung.pk], reference)
         findings += found
-    findings += _lockups(ladder, shots)
+    taken: dict[int, list[Frame]] = defaultdict(list)
+    for shot in shots:
+        frame = _frame_of(shot)
+        if frame is not None:
+            taken[shot.rung_id].append(frame)
+    for rung in rungs:
+        for frame, claim in claims_of(ladder, rung, taken[rung.pk]):
+            findings.append(_of(frame, rung, claim.code, claim.short, f"{frame.file_name} {claim.text}"))
+    findings += _lockups(ladder, [shot for shot in shots if not says_lenr(taken[shot.rung_id])])
     if ladder.kind == Ladder.Kind.TIME:
         findings += _warmed(ladder)
     positions = {rung.pk: rung.position for rung in rungs}

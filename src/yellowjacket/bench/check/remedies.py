@@ -46,7 +46,8 @@ def reshoot_rung(rung: Rung) -> None:
 LET_BE = {
     "lenr": "the lock-up", "temperature": "the temperature", "exposure": "the exposure", "clipped": "the clipping",
     "black": "the darkness", "soft": "the softness", "moved": "the place", "light": "the change of light",
-    "white-balance": "the white balance",
+    "white-balance": "the white balance", "noise-reduction": "the noise reduction", "several": "the several exposures",
+    "contradiction": "the contradiction",
 }  # fmt: skip
 
 

@@ -185,7 +185,7 @@ def rung_warmth(ladder: Ladder) -> dict[int, Warmth]:
     for rung_id, own in frames.items():
         told = [known[frame.pk] for frame in own if frame.pk in known]
         if own and len(told) == len(own):
-            found[rung_id] = Warmth(fmean(one.celsius for one in told), told[0].source)
+            found[rung_id] = replace(told[0], celsius=fmean(one.celsius for one in told))
     return found
 
 

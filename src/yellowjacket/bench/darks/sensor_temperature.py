@@ -10,6 +10,7 @@ from django.core.files.uploadedfile import UploadedFile
 from yellowjacket.bench.models import Conditions, Frame, Ladder, Rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
+from yellowjacket.core.metadata.capture import Thermometer
 from yellowjacket.core.survey.temperature_table import temperatures_of
 
 _LONGEST_CSV_BYTES = 2_000_000
@@ -18,10 +19,11 @@ _COLDEST_C, _HOTTEST_C = -60.0, 100.0
 
 @dataclass(frozen=True, slots=True)
 class Warmth:
-    """A temperature in °C and who says so: "entered", "file", "instrument"."""
+    """A temperature in °C, who says so ("entered", "file", "instrument"), and the thermometer where the file names it."""
 
     celsius: float
     source: str
+    thermometer: Thermometer | None = None
 
 
 def warmth_of(frames: Iterable[Frame]) -> dict[int, Warmth]:
@@ -37,7 +39,8 @@ def warmth_of(frames: Iterable[Frame]) -> dict[int, Warmth]:
         if "temperature_c" in frame.overrides:
             found[frame.pk] = Warmth(float(frame.overrides["temperature_c"]), "entered")
         elif frame.temperature_c is not None:
-            found[frame.pk] = Warmth(frame.temperature_c, "file")
+            of = Thermometer(frame.temperature_of) if frame.temperature_of else None
+            found[frame.pk] = Warmth(frame.temperature_c, "file", of)
         elif frame.shot_id in shown:
             found[frame.pk] = Warmth(float(shown[frame.shot_id] or 0.0), "instrument")
     return found

@@ -145,6 +145,9 @@ class _Conditions(TypedDict, total=False):
     body: Short
     serial: Short
     firmware: list[Short]
+    layout: Short
+    shutter: list[Short]
+    compression: list[Short]
     held_on: Short
     scene: Text
     lens: Short

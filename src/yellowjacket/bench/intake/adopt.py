@@ -14,9 +14,10 @@ from django.db import transaction
 from django.utils import timezone
 from django.utils.crypto import get_random_string
 
-from yellowjacket.bench.intake import importing
+from yellowjacket.bench.intake import importing, nameless
 from yellowjacket.bench.intake import uploads as uploads_
 from yellowjacket.bench.intake.frames import add_frame
+from yellowjacket.bench.intake.nameless import UNNAMED_MAKE, UNNAMED_MODEL
 from yellowjacket.bench.intake.problems import misfit_from, note_problem, printable, same_content
 from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
@@ -105,6 +106,7 @@ def adopt_files(job: Job, progress: progress_.Progress) -> str:
     if not sitting.frames.exists():
         facts = _facts_of(sitting, files, progress)
         _store(sitting, facts, adopt([_found(n, one) for n, one in enumerate(facts)]))
+        nameless.keep_claims(sitting)
     return _summary(sitting, len(files))
 
 
@@ -113,6 +115,7 @@ def _facts_of(sitting: Sitting, files: Sequence[str], progress: progress_.Progre
     progress.begin(len(files))
     facts: list[FrameFacts] = []
     seen: dict[str, FrameFacts] = {}
+    known = nameless.known_kinds()
     for path, outcome in run_all(inspect_file, files):
         if not isinstance(outcome, FrameFacts):
             note_problem(sitting, Path(path).name, misfit_from(outcome))
@@ -120,7 +123,7 @@ def _facts_of(sitting: Sitting, files: Sequence[str], progress: progress_.Progre
             note_problem(sitting, Path(path).name, same_content(Path(seen[outcome.sha256].path).name), path)
         else:
             seen[outcome.sha256] = outcome
-            facts.append(outcome)
+            facts.append(nameless.with_name(outcome, known))
         progress.step()
     return facts
 
@@ -259,7 +262,7 @@ def _name_of(adopted: AdoptedLadder, rung: AdoptedRung) -> tuple[str, float]:
 def _body_of(adopted: AdoptedLadder) -> Body:
     """The body in the register, or a new entry as the frames describe it."""
     # What the frames do not say is filled in before it is looked for: the same frames are the same body every time.
-    make, model = adopted.make[:80] or "Unnamed", adopted.model[:80] or "body"
+    make, model = adopted.make[:80] or UNNAMED_MAKE, adopted.model[:80] or UNNAMED_MODEL
     serial = adopted.serial[:80]
     found = Body.objects.filter(make=make, model=model)
     body = found.filter(serial=serial).first() or found.filter(serial="").first()

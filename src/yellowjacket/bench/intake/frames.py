@@ -73,9 +73,13 @@ def _on_its_shot(sitting: Sitting, facts: FrameFacts, finder: ShotFinder) -> Fra
 def _other_claims(data: FrameMetadata) -> dict[str, object]:
     """What the file says besides, for people: only what it does say."""
     said: dict[str, object] = {name: getattr(data, name) for name in _OTHER_CLAIMS}
+    if data.sources.get("model") == BY_TESTER:
+        said["named_by"] = BY_TESTER
     return {name: list(value) if isinstance(value, tuple) else value for name, value in said.items() if value}
 
 
+# Who named the body of a file that does not say it.
+BY_TESTER = "tester"
 _OTHER_CLAIMS = (
     "utc_offset", "frame_counter", "bits", "lens", "focal_length_mm", "stabilisation", "drive", "white_balance",
     "contradicted",

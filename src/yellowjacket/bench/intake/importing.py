@@ -16,6 +16,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from yellowjacket import data_folder
+from yellowjacket.bench.intake import nameless
 from yellowjacket.bench.intake.frames import add_frame
 from yellowjacket.bench.intake.match_shots import ShotFinder
 from yellowjacket.bench.intake.problems import misfit_from, note_problem, printable
@@ -165,14 +166,16 @@ def import_files(job: Job, progress: progress_.Progress) -> str:
     SeenFile.note(job.sitting, [mark for path, mark in marks.items() if path in known])
     progress.begin(len(waiting))
     added, problems = 0, 0
-    finder = ShotFinder(job.sitting)
+    finder, kinds = ShotFinder(job.sitting), nameless.known_kinds()
     for path, facts in run_all(inspect_file, waiting):
         with transaction.atomic():
+            facts = nameless.with_name(facts, kinds) if isinstance(facts, FrameFacts) else facts
             record = _store_outcome(job.sitting, path, facts, finder, watched=bool(job.parameters.get("watched")))
             SeenFile.note(job.sitting, [marks[path]] if path in marks else [])
         added += isinstance(record, Frame)
         problems += isinstance(record, Problem)
         progress.step()
+    nameless.keep_claims(job.sitting)
     return summary(added, problems, len(job.parameters["files"]) - len(waiting))
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from yellowjacket import __version__
 from yellowjacket.bench.models import Frame, Grade, Ladder, Reading, Use
 from yellowjacket.bench.models.queries.readings import at_use
@@ -9,8 +12,10 @@ from yellowjacket.bench.record.kept import LimitPart, ProposalPart
 from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.metadata.capture import Compression, Shutter
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Note, Remark, in_words
+from yellowjacket.core.raw.frame import LARGE_TILE, LINEAR, MONOCHROME, QUAD
 
 
 def evidence(ladder: Ladder) -> dict[str, object]:
@@ -93,6 +98,7 @@ def conditions(ladder: Ladder) -> dict[str, object]:
         "body": str(ladder.body),
         "serial": ladder.body.serial,
         "firmware": list(firmware),
+        **_files(ladder),
         "held_on": sitting.held_on.isoformat(),
         "scene": sitting.scene,
         "lens": sitting.lens,
@@ -104,6 +110,33 @@ def conditions(ladder: Ladder) -> dict[str, object]:
         "thresholds": {criterion.key: list(criterion.thresholds) for criterion in profile.criteria},
         "judged_by": judges(ladder),
     }
+
+
+def _files(ladder: Ladder) -> dict[str, object]:
+    """How the files were made: layout of the filters, kinds of shutter and of compression, where the files say them."""
+    frames = list(
+        Frame.objects.filter(shot__rung__ladder=ladder).order_by("pk").only("layout", "shutter", "compression")
+    )
+    return {
+        "layout": frames[0].mosaic_layout.name if frames else "",
+        "shutter": sorted({frame.shutter for frame in frames} - {""}),
+        "compression": sorted({frame.compression for frame in frames} - {""}),
+    }
+
+
+def files_in_words(conditions: Mapping[str, Any]) -> str:
+    """What the conditions of a record say of its files: only what changes what they can say."""
+    layout = conditions.get("layout", "")
+    said = [_LAYOUT_WORDS.get(str(layout), "")]
+    said += [f"{kind} shutter" for kind in conditions.get("shutter", ()) if kind != Shutter.MECHANICAL]
+    said += ["lossy compression" for kind in conditions.get("compression", ()) if kind == Compression.LOSSY]
+    return ", ".join(word for word in said if word)
+
+
+_LAYOUT_WORDS = {
+    QUAD: "filters in 4×4 tiles", LARGE_TILE: "filters in 6×6 tiles", MONOCHROME: "no colour filters",
+    LINEAR: "interpolated samples, measured at output sizes only",
+}  # fmt: skip
 
 
 def judges(ladder: Ladder) -> list[str]:

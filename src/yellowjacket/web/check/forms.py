@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django import forms
 
-from yellowjacket.bench.models import Frame
+from yellowjacket.bench.models import Body, Frame
 from yellowjacket.core.exposure import notation
 from yellowjacket.web.fields import ApertureField, ShutterField
 
@@ -49,3 +49,17 @@ class SaidForm(forms.Form):
         data = self.cleaned_data
         names = {"iso": "iso", "exposure_s": "shutter", "f_number": "aperture"}
         return {name: data[field] for name, field in names.items() if data[field]}
+
+
+class BodyNameForm(forms.Form):
+    """Which body took files that do not say it: one of the register, or make and model of a new one."""
+
+    body = forms.ModelChoiceField(Body.objects.all(), required=False)
+    make = forms.CharField(max_length=80, required=False)
+    model = forms.CharField(max_length=80, required=False)
+
+    @property
+    def problem(self) -> str:
+        """What is wrong with it, in a sentence."""
+        field, errors = next(iter(self.errors.items()))
+        return f"{field.capitalize()}: {errors[0]}"

@@ -13,5 +13,6 @@ urlpatterns = [
     path("spot/<id:spot_id>/", views.spot, name="spot"),
     path("rung/<id:rung_id>/", views.rung_remedy, name="rung-remedy"),
     path("gather/", views.gather, name="gather"),
+    path("name-body/", views.name_body, name="name-body"),
     path("undo/", views.undo, name="undo"),
 ]

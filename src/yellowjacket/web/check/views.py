@@ -11,12 +11,12 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.check import audit as audit_
 from yellowjacket.bench.check import remedies
-from yellowjacket.bench.intake import adopt
-from yellowjacket.bench.models import Frame, MarkedSpot, Problem, Rung, Shot
+from yellowjacket.bench.intake import adopt, nameless
+from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
-from yellowjacket.web.check.forms import SaidForm
+from yellowjacket.web.check.forms import BodyNameForm, SaidForm
 from yellowjacket.web.refusals import or_back_to, refused
 from yellowjacket.web.sheet.grey import grey_place
 from yellowjacket.web.sheet.lines import crop_line, frames_line
@@ -51,6 +51,8 @@ def _context(page: SittingPage) -> dict[str, object]:
         spots=MarkedSpot.objects.filter(sitting=page.sitting, body=page.ladder.body),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
         in_frames=any(page.frames.values()),
+        nameless=nameless.question(page.sitting),
+        bodies=Body.objects.all(),
     )
 
 
@@ -146,6 +148,20 @@ def frame(request: HttpRequest, sitting_id: int, frame_id: int) -> HttpResponse:
             remedies.correct(one, _said(request))
         else:
             raise Refusal("Choose a remedy: extra, exclude, re-shoot, assign or correct.")
+
+    return _carry_out(request, sitting_id, action)
+
+
+@require_POST
+def name_body(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Say which body took the frames whose files do not."""
+
+    def action(page: SittingPage) -> None:
+        form = BodyNameForm(request.POST)
+        if not form.is_valid():
+            raise Refusal(form.problem)
+        said = form.cleaned_data
+        nameless.give_name(page.sitting, said["body"], said["make"], said["model"])
 
     return _carry_out(request, sitting_id, action)
 

@@ -16,6 +16,7 @@ from reportlab.platypus import Flowable, Image, Paragraph, SimpleDocTemplate, Sp
 from yellowjacket import __version__
 from yellowjacket.bench.compare.bodies import COMPARED
 from yellowjacket.bench.models import Record, Sitting
+from yellowjacket.bench.record.evidence import files_in_words
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.graphics.pdf import Placed, latin
 from yellowjacket.web.record.reports import METHODS, LadderPart, RungPart, parts_of
@@ -141,10 +142,12 @@ def _held(conditions: Mapping[str, object]) -> str:
         return ", ".join(map(str, value)) if isinstance(value, list) and value else str(value or without)
 
     celsius = conditions.get("temperature_c")
+    made = files_in_words(conditions)
+    files = f"; {made}" if made else ""
     warmth = f"{celsius:g} °C" if isinstance(celsius, float) else "temperature not noted"
     return (
         f"{said('body', '')} {said('serial', '')}, firmware {said('firmware', 'not known')}; {said('lens', 'lens not noted')}, "
-        f"{said('aperture', '')}, {said('method', '')}; {warmth}; judged by {said('judged_by', 'nobody')}"
+        f"{said('aperture', '')}, {said('method', '')}{files}; {warmth}; judged by {said('judged_by', 'nobody')}"
     )
 
 

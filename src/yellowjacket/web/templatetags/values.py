@@ -8,6 +8,7 @@ from datetime import timedelta
 
 from django import template
 
+from yellowjacket.bench.record.evidence import files_in_words as _files_in_words
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.limits.iso_limits import GRADE_LETTERS, Limit
 from yellowjacket.core.metrology.estimate import Quantity
@@ -32,6 +33,12 @@ def _number(value: float, digits: int = 3) -> str:
 def number(value: float | None, digits: int = 3) -> str:
     """A plain measured number."""
     return "" if value is None else _number(float(value), digits)
+
+
+@register.filter
+def files_in_words(conditions: Mapping[str, object]) -> str:
+    """How the files behind a record were made, where that matters; nothing where it does not."""
+    return _files_in_words(conditions)
 
 
 @register.filter

@@ -6,10 +6,12 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.darks.measure import MeasuredDarks
+from yellowjacket.bench.darks.sensor_temperature import Warmth
 from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.lenr import LenrTime
 from yellowjacket.core.limits.tolerance import LEVELS
+from yellowjacket.core.metadata.capture import Thermometer
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.sheet.charts import chart_of
@@ -86,8 +88,17 @@ def _warmth(view: TimeView) -> Line:
     cells = []
     for rung in view.rungs:
         known = view.found.warmth.get(rung.pk)
-        cells.append(Cell(f"{known.celsius:.1f}", title=_SOURCES[known.source]) if known else Cell())
-    return Line("warmth", "Sensor", "°C, mean of its darks", cells=cells)
+        cells.append(Cell(f"{known.celsius:.1f}", title=_source_in_words(known)) if known else Cell())
+    said = {known.thermometer for known in view.found.warmth.values()}
+    # A body's thermometer, or the air's, is not the sensor's: where it was stays with the numbers.
+    only = next(iter(said)) if len(said) == 1 else None
+    where = f"°C {only.words}, as the files say" if only is not None else "°C, mean of its darks"
+    return Line("warmth", "Temperature" if only not in (None, Thermometer.SENSOR) else "Sensor", where, cells=cells)
+
+
+def _source_in_words(known: Warmth) -> str:
+    words = _SOURCES[known.source]
+    return f"{words}: {known.thermometer.words}" if known.thermometer is not None else words
 
 
 def _quantity_cell(quantity: Quantity, reading_id: int | None, *, strong: bool = False) -> Cell:

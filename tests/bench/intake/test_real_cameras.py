@@ -1,0 +1,150 @@
+"""Frames of bodies that the product's own writer does not make: of every layout, without a name, with claims of their own."""
+
+import numpy as np
+import pytest
+
+from tests import layouts
+from yellowjacket.bench.check import audit
+from yellowjacket.bench.darks.sensor_temperature import warmth_of
+from yellowjacket.bench.intake import adopt as adopt_
+from yellowjacket.bench.intake import nameless
+from yellowjacket.bench.measure import run, staleness
+from yellowjacket.bench.models import Body, Firmware, Frame, NamedKind, Reading, Sitting
+from yellowjacket.bench.plan.sittings import UseSpec
+from yellowjacket.bench.record.evidence import conditions, files_in_words
+from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.metadata.capture import Thermometer
+
+pytestmark = pytest.mark.django_db
+USES = (UseSpec("Pixel level", None), UseSpec("Web", 40_000))
+SHAPE = (480, 768)
+ISOS = (100, 400, 1600)
+EVERY = {
+    "2×2": (layouts.BAYER, 1), "4×4": (layouts.QUAD, 1), "6×6": (layouts.LARGE_TILE, 1), "monochrome": (None, 1),
+    "linear": (None, 3),
+}  # fmt: skip
+
+
+def write_ladder(folder, tile, samples=1, *, names=True, isos=ISOS):
+    """Two light frames and two darks a rung: as bright at every ISO, with an eighth of the light each time."""
+    rng = np.random.default_rng(11)
+    colours = np.ones(SHAPE, int)
+    if tile:
+        (down, across), codes = tile
+        pattern = np.array(codes).reshape(down, across)
+        colours = np.tile(pattern, (SHAPE[0] // down + 1, SHAPE[1] // across + 1))[: SHAPE[0], : SHAPE[1]]
+    scene = layouts.light(SHAPE, np.ones(SHAPE, int))
+    for n, iso in enumerate(isos):
+        for repeat in range(4):
+            light = scene if repeat < 2 else scene * 0
+            mean = (
+                np.dstack([light * layouts.FILTERS[c] for c in range(3)])
+                if samples == 3
+                else light * np.vectorize(layouts.FILTERS.get)(colours)
+            )
+            data = layouts.numbers(mean, rng, gain=layouts.GAIN * 100 / iso)
+            layouts.write(folder / f"F{n}{repeat}.dng", data, tile, iso=iso, exposure_s=0.125 * 100 / iso, named=names)
+
+
+def adopt(folder="") -> Sitting:
+    return adopt_.adopt_folder(str(folder), USES, "Default")
+
+
+@pytest.mark.parametrize("layout", EVERY)
+def test_a_folder_of_every_layout_becomes_a_measured_ladder(data_folder, layout):
+    tile, samples = EVERY[layout]
+    write_ladder(data_folder / "inbox", tile, samples)
+    sitting = adopt()
+    ladder = sitting.ladders.get()
+    assert [rung.iso for rung in ladder.rungs.all()] == list(ISOS)
+    assert {frame.mosaic_layout.name for frame in sitting.frames.all()} == {layout}
+    assert not [one for one in audit.audit(ladder).findings if one.code != "soft-start"]
+    run.start_measuring(sitting)
+    assert staleness.unmeasured(ladder) == 0
+    at_web = Reading.objects.filter(
+        rung__ladder=ladder, use__name="Web", quantity="snr", channel="G", value__isnull=False
+    )
+    assert at_web.count() >= 3
+    falling = [one.value for one in at_web.filter(patch__role="grey").order_by("rung__position")]
+    assert falling == sorted(falling, reverse=True)
+    gains = Reading.objects.filter(rung__ladder=ladder, quantity="gain_e_per_dn", channel="all", value__isnull=False)
+    if samples == 3:
+        assert gains.count() == 0
+        assert "interpolated samples" in files_in_words(conditions(ladder))
+        return
+    for reading in gains:
+        assert reading.value == pytest.approx(layouts.GAIN * 100 / reading.rung.iso, rel=0.03)
+    assert gains.count() == 3
+
+
+def test_a_body_without_a_name_is_asked_for_once_and_remembered(data_folder):
+    write_ladder(data_folder / "inbox", layouts.BAYER, names=False, isos=(100, 400, 1600))
+    sitting = adopt()
+    asked = nameless.question(sitting)
+    assert (asked.frames, asked.answered, [str(one) for one in asked.taken_as]) == (12, False, ["Unnamed body"])
+    with pytest.raises(Refusal, match="make and model"):
+        nameless.give_name(sitting, None)
+    body = nameless.give_name(sitting, None, "Quillon", "Marsh")
+    assert sitting.ladders.get().body == body
+    assert Body.objects.count() == 1
+    assert nameless.question(sitting).answered
+    assert NamedKind.objects.get().body == body
+    # Files of that kind are known from now on.
+    for path in sorted((data_folder / "inbox").iterdir()):
+        path.write_bytes(path.read_bytes() + b"\0")
+    again = adopt()
+    assert again.ladders.get().body == body
+    assert nameless.question(again).answered
+    # … and it can be changed.
+    other = nameless.give_name(again, None, "Quillon", "Ford")
+    assert again.ladders.get().body == other
+    assert sitting.ladders.get().body == body
+    assert Frame.objects.filter(sitting=again).exclude(model="Ford").count() == 0
+
+
+def test_what_files_say_of_their_body_fills_the_register(data_folder, card):
+    for path in card.iterdir():
+        (data_folder / "inbox" / path.name).write_bytes(path.read_bytes())
+    adopt()
+    firmware = Firmware.objects.get()
+    assert (firmware.version, str(firmware.since), firmware.body.serial) == ("1.10", "2026-03-14", "OH-1")
+
+
+@pytest.mark.parametrize(
+    ("claims", "code", "words"),
+    [
+        ({"lenr": "on"}, "lenr", "says that LENR was on"),
+        ({"noise_reduction": "on"}, "noise-reduction", "high-ISO noise reduction was on"),
+        ({"noise_reduction": "auto"}, "noise-reduction", "high-ISO noise reduction was on"),
+        ({"several_shots": True}, "several", "several exposures"),
+        ({"claims": {"contradicted": ["iso"]}}, "contradiction", "two things of its ISO"),
+        ({"lenr": "off"}, None, ""),
+        # At an eighth of a second a body that decides by itself takes no dark.
+        ({"lenr": "auto"}, None, ""),
+        ({"shutter": "electronic", "compression": "lossy"}, None, ""),
+    ],
+)
+def test_what_files_say_is_a_finding_of_check(data_folder, card, claims, code, words):
+    for path in card.iterdir():
+        (data_folder / "inbox" / path.name).write_bytes(path.read_bytes())
+    sitting = adopt()
+    Frame.objects.filter(sitting=sitting).update(**claims)
+    ladder = sitting.ladders.get()
+    found = audit.audit(ladder).findings
+    assert {one.code for one in found} == ({code} if code else set())
+    if code:
+        assert all(words in one.text for one in found)
+        # On every rung alike, so that it is decided once.
+        assert [run_.code for run_ in audit.audit(ladder).runs] == [code]
+    assert files_in_words(conditions(ladder)) == (
+        "electronic shutter, lossy compression" if "shutter" in claims else ""
+    )
+
+
+def test_a_temperature_keeps_its_thermometer(data_folder, card):
+    for path in card.iterdir():
+        (data_folder / "inbox" / path.name).write_bytes(path.read_bytes())
+    sitting = adopt()
+    Frame.objects.filter(sitting=sitting).update(temperature_c=31.5, temperature_of="body")
+    (known, *_) = warmth_of(sitting.frames.all()).values()
+    assert (known.celsius, known.source, known.thermometer) == (31.5, "file", Thermometer.BODY)
