@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from django.db import transaction
+from django.db.models import Q
 
 from yellowjacket.bench.intake.frames import BY_TESTER
 from yellowjacket.bench.intake.match_shots import ShotFinder, candidate_from
@@ -62,8 +63,8 @@ def question(sitting: Sitting) -> Nameless | None:
 
 def _of(sitting: Sitting) -> Iterable[Frame]:
     """Frames whose files have no name, whoever gave them one since."""
-    rows = Frame.objects.filter(sitting=sitting).select_related("shot__rung__ladder__body").defer("report")
-    return [frame for frame in rows if not (frame.make or frame.model) or frame.claims.get("named_by") == BY_TESTER]
+    nobody = Q(make="", model="") | Q(claims__named_by=BY_TESTER)
+    return Frame.objects.filter(nobody, sitting=sitting).select_related("shot__rung__ladder__body").defer("report")
 
 
 @transaction.atomic

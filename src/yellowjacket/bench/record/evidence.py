@@ -90,15 +90,15 @@ def limit_from(kept: LimitPart) -> Limit:
 def conditions(ladder: Ladder) -> dict[str, object]:
     """What the limits hold for: body, firmware, lens, light, temperature, settings, profile."""
     sitting = ladder.sitting
-    frames = Frame.objects.filter(shot__rung__ladder=ladder).exclude(firmware="")
-    # The default order would join the distinct columns and make every row its own.
-    firmware = frames.order_by("firmware").values_list("firmware", flat=True).distinct()
+    frames = list(Frame.objects.filter(shot__rung__ladder=ladder).only("firmware", "layout", "shutter", "compression"))
     profile = sitting.profile.criteria
     return {
         "body": str(ladder.body),
         "serial": ladder.body.serial,
-        "firmware": list(firmware),
-        **_files(ladder),
+        "firmware": sorted({frame.firmware for frame in frames} - {""}),
+        "layout": frames[0].mosaic_layout.name if frames else "",
+        "shutter": sorted({frame.shutter for frame in frames} - {""}),
+        "compression": sorted({frame.compression for frame in frames} - {""}),
         "held_on": sitting.held_on.isoformat(),
         "scene": sitting.scene,
         "lens": sitting.lens,
@@ -109,18 +109,6 @@ def conditions(ladder: Ladder) -> dict[str, object]:
         "profile": profile.name,
         "thresholds": {criterion.key: list(criterion.thresholds) for criterion in profile.criteria},
         "judged_by": judges(ladder),
-    }
-
-
-def _files(ladder: Ladder) -> dict[str, object]:
-    """How the files were made: layout of the filters, kinds of shutter and of compression, where the files say them."""
-    frames = list(
-        Frame.objects.filter(shot__rung__ladder=ladder).order_by("pk").only("layout", "shutter", "compression")
-    )
-    return {
-        "layout": frames[0].mosaic_layout.name if frames else "",
-        "shutter": sorted({frame.shutter for frame in frames} - {""}),
-        "compression": sorted({frame.compression for frame in frames} - {""}),
     }
 
 
