@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
+from yellowjacket.core.export.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.raw.frame import Layout, RawFrame
 
 WIDTH, HEIGHT = 640, 448

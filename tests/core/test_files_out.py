@@ -9,12 +9,12 @@ import pytest
 from astropy.io import fits
 
 from tests import making
+from yellowjacket.core.export.fits import MASK_BITS, image_bytes, mask_of, read_image, table_bytes
 from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.limits.tolerance_file import ProfileFileError, profile_document, read_profile
 from yellowjacket.core.metrology.document import quantity
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
-from yellowjacket.core.raw.fits import MASK_BITS, image_bytes, mask_of, read_image, table_bytes
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.survey.documents import body_document, problem
@@ -95,7 +95,7 @@ def test_a_file_is_measured_alone_and_with_its_pair(tmp_path):
 
 def test_a_history_keeps_its_signs_in_ascii(tmp_path):
     """A card is ASCII (FITS standard 4.0, 4.1.2.1): what has a plain form is put plainly, nothing becomes a question mark."""
-    from yellowjacket.core.raw.fits import image_bytes
+    from yellowjacket.core.export.fits import image_bytes
 
     said = "from the sitting −3 °C ± 0.5, 640 × 480, Drosselgäßchen"
     path = tmp_path / "one.fits"

@@ -12,8 +12,8 @@ import numpy as np
 from yellowjacket.core.darks.hot_pixels import HotPixel
 from yellowjacket.core.patches.uniform import Proposal, propose_patches
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
+from yellowjacket.core.raw.picture_file import read_rendered
 from yellowjacket.core.raw.reader import read_frame
-from yellowjacket.core.renditions.picture import read_rendered
 from yellowjacket.simcam.bodies import BODIES
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import disturbed, specimen_drawer

@@ -16,7 +16,7 @@ import numpy as np
 from yellowjacket.benchmarks.lines import line
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeTask, measure_time
 from yellowjacket.core.darks.master import make_master
-from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
+from yellowjacket.core.export.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.raw.reader import read_frame
 
 WIDTH_PX, HEIGHT_PX = 6000, 4000

@@ -29,10 +29,10 @@ from yellowjacket.benchmarks import darks
 from yellowjacket.benchmarks import looking as looking_
 from yellowjacket.benchmarks.lines import line
 from yellowjacket.benchmarks.yardstick import measure_plainly
+from yellowjacket.core.export.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.photon_transfer.characterise import characterise_iso
-from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect

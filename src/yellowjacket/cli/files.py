@@ -32,9 +32,9 @@ from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.core.planning.plan_file import read_plan
 from yellowjacket.core.planning.shot_order import shots_of
-from yellowjacket.core.raw.frame import BAYER, FrameError
+from yellowjacket.core.raw.frame import BAYER, PICTURE_SUFFIXES, FrameError
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.renditions.picture import SUFFIXES, RenderedTask, measure_rendered
+from yellowjacket.core.renditions.picture import RenderedTask, measure_rendered
 from yellowjacket.core.survey.dark_series import FoundDarks, conclude, dark_task
 from yellowjacket.core.survey.documents import (
     body_document,
@@ -155,7 +155,7 @@ def _measure(arguments: argparse.Namespace) -> int:
         raise UsageError(f"there is no file {missing[0]}")
     problems: list[FrameError] = []
     paths = [str(path) for path in arguments.files]
-    pictures = [path for path in paths if path.lower().endswith(SUFFIXES)]
+    pictures = [path for path in paths if path.lower().endswith(PICTURE_SUFFIXES)]
     paths = [path for path in paths if path not in pictures]
     cards = {card.path: card for card in _work(card_of, paths, "looking", str, problems)}
     partners = _partners(list(cards.values()))

@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
+from yellowjacket.core.export.dng import CaptureData, DngImage, write_dng
 from yellowjacket.core.exposure.dial import SHUTTER_MARKS, mark_from_nominal
-from yellowjacket.core.raw.dng import CaptureData, DngImage, write_dng
 from yellowjacket.simcam.bodies import BodyModel
 from yellowjacket.simcam.scene import Scene, specimen_drawer
 from yellowjacket.simcam.sensor import ExposureSettings, Lamp, expose, neutral_response

@@ -2,18 +2,24 @@
 
 import numpy as np
 import pytest
+from PIL import Image
 
 from tests import layouts
 from yellowjacket.bench.check import audit
 from yellowjacket.bench.darks.sensor_temperature import warmth_of
+from yellowjacket.bench.decoding import mosaic_of
 from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.intake import nameless
+from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Firmware, Frame, NamedKind, Reading, Sitting
 from yellowjacket.bench.plan.sittings import UseSpec
 from yellowjacket.bench.record.evidence import conditions, files_in_words
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.metadata.capture import Thermometer
+from yellowjacket.core.raw.reader import read_frame
+from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import Development, develop_crop, develop_reduced
 
 pytestmark = pytest.mark.django_db
 USES = (UseSpec("Pixel level", None), UseSpec("Web", 40_000))
@@ -148,3 +154,69 @@ def test_a_temperature_keeps_its_thermometer(data_folder, card):
     Frame.objects.filter(sitting=sitting).update(temperature_c=31.5, temperature_of="body")
     (known, *_) = warmth_of(sitting.frames.all()).values()
     assert (known.celsius, known.source, known.thermometer) == (31.5, "file", Thermometer.BODY)
+
+
+def write_pictures(folder, *, body="Reed", ending=".jpg", isos=ISOS, names="P{n}{repeat}"):
+    """A camera's own pictures of the eight steps, noisier at every ISO, with Exif as a camera writes it."""
+    rng = np.random.default_rng(5)
+    shape = (480, 768)
+    steps = np.broadcast_to(0.72 * 2.0 ** -(np.arange(shape[1]) // 96), shape)[..., None] * np.ones(3)
+    for n, iso in enumerate(isos):
+        for repeat in (0, 1):
+            noisy = np.clip(steps + rng.normal(0, 0.004 * (iso / 100) ** 0.5, steps.shape), 0, 1)
+            exif = Image.Exif()
+            exif[271], exif[272] = "Quillon", body
+            # Pillow writes no Exif directory into TIFF: there the first one holds it all, as TIFF/EP has it.
+            own = exif if ending == ".tif" else exif.get_ifd(0x8769)
+            own[34855], own[33434], own[33437] = iso, 12.5 / iso, 8.0
+            own[36867] = f"2026:03:14 20:00:{10 * n + 5 * repeat:02d}"
+            picture = Image.fromarray(np.rint(255 * noisy ** (1 / 2.2)).astype(np.uint8))
+            picture.save(folder / (names.format(n=n, repeat=repeat) + ending), quality=97, exif=exif)
+
+
+@pytest.mark.parametrize("ending", [".jpg", ".tif", ".heic"])
+def test_a_folder_of_camera_pictures_becomes_a_ladder_that_is_judged_by_eye(data_folder, ending):
+    write_pictures(data_folder / "inbox", ending=ending)
+    sitting = adopt()
+    ladder = sitting.ladders.get()
+    assert (ladder.body.model, [rung.iso for rung in ladder.rungs.all()]) == ("Reed", list(ISOS))
+    assert {frame.mosaic_layout.name for frame in sitting.frames.all()} == {"picture"}
+    assert not [one for one in audit.audit(ladder).findings if one.code != "soft-start"]
+    run.start_measuring(sitting)
+    read = Reading.objects.filter(rung__ladder=ladder, value__isnull=False)
+    # Display units only: nothing of the sensor is claimed.
+    assert set(read.values_list("quantity", flat=True)) <= {"noise_luma", "noise_chroma", "grain_px", "flags"}
+    noise = [
+        one.value
+        for one in read.filter(quantity="noise_chroma", patch__role="grey", use=None).order_by("rung__position")
+    ]
+    assert len(noise) == 3
+    assert noise == sorted(noise)
+    assert files_in_words(conditions(ladder)) == "judged on camera pictures"
+
+
+def test_pictures_are_shown_as_the_camera_made_them(data_folder):
+    write_pictures(data_folder / "inbox", ending=".png")
+    sitting = adopt()
+    frame = sitting.frames.order_by("pk").first()
+    developed = Developing.of(sitting.ladders.get()).of_frame(frame, frame.shot.rung_id)
+    assert (developed.balance, developed.moved_stops) == ("as the camera made it", 0.0)
+    seen = develop_crop(mosaic_of(frame), Rect(20, 30, 300, 200), developed.how)
+    with Image.open(frame.path) as picture:
+        assert (seen == np.asarray(picture)[30:230, 20:320]).all()
+
+
+def test_beside_raw_files_their_pictures_become_a_lane(data_folder, card):
+    inbox = data_folder / "inbox"
+    for path in card.iterdir():
+        (inbox / path.name).write_bytes(path.read_bytes())
+    for name in ("F001", "F003", "F005"):
+        frame = read_frame(inbox / f"{name}.DNG")
+        how = Development(frame.layout, frame.black_dn, (1e-4, 7e-5, 1e-4), None)
+        picture = Image.fromarray(develop_reduced(frame.mosaic, 1, how))
+        picture.save(inbox / ("stranger.jpg" if name == "F005" else f"{name}.JPG"))
+    sitting = adopt()
+    assert {one.mosaic_layout.name for one in sitting.frames.all()} == {"2×2"}
+    lane = sitting.ladders.get().lanes.get()
+    assert (lane.kind, lane.pictures.count()) == ("camera", 2)
+    assert sitting.problems.get(file_name="stranger.jpg").code == "picture"

@@ -7,7 +7,7 @@ import pytest
 from PIL import Image
 
 from tests import making
-from yellowjacket.core.raw.dng import DngImage, write_dng
+from yellowjacket.core.export.dng import DngImage, write_dng
 from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.reader import read_frame, read_with_metadata

@@ -9,8 +9,9 @@ import pytest
 from PIL import Image, ImageCms
 
 from yellowjacket.core.raw.frame import FrameError
+from yellowjacket.core.raw.picture_file import read_rendered
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.renditions.picture import RenderedTask, lab_of, measure_rendered, proposed, read_rendered
+from yellowjacket.core.renditions.picture import RenderedTask, lab_of, measure_rendered, proposed
 
 AREA = (("area", Rect(16, 16, 96, 96)),)
 
@@ -115,7 +116,7 @@ def test_a_large_picture_takes_seven_bytes_a_pixel_and_a_larger_one_none(tmp_pat
     rng = np.random.default_rng(1)
     Image.fromarray(rng.integers(60, 180, (400, 400, 3), dtype=np.uint8)).resize((8000, 8000)).save(path, quality=80)
     script = (
-        "import resource, sys\nfrom pathlib import Path\nfrom yellowjacket.core.renditions.picture import read_rendered\n"
+        "import resource, sys\nfrom pathlib import Path\nfrom yellowjacket.core.raw.picture_file import read_rendered\n"
         "peak = lambda: resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024\nbefore = peak()\n"
         "shape = read_rendered(Path(sys.argv[1]), int(sys.argv[2])).shape\nprint(shape[0], shape[1], peak() - before)"
     )

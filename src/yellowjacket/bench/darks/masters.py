@@ -29,9 +29,9 @@ from yellowjacket.bench.models import Body, Frame, Job, MasterDark, Shot, Sittin
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.darks.master import FEWEST_DARKS, MasterError, make_master, subtracted, with_pedestal
 from yellowjacket.core.darks.matching import WARMTH_C, Fit, Match, Setting, matches
+from yellowjacket.core.export.dng import CaptureData, DngImage, filters_of, write_dng
+from yellowjacket.core.export.fits import Header, image_bytes, read_image
 from yellowjacket.core.exposure.dial import exact_exposure_s
-from yellowjacket.core.raw.dng import CaptureData, DngImage, filters_of, write_dng
-from yellowjacket.core.raw.fits import Header, image_bytes, read_image
 from yellowjacket.core.raw.frame import BAYER, FrameError, Layout, RawFrame
 
 

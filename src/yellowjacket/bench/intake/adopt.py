@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import shutil
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime
 from pathlib import Path
@@ -29,6 +30,7 @@ from yellowjacket.bench.models import (
     Grade,
     Job,
     Ladder,
+    Lane,
     Rung,
     Shot,
     Sitting,
@@ -40,6 +42,7 @@ from yellowjacket.bench.plan.sittings import UseSpec, number_shots, renew_checkl
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.exposure import apex, dial, notation
 from yellowjacket.core.planning.body_limits import PlanError
+from yellowjacket.core.planning.frame_to_shot import Misfit
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.planning.ladders_from_frames import (
     AdoptedLadder,
@@ -51,7 +54,8 @@ from yellowjacket.core.planning.ladders_from_frames import (
 )
 from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.core.planning.plan_file import spec_as_dict
-from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
+from yellowjacket.core.raw.first_look import FrameFacts, inspect_file, inspect_picture
+from yellowjacket.core.raw.frame import NOT_RAW, PICTURE_SUFFIXES
 
 _FASTEST_S, _SLOWEST_S = 1 / 8000, 30.0
 _TOKEN_LENGTH = 12
@@ -104,28 +108,89 @@ def adopt_files(job: Job, progress: progress_.Progress) -> str:
     sitting = job.sitting
     files: list[str] = job.parameters["files"]
     if not sitting.frames.exists():
-        facts = _facts_of(sitting, files, progress)
+        facts, pictures = _facts_of(sitting, files, progress)
         _store(sitting, facts, adopt([_found(n, one) for n, one in enumerate(facts)]))
         nameless.keep_claims(sitting)
+        _start_lanes(sitting, pictures)
     return _summary(sitting, len(files))
 
 
-def _facts_of(sitting: Sitting, files: Sequence[str], progress: progress_.Progress) -> list[FrameFacts]:
-    """What the readable files say, the same content once; the others are noted with their reason."""
+def _facts_of(
+    sitting: Sitting, files: Sequence[str], progress: progress_.Progress
+) -> tuple[list[FrameFacts], list[str]]:
+    """What the readable files say, the same content once; the others are noted with their reason.
+
+    Where there are raw files the pictures beside them are handed back; where there are none the pictures are the frames.
+    """
+    facts, others = _looked_at(sitting, files, inspect_file, progress)
+    pictures = [path for path, error in others if _is_picture(path, error)]
+    refused = [(path, error) for path, error in others if not _is_picture(path, error)]
+    if not facts and pictures:
+        facts, more = _looked_at(sitting, pictures, inspect_picture, progress)
+        refused, pictures = [*refused, *more], []
+    for path, error in refused:
+        note_problem(sitting, Path(path).name, misfit_from(error))
+    return facts, pictures
+
+
+def _is_picture(path: str, error: Exception) -> bool:
+    return getattr(error, "code", "") == NOT_RAW and path.lower().endswith(PICTURE_SUFFIXES)
+
+
+def _looked_at(
+    sitting: Sitting, files: Sequence[str], look: Callable[[str], FrameFacts], progress: progress_.Progress
+) -> tuple[list[FrameFacts], list[tuple[str, Exception]]]:
+    """Facts of the files that could be read, and what is wrong with the others; a copy is noted here."""
     progress.begin(len(files))
     facts: list[FrameFacts] = []
     seen: dict[str, FrameFacts] = {}
+    others: list[tuple[str, Exception]] = []
     known = nameless.known_kinds()
-    for path, outcome in run_all(inspect_file, files):
+    for path, outcome in run_all(look, files):
         if not isinstance(outcome, FrameFacts):
-            note_problem(sitting, Path(path).name, misfit_from(outcome))
+            others.append((path, outcome))
         elif outcome.sha256 in seen:
             note_problem(sitting, Path(path).name, same_content(Path(seen[outcome.sha256].path).name), path)
         else:
             seen[outcome.sha256] = outcome
             facts.append(nameless.with_name(outcome, known))
         progress.step()
-    return facts
+    return facts, others
+
+
+def _start_lanes(sitting: Sitting, pictures: Sequence[str]) -> None:
+    """Pictures that were written beside raw files become lanes of their ladders; those of no raw file are noted."""
+    by_stem: dict[str, Ladder] = {}
+    for frame in (
+        Frame.objects.filter(sitting=sitting, shot__isnull=False).select_related("shot__rung__ladder").defer("report")
+    ):
+        if frame.shot is not None:
+            by_stem[_stem(frame.path)] = frame.shot.rung.ladder
+    own: dict[Ladder, list[str]] = defaultdict(list)
+    for path in pictures:
+        ladder = by_stem.get(_stem(path))
+        if ladder is not None:
+            own[ladder].append(path)
+        else:
+            note_problem(sitting, Path(path).name, _PICTURE_ALONE, path)
+    lanes = [
+        [Lane.objects.create(ladder=ladder, kind=Lane.Kind.CAMERA, name=_CAMERA_LANE).pk, files]
+        for ladder, files in own.items()
+    ]
+    if lanes:
+        queue.start(sitting, Job.Kind.LANE, lanes=lanes)
+
+
+_CAMERA_LANE = "camera pictures"
+_PICTURE_ALONE = Misfit(
+    "picture", "is a picture, and no raw file of its name is here.",
+    "Add it to a lane on the Look page, or adopt a folder of pictures alone.",
+)  # fmt: skip
+
+
+def _stem(path: str) -> str:
+    """Folder and name without the ending: two cards may hold equal names."""
+    return str(Path(path).with_suffix("")).casefold()
 
 
 def _summary(sitting: Sitting, files: int) -> str:

@@ -14,6 +14,7 @@ from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.rendering.develop import GREY_TARGET, PLAIN, Development, gains_from_grey
 
 BY_GREY, BY_FILE, BY_NOTHING = "from the grey patch", "the file's own", "none: the file names no neutral"
+BY_CAMERA = "as the camera made it"
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +56,8 @@ class Developing:
 
     def of_frame(self, frame: Frame, rung_id: int, switches: Switches = Switches()) -> Developed:
         """How a rung's frame is developed. Without a grey patch the file's own neutral and levels serve."""
+        if frame.mosaic_layout.rendered:
+            return _as_it_was_made(frame, switches)
         reference, own = self.grey.get(self.reference_id or 0), self.grey.get(rung_id)
         moved, balance = 0.0, BY_GREY
         if reference is None or not switches.balanced:
@@ -80,6 +83,15 @@ class Developing:
     def clean(self, frame: Frame, switches: Switches = Switches()) -> Development:
         """How a frame of the reference rung is developed."""
         return self.of_frame(frame, self.reference_id or 0, replace(switches, push_stops=0.0)).how
+
+
+def _as_it_was_made(frame: Frame, switches: Switches) -> Developed:
+    """A camera's own picture: its codes as they are, pushed where that is asked for."""
+    gain = 2.0**switches.push_stops / frame.white_dn
+    how = Development(
+        frame.mosaic_layout, dict(frame.black_dn), (gain, gain, gain), None, switches.developer, switches.monochrome
+    )
+    return Developed(how, 0.0, BY_CAMERA)
 
 
 def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:

@@ -26,6 +26,7 @@ from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Pat
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
+from yellowjacket.core.raw.frame import PICTURE_SUFFIXES
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.patch import UNIFORM
 from yellowjacket.core.registration.similarity import Similarity, scaled_to
@@ -39,7 +40,6 @@ from yellowjacket.core.renditions.match import (
     effect_from,
     examine,
 )
-from yellowjacket.core.renditions.picture import SUFFIXES
 
 _MOST_PICTURES = 400
 # Patches whose noise and colour are held against the frame as is.
@@ -149,8 +149,8 @@ def add_pictures(lane: Lane, uploads: Iterable[UploadedFile]) -> Job:
     stored, refused = [], []
     for upload in list(uploads)[:_MOST_PICTURES]:
         name = upload.name or "a file"
-        if not name.lower().endswith(SUFFIXES):
-            refused.append(f"{name} is none of {', '.join(sorted({s.lstrip('.') for s in SUFFIXES}))}")
+        if not name.lower().endswith(PICTURE_SUFFIXES):
+            refused.append(f"{name} is none of {', '.join(sorted({s.lstrip('.') for s in PICTURE_SUFFIXES}))}")
         elif (upload.size or 0) > settings.UPLOAD_MAX_BYTES:
             refused.append(f"{name} is larger than {settings.UPLOAD_MAX_BYTES // 1024**2} MB")
         else:
@@ -163,16 +163,22 @@ def add_pictures(lane: Lane, uploads: Iterable[UploadedFile]) -> Job:
 @handles(Job.Kind.LANE)
 def match_pictures(job: Job, progress: progress_.Progress) -> str:
     """The job: find frame and place of every picture, then measure what the lane did. Returns a summary."""
-    lane = Lane.objects.select_related("ladder__sitting", "ladder__body").get(pk=job.parameters["lane"])
+    asked = job.parameters.get("lanes") or [[job.parameters["lane"], job.parameters["files"]]]
+    progress.begin(sum(len(files) for _, files in asked))
+    return "; ".join(_matched(lane, files, progress) for lane, files in asked)
+
+
+def _matched(lane_id: int, files: Sequence[str], progress: progress_.Progress) -> str:
+    """Place the pictures of one lane and measure what it did."""
+    lane = Lane.objects.select_related("ladder__sitting", "ladder__body").get(pk=lane_id)
     known = set(lane.pictures.values_list("path", flat=True))
-    waiting = [path for path in job.parameters["files"] if path not in known]
+    waiting = [path for path in files if path not in known]
     frames = tuple(
         Known(frame.pk, frame.shot.rung_id, frame.path, frame.iso or 0, frame.exposure_s or 0.0, frame.captured_at)
         for frame in _light(lane.ladder)
         if frame.shot is not None
     )
     rungs = tuple((rung.pk, rung.iso, rung.exposure_s) for rung in lane.ladder.rungs.all())
-    progress.begin(len(waiting))
     added, problems = 0, 0
     tasks = [PictureTask(path, Path(path).name, frames, rungs) for path in waiting]
     for task, found in run_all(examine, tasks):

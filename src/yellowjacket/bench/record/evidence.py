@@ -15,7 +15,7 @@ from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.metadata.capture import Compression, Shutter
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Note, Remark, in_words
-from yellowjacket.core.raw.frame import LARGE_TILE, LINEAR, MONOCHROME, QUAD
+from yellowjacket.core.raw.frame import LARGE_TILE, LINEAR, MONOCHROME, PICTURE, QUAD
 
 
 def evidence(ladder: Ladder) -> dict[str, object]:
@@ -123,7 +123,7 @@ def files_in_words(conditions: Mapping[str, Any]) -> str:
 
 _LAYOUT_WORDS = {
     QUAD: "filters in 4×4 tiles", LARGE_TILE: "filters in 6×6 tiles", MONOCHROME: "no colour filters",
-    LINEAR: "interpolated samples, measured at output sizes only",
+    LINEAR: "interpolated samples, measured at output sizes only", PICTURE: "judged on camera pictures",
 }  # fmt: skip
 
 

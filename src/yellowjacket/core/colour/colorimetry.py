@@ -142,15 +142,6 @@ def delta_e_2000(first: NDArray[np.float64], second: NDArray[np.float64]) -> NDA
     return np.asarray(deltaE_ciede2000(first, second), dtype=np.float64)
 
 
-def linear_of_srgb(encoded: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Light of sRGB values, both as a share of display white, any shape (IEC 61966-2-1; from memory).
-
-    >>> linear_of_srgb(np.array([0.0, 0.04045, 0.5, 1.0])).round(4).tolist()
-    [0.0, 0.0031, 0.214, 1.0]
-    """
-    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
-
-
 def lab_of_linear_srgb(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     """CIELAB of linear sRGB against its white, D65 (CIE 15:2018, 8.2.1), shape (…, 3); negatives are kept.
 

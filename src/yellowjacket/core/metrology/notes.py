@@ -196,6 +196,7 @@ class Missing(Enum):
     NOT_ON_REFERENCE = "not measured on the reference rung"
     REFERENCE_WITHOUT_DETAIL = "the reference rung shows no detail here"
     NO_COLOUR_FILTERS = "this sensor has no colour filters, so it sees no colour"
+    CAMERA_PICTURE = "this is the camera's own picture: no number of its sensor is left in it"
     DEMOSAICED = "the file holds interpolated samples, not pixels: noise is read at output sizes only"
     TEXTURE_CHANNEL_DARK = "a channel of the textured patch has no signal above black"
     PATCH_OUTSIDE = "the patch lies outside this frame: move it"

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass
 from pathlib import Path
 
 from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.raw.dark_or_light import looks_dark
-from yellowjacket.core.raw.frame import FrameError, Layout, sha256_of
+from yellowjacket.core.raw.frame import FrameError, Layout, RawFrame, sha256_of
 from yellowjacket.core.raw.frame_report import FrameReport, look_at
-from yellowjacket.core.raw.reader import read_with_metadata
+from yellowjacket.core.raw.reader import read_claims, read_picture_frame, read_with_metadata
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,9 +44,19 @@ def inspect_file(path: str) -> FrameFacts:
         ) from error
     # Before it is read: what is written to it afterwards shows as a change.
     stat = where.stat() if where.is_file() else None
-    frame, metadata = read_with_metadata(where)
+    return _facts(where, stat, *read_with_metadata(where))
+
+
+def inspect_picture(path: str) -> FrameFacts:
+    """The same of a rendered picture, where there are no raw files. Raises FrameError when it cannot be used."""
+    where = Path(path)
+    stat = where.stat() if where.is_file() else None
+    return _facts(where, stat, read_picture_frame(where), read_claims(where))
+
+
+def _facts(where: Path, stat: os.stat_result | None, frame: RawFrame, metadata: FrameMetadata) -> FrameFacts:
     return FrameFacts(
-        path=path,
+        path=str(where),
         sha256=sha256_of(where),
         size_bytes=stat.st_size if stat else 0,
         mtime_ns=stat.st_mtime_ns if stat else 0,

@@ -13,6 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 BAYER, QUAD, LARGE_TILE, MONOCHROME, LINEAR = "2×2", "4×4", "6×6", "monochrome", "linear"
+# What a camera or a converter has rendered already: linear light of its sRGB codes, white at the top code.
+PICTURE = "picture"
+# What is read as a picture where it is no raw file.
+PICTURE_SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif")
 # The first green of any layout: what stands for luminance where one channel must.
 GREENS = ("G1", "G", "M")
 # Every name a channel can have, in the order they are shown in.
@@ -21,6 +25,10 @@ _HASH_BLOCK_BYTES = 1 << 20
 
 
 Value = TypeVar("Value")
+
+
+# Code of the error for a file that LibRaw does not know.
+NOT_RAW = "not-raw"
 
 
 class FrameError(Exception):
@@ -90,6 +98,11 @@ class Layout:
     def demosaiced(self) -> bool:
         """Whether somebody interpolated the numbers before they were written: no pixel has its own noise any more."""
         return self.samples > 1
+
+    @property
+    def rendered(self) -> bool:
+        """Whether a camera or converter made a picture of it: no number of it is one of the sensor."""
+        return self.name == PICTURE
 
     @property
     def step(self) -> int:

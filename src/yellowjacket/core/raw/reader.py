@@ -17,6 +17,7 @@ import numpy as np
 import rawpy
 from numpy.typing import NDArray
 
+from yellowjacket.core.exposure.srgb import linear_of_srgb
 from yellowjacket.core.metadata.capture import (
     FrameMetadata,
     color_matrix,
@@ -28,7 +29,19 @@ from yellowjacket.core.metadata.capture import (
     wanted,
 )
 from yellowjacket.core.metadata.tags import Tag, read_tags
-from yellowjacket.core.raw.frame import BAYER, LARGE_TILE, LINEAR, MONOCHROME, QUAD, FrameError, Layout, RawFrame
+from yellowjacket.core.raw.frame import (
+    BAYER,
+    LARGE_TILE,
+    LINEAR,
+    MONOCHROME,
+    NOT_RAW,
+    PICTURE,
+    PICTURE_SUFFIXES,
+    QUAD,
+    FrameError,
+    Layout,
+    RawFrame,
+)
 
 # LibRaw's colour index for a sensor without filters.
 _NO_FILTER = 6
@@ -45,7 +58,37 @@ def read_frame(path: Path) -> RawFrame:
 
     Raises FrameError for files that are empty, cut short, not raw, or of colours that nothing here can sort.
     """
-    return _frame(path, _opened(path), None)
+    try:
+        return _frame(path, _opened(path), None)
+    except FrameError as error:
+        if error.code != NOT_RAW or path.suffix.lower() not in PICTURE_SUFFIXES:
+            raise
+    return read_picture_frame(path)
+
+
+def is_raw(path: Path) -> bool:
+    """Whether LibRaw knows the file as raw, whatever its name says."""
+    try:
+        return _opened(path) is not None
+    except FrameError:
+        return False
+
+
+def read_picture_frame(path: Path) -> RawFrame:
+    """A rendered picture as a frame: linear light of its codes in three samples, sixteen bits, white at the top.
+
+    No number of it is one of the sensor; every code of eight bits has a number of its own. Raises FrameError.
+    """
+    from yellowjacket.core.raw.picture_file import read_rendered
+
+    light = np.rint(linear_of_srgb(np.arange(256) / 255) * _PICTURE_WHITE).astype(np.uint16)
+    picture = read_rendered(path)
+    layout = Layout(PICTURE, (("R", "G", "B"),), 3)
+    numbers = light[picture].reshape(picture.shape[0], -1)
+    return RawFrame(numbers, layout, dict.fromkeys("RGB", 0.0), float(_PICTURE_WHITE), None, None)
+
+
+_PICTURE_WHITE = 65535
 
 
 def read_with_metadata(path: Path) -> tuple[RawFrame, FrameMetadata]:
@@ -148,7 +191,7 @@ def _opened(path: Path) -> Any:
         # No header that LibRaw knows. A damaged raw file keeps its header and fails later, when decoded.
         raise FrameError(
             path,
-            "not-raw",
+            NOT_RAW,
             "is not a raw file that can be read here.",
             "Import the raw file of this shot, or convert it to DNG without changing its numbers.",
         ) from error

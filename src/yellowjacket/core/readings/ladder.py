@@ -236,10 +236,12 @@ def _drifts(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[np
     grey = _patch_colour(rung.grey_as_filed, reference.grey_as_filed)
     corrected = _patch_colour(rung.grey_dn, reference.grey_dn)
     found: dict[str, Quantity]
-    if rung.key == reference.key:
-        found = dict.fromkeys(_DRIFTS, _NONE_HERE)
+    if "M" in reference.grey_dn:
+        found = dict.fromkeys(_DRIFTS, missing(Missing.NO_COLOUR_FILTERS))
     elif grey is None:
         found = dict.fromkeys(_DRIFTS, _no_grey(rung, reference))
+    elif rung.key == reference.key:
+        found = dict.fromkeys(_DRIFTS, _NONE_HERE)
     else:
         own, base = grey.own, grey.reference
         found = {

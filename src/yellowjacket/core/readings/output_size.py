@@ -97,7 +97,7 @@ def appearances(
     why: Sequence[Note],
 ) -> Iterator[Reading]:
     """Luma noise, chroma noise and grain of a patch at every size; ``why`` there is none, if so."""
-    planes = [{c: rect.cells(frame, c) for c in frame.channels} for frame in light[:2]]
+    planes = [{c: rect.cells(frame, c) for c in frame.channels} for frame in light[:2]] if not why else []
     cell = light[0].layout.cell
     for size in sizes:
         if how is None or why:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
+from yellowjacket.core.image_quality.visual_noise import Rendering
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
@@ -19,7 +20,7 @@ from yellowjacket.core.photon_transfer.characterise import IsoFindings, characte
 from yellowjacket.core.raw.frame import FrameError, Layout, RawFrame, first_green
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.readings.output_size import Size, UseSize, ratios_at_uses, sizes_of
+from yellowjacket.core.readings.output_size import Size, UseSize, appearances, ratios_at_uses, sizes_of
 from yellowjacket.core.readings.patch import (
     UNIFORM,
     Noise,
@@ -30,7 +31,7 @@ from yellowjacket.core.readings.patch import (
     patch_readings,
     without_full,
 )
-from yellowjacket.core.readings.scene import Known, scene_readings
+from yellowjacket.core.readings.scene import SEEN, Known, scene_readings
 from yellowjacket.core.readings.sensor import habits, headroom, rung_readings
 
 # Quantities that averaging to a use's size improves.
@@ -86,6 +87,8 @@ def measure_rung(task: RungTask) -> RungResult:
 def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ...]:
     """The same from frames that are read already: one or more light frames, none or more darks, all of one size."""
     layout = light[0].layout
+    if layout.rendered:
+        return _of_pictures(light, task)
     width, height = task.picture or light[0].size
     sizes = sizes_of(width * height, task.uses)
     if task.known is not None:
@@ -119,6 +122,29 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
         readings.append(headroom(found, task.patches, noise))
     readings += scene_readings(light, task.patches, noise, known, sizes, height)
     return tuple(_as_far_as_told(readings, layout))
+
+
+def _of_pictures(light: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ...]:
+    """Of what a camera has rendered: its noise as it looks, in display units, and no number of the sensor."""
+    width, height = task.picture or light[0].size
+    sizes = sizes_of(width * height, task.uses)
+    white = light[0].white_dn
+    how = Rendering(light[0].black_dn, (1 / white, 1 / white, 1 / white), np.eye(3))
+    readings = [Reading(None, GREEN, Measurand.SHADOW_SNR, missing(Missing.CAMERA_PICTURE))]
+    for patch in task.patches:
+        if not patch.rect.fits(*light[0].size):
+            why: tuple[Note, ...] = (Note(Missing.PATCH_OUTSIDE_FRAME, (patch.name, *light[0].size)),)
+        else:
+            why = () if len(light) > 1 else (Note(Missing.NO_PAIR),)
+        if patch.role in SEEN:
+            readings += [
+                replace(
+                    one, method=f"two of the camera's own pictures, in display units, {one.method.rpartition(', ')[2]}"
+                )
+                for one in appearances(light, patch.name, patch.rect, how, sizes, why)
+            ]
+            readings.append(Reading(patch.name, GREEN, Measurand.SNR, missing(Missing.CAMERA_PICTURE)))
+    return tuple(readings)
 
 
 # Of interpolated samples: what would be said of single pixels, or counted in electrons by their noise.

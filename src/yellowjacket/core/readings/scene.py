@@ -17,7 +17,7 @@ from yellowjacket.core.readings.output_size import Size, appearances, detail_of,
 from yellowjacket.core.readings.patch import Noise, PatchSpec
 
 # Roles shown in the developed picture, and textures.
-_SEEN = ("grey", "shadow", "other")
+SEEN = ("grey", "shadow", "other")
 _TEXTURES = ("texture", "colour_texture")
 
 
@@ -46,7 +46,7 @@ def scene_readings(
     how = rendering_of(light[0], known.black_dn, known.grey_dn)
     for patch in patches:
         why = next((one for channel in light[0].channels if (one := _why_not(noise[patch.name, channel]))), ())
-        if patch.role in _SEEN:
+        if patch.role in SEEN:
             readings += appearances(light, patch.name, patch.rect, how, sizes, why)
         elif patch.role in _TEXTURES:
             coloured = patch.role == "colour_texture"

@@ -15,7 +15,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour.colorimetry import camera_to_srgb, linear_of_srgb, rgb_of
+from yellowjacket.core.colour.colorimetry import camera_to_srgb, rgb_of
+from yellowjacket.core.exposure.srgb import linear_of_srgb
 from yellowjacket.core.raw.frame import BAYER, Layout, cells_of
 from yellowjacket.core.raw.rect import Rect
 

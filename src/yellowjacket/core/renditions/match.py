@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
+from yellowjacket.core.raw.picture_file import Picture, read_rendered, size_of
 from yellowjacket.core.raw.reader import read_claims, read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.registration.similarity import Grey, NoMatch, Similarity
@@ -27,7 +28,6 @@ from yellowjacket.core.renditions.finish import (
     same_noise,
     upright,
 )
-from yellowjacket.core.renditions.picture import Picture, read_rendered, size_of
 
 # Raw pixels of the middle of a frame by which its noise is recognised, and how many frames are tried.
 _RECOGNISED_PX = 512

@@ -5,8 +5,6 @@ A converter has been over them: sharpening, noise reduction, a curve. They are n
 
 from __future__ import annotations
 
-import contextlib
-import io
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,34 +12,24 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import ExifTags, Image, ImageCms, ImageOps, UnidentifiedImageError
-from pillow_heif import register_heif_opener
 
-from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb, linear_of_srgb
+from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
+from yellowjacket.core.exposure.srgb import linear_of_srgb
 from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.document import Document, quantity
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import without_plane
 from yellowjacket.core.raw.frame import FrameError, sha256_of
+from yellowjacket.core.raw.picture_file import Picture, read_rendered
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import LUMINANCE, averaged, display_encoded
 
-SUFFIXES = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".heic", ".heif")
-# More are refused before anything is decoded: 150 MP is the largest body, and a worker takes 7 bytes a pixel.
-MOST_PIXELS = 220_000_000
-_BAND_PX = 256
-# Exif orientations that stand on a side (CIPA DC-008, Orientation).
-_ON_ITS_SIDE = (5, 6, 7, 8)
 _PROPOSED, _TILE_PX = 12, 32
 _LEAST_SIDE_PX = 16
 # L* between which a picture neither clips nor drowns.
 _DARKEST, _LIGHTEST = 5.0, 95.0
 
-Picture = NDArray[np.uint8]
-register_heif_opener()
-# The bound is ours, and asked first.
-Image.MAX_IMAGE_PIXELS = MOST_PIXELS
 _LINEAR = linear_of_srgb(np.arange(256) / 255).astype(np.float32)
 
 
@@ -52,65 +40,6 @@ class RenderedTask:
     path: str
     partner: str | None
     patches: tuple[tuple[str, Rect], ...]
-
-
-def read_rendered(path: Path, most_pixels: int = 0) -> Picture:
-    """A rendered picture as sRGB, uint8 (height, width, 3), upright; an embedded profile is followed.
-
-    ``most_pixels``: where fewer do, a JPEG that has more is decoded to a half, a quarter or an eighth of its sides; 0 for
-    all. Takes seven bytes a pixel at most. Raises FrameError for what is no picture, is cut short, or so large that decoding
-    it would take the machine's memory.
-    """
-    try:
-        with Image.open(path) as picture:
-            require_bearable(path, picture.width, picture.height)
-            if most_pixels and picture.width * picture.height > most_pixels:
-                half = math.ceil(math.log2(picture.width * picture.height / most_pixels) / 2)
-                picture.draft("RGB", (picture.width >> half, picture.height >> half))
-            ImageOps.exif_transpose(picture, in_place=True)
-            return _in_bands(_in_srgb(picture))
-    except (UnidentifiedImageError, Image.DecompressionBombError) as error:
-        raise FrameError(path, "not-a-picture", "is no picture that can be read.", "Export it again.") from error
-    except (OSError, SyntaxError, ValueError) as error:
-        raise FrameError(path, "truncated", "is cut short or damaged.", "Copy or export it again.") from error
-
-
-def require_bearable(path: Path, width: int, height: int) -> None:
-    """Raise FrameError for a picture of more pixels than are decoded; asked before it is."""
-    if width * height > MOST_PIXELS:
-        raise FrameError(
-            path, "size", f"has {width * height / 1e6:.0f} megapixels; {MOST_PIXELS / 1e6:.0f} at most are read.",
-            "Export it smaller.",
-        )  # fmt: skip
-
-
-def size_of(path: Path) -> tuple[int, int]:
-    """Width and height of a rendered picture, upright, from its head alone. Raises FrameError like read_rendered."""
-    try:
-        with Image.open(path) as picture:
-            turned = picture.getexif().get(ExifTags.Base.Orientation, 1) in _ON_ITS_SIDE
-            return (picture.height, picture.width) if turned else picture.size
-    except (OSError, SyntaxError, ValueError) as error:
-        raise FrameError(path, "not-a-picture", "is no picture that can be read.", "Export it again.") from error
-
-
-def _in_bands(picture: Image.Image) -> Picture:
-    """The pixels as an array: a band at a time, as the library's own way holds them three times over."""
-    found = np.empty((picture.height, picture.width, 3), np.uint8)
-    for top in range(0, picture.height, _BAND_PX):
-        bottom = min(top + _BAND_PX, picture.height)
-        found[top:bottom] = np.asarray(picture.crop((0, top, picture.width, bottom)))
-    return found
-
-
-def _in_srgb(picture: Image.Image) -> Image.Image:
-    profile = picture.info.get("icc_profile")
-    if profile and picture.mode == "RGB":
-        with contextlib.suppress(ImageCms.PyCMSError):
-            ImageCms.profileToProfile(
-                picture, ImageCms.ImageCmsProfile(io.BytesIO(profile)), ImageCms.createProfile("sRGB"), inPlace=True
-            )
-    return picture if picture.mode == "RGB" else picture.convert("RGB")
 
 
 def lab_of(picture: Picture) -> NDArray[np.float64]:

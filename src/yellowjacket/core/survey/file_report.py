@@ -10,14 +10,12 @@ import numpy as np
 
 from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.metrology.document import Document
-from yellowjacket.core.raw.frame import FrameError, RawFrame, sha256_of
+from yellowjacket.core.raw.frame import PICTURE, PICTURE_SUFFIXES, FrameError, RawFrame, sha256_of
 from yellowjacket.core.raw.histograms import CODES, add_histogram
-from yellowjacket.core.raw.reader import read_frame, read_metadata
-from yellowjacket.core.renditions.picture import SUFFIXES, size_of
+from yellowjacket.core.raw.picture_file import size_of
+from yellowjacket.core.raw.reader import is_raw, read_frame, read_metadata
 
 INSPECTION = "yellowjacket-inspection/1"
-# Layout of what a camera or a converter has rendered already.
-PICTURE = "picture"
 _CLAIMS = (
     "make", "model", "serial", "firmware", "iso", "exposure_s", "f_number", "captured_at", "utc_offset", "temperature_c",
     "temperature_of", "lenr", "noise_reduction", "shutter", "compression", "several_shots", "frame_counter", "lens",
@@ -51,7 +49,7 @@ def report_of(path: str) -> Document:
     claims = read_metadata(where)
     report |= _claims(claims)
     try:
-        if path.lower().endswith(SUFFIXES):
+        if path.lower().endswith(PICTURE_SUFFIXES) and not is_raw(where):
             width, height = size_of(where)
             return report | {"layout": PICTURE, "width": width, "height": height}
         return report | _seen(read_frame(where), claims)

@@ -13,7 +13,7 @@ from PIL import Image
 
 from yellowjacket.bench.darks import measure
 from yellowjacket.core.darks.hot_pixels import KINDS, TRANSIENT, PixelTable
-from yellowjacket.core.raw.fits import MASK_BITS, Header, image_bytes, mask_of, table_bytes
+from yellowjacket.core.export.fits import MASK_BITS, Header, image_bytes, mask_of, table_bytes
 from yellowjacket.web.sitting_page import SittingPage
 
 CSV_COLUMNS = (
