@@ -52,6 +52,7 @@ from yellowjacket.core.survey.exposure_ladders import (
 )
 from yellowjacket.core.survey.file_report import inspection, lines_of, report_of
 from yellowjacket.core.survey.iso_ladders import FoundIsoLimits, iso_ladder_task, iso_limits, measured_rung
+from yellowjacket.core.survey.sessions import could_be_frame
 from yellowjacket.core.survey.single_frame import FrameTask, NamedRect, measure_file, measurement
 from yellowjacket.core.survey.sort import BodyTasks, Card, card_of, sort_cards
 from yellowjacket.core.survey.temperature_table import read_temperatures
@@ -61,8 +62,6 @@ from yellowjacket.simcam.sensor import ExposureSettings, Lamp
 from yellowjacket.simcam.truth import truth_of
 
 FINE, NOTHING, USAGE, SOME_FAILED = 0, 1, 2, 3
-# Files that lie beside frames and are none.
-_NO_FRAMES = {".json", ".txt", ".md", ".csv", ".xmp", ".html", ".pdf", ".log", ".ini", ".db", ".yaml", ".toml"}
 Item = TypeVar("Item")
 Result = TypeVar("Result")
 
@@ -363,7 +362,7 @@ def _files_in(folders: Sequence[Path]) -> list[str]:
             raise UsageError(f"there is no folder {folder}")
         for path in sorted(folder.rglob("*")):
             hidden = any(part.startswith(".") for part in path.relative_to(folder).parts)
-            if path.is_file() and not hidden and path.suffix.lower() not in _NO_FRAMES:
+            if path.is_file() and not hidden and could_be_frame(path.name):
                 found.append(str(path))
     if not found:
         raise UsageError("these folders hold no files that could be frames")

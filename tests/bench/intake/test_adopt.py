@@ -169,7 +169,7 @@ def test_what_makes_no_ladder_says_so(client, data_folder):
     (data_folder / "inbox" / "list.txt").write_text("no frame")
     page = client.post("/adopt/", {"folder": ""}, follow=True).content.decode()
     assert "No ladder could be made" in page
-    assert "list.txt" in page
+    assert "passed over: 1 .txt" in page
     sitting = Sitting.objects.get()
     # Its other pages lead back to what happened instead of failing.
     for step in ("plan", "shoot", "check", "measure", "look", "record"):

@@ -1,10 +1,13 @@
 """Frames of bodies that the product's own writer does not make: of every layout, without a name, with claims of their own."""
 
+from datetime import datetime
+from fractions import Fraction
+
 import numpy as np
 import pytest
 from PIL import Image
 
-from tests import layouts
+from tests import containers, layouts, making
 from yellowjacket.bench.check import audit
 from yellowjacket.bench.darks.sensor_temperature import warmth_of
 from yellowjacket.bench.decoding import mosaic_of
@@ -12,7 +15,7 @@ from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.intake import nameless
 from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.measure import run, staleness
-from yellowjacket.bench.models import Body, Firmware, Frame, NamedKind, Reading, Sitting
+from yellowjacket.bench.models import Body, Firmware, Frame, Ladder, NamedKind, Reading, Sitting
 from yellowjacket.bench.plan.sittings import UseSpec
 from yellowjacket.bench.record.evidence import conditions, files_in_words
 from yellowjacket.bench.refusal import Refusal
@@ -220,3 +223,62 @@ def test_beside_raw_files_their_pictures_become_a_lane(data_folder, card):
     lane = sitting.ladders.get().lanes.get()
     assert (lane.kind, lane.pictures.count()) == ("camera", 2)
     assert sitting.problems.get(file_name="stranger.jpg").code == "picture"
+
+
+def scattered(inbox, card):
+    """A card as it comes: an ISO ladder, the same by another body the day after, two strays, and what is no frame."""
+    for path in card.iterdir():
+        (inbox / path.name).write_bytes(path.read_bytes())
+    rng = np.random.default_rng(3)
+    for n, iso in enumerate((100, 200, 400)):
+        for repeat in (0, 1):
+            moment = datetime(2026, 3, 15, 9, n, 10 * repeat)
+            making.write(
+                inbox / f"G{n}{repeat}.DNG", making.shot(iso, rng), iso=iso, model="Fen", serial="OF-2", captured_at=moment,
+                exposure_s=Fraction(1, 8 * iso // 100),
+            )  # fmt: skip
+    making.write(inbox / "stray.dng", making.shot(100, rng), captured_at=datetime(2025, 12, 24, 18, 0))
+    for name in ("clip.MOV", "F001.xmp", "F002.xmp", "notes.txt", ".hidden.dng"):
+        (inbox / name).write_bytes(b"nothing of interest")
+
+
+def test_a_folder_of_several_tests_is_offered_to_be_taken_or_left(data_folder, card, client):
+    scattered(data_folder / "inbox", card)
+    sitting = adopt()
+    job = sitting.jobs.get()
+    assert job.message == "3 tests were found in 19 files; passed over: 2 .xmp, 1 .mov, 1 .txt"
+    assert [(title, what, len(files)) for title, _, what, files in job.parameters["sessions"]] == [
+        ("Ostrel Heath", "too few frames for a ladder", 1), ("Ostrel Heath", "3 ISO settings", 12),
+        ("Ostrel Fen", "3 ISO settings", 6),
+    ]  # fmt: skip
+    assert not sitting.frames.exists()
+    page = client.get(f"/sittings/{sitting.pk}/adopting/").content.decode()
+    assert page.count("checked") == 2
+    assert "24 Dec 2025" in page
+    answer = client.post(f"/sittings/{sitting.pk}/take-tests/", {"session": ["1", "2"]})
+    assert answer.status_code == 302
+    assert sorted(str(ladder.body) for ladder in Ladder.objects.all()) == ["Ostrel Fen", "Ostrel Heath"]
+    assert sorted(one.frames.count() for one in Sitting.objects.all()) == [6, 12]
+    with pytest.raises(Refusal, match="taken in already"):
+        adopt_.take(sitting, [1])
+
+
+def test_leaving_all_of_a_folder_leaves_nothing_behind(data_folder, card, client):
+    scattered(data_folder / "inbox", card)
+    sitting = adopt()
+    with pytest.raises(Refusal, match="Tick the tests"):
+        adopt_.take(sitting, [17])
+    client.post(f"/sittings/{sitting.pk}/take-tests/", {"leave": "yes"})
+    assert not Sitting.objects.exists()
+
+
+def test_a_thousand_files_are_sorted_by_their_tags_alone(data_folder, card):
+    """Nothing is decoded for sorting: files whose pixels are cut off are sorted like the others."""
+    inbox = data_folder / "inbox"
+    whole = (card / "F001.DNG").read_bytes()
+    other = containers.tiff([(271, containers.ASCII, b"Quillon\0"), (272, containers.ASCII, b"Tarn\0")])
+    for n in range(1000):
+        (inbox / f"{n:04d}.dng").write_bytes(other + bytes(n % 7) if n % 2 else whole[:60_000])
+    sitting = adopt()
+    sessions = sitting.jobs.get().parameters["sessions"]
+    assert sorted(len(files) for *_, files in sessions) == [500, 500]

@@ -56,6 +56,14 @@ from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.core.planning.plan_file import spec_as_dict
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file, inspect_picture
 from yellowjacket.core.raw.frame import NOT_RAW, PICTURE_SUFFIXES
+from yellowjacket.core.survey.sessions import (
+    Claimed,
+    Session,
+    claimed,
+    could_be_frame,
+    others_in_words,
+    sessions_of,
+)
 
 _FASTEST_S, _SLOWEST_S = 1 / 8000, 30.0
 _TOKEN_LENGTH = 12
@@ -92,27 +100,104 @@ def _begin(name: str, files: Sequence[str], uses: Sequence[UseSpec], profile: st
 def _new_sitting(name: str, uses: Sequence[UseSpec], profile_name: str) -> Sitting:
     profile, _ = ToleranceProfile.objects.get_or_create(name=profile_name)
     sitting = Sitting.objects.create(
-        name=f"Adopted: {name}"[:120], scene="", question="What do these frames say?", expectation="open",
+        name=_named_after(name), scene="", question="What do these frames say?", expectation="open",
         held_on=timezone.localdate(), profile=profile, first_accepted_at=timezone.now(),
     )  # fmt: skip
     Use.objects.bulk_create(unsaved_uses(sitting, uses))
     return sitting
 
 
+def _uses_of(sitting: Sitting) -> list[UseSpec]:
+    return [
+        UseSpec(
+            use.name, use.output_pixels, use.crop_share, use.print_width_cm, use.viewing_cm, use.monochrome
+        )
+        for use in sitting.uses.all()
+    ]  # fmt: skip
+
+
+def leave(sitting: Sitting) -> None:
+    """Take none of the tests that were found: nothing of them stays. Refuses a sitting that has frames."""
+    if sitting.frames.exists():
+        raise Refusal("These files were taken in already.")
+    sitting.delete()
+
+
+def _named_after(name: str) -> str:
+    return f"Adopted: {name}"[:120]
+
+
 @handles(Job.Kind.ADOPT)
 def adopt_files(job: Job, progress: progress_.Progress) -> str:
     """The adopting job: look at every file, sort the frames, write the plan backwards. Returns a summary.
+
+    Where the files are of several tests, of other days or bodies, they are offered first, to be taken or left.
 
     Everything is stored in one step; taken up again after that step, there is nothing left to do but to say so.
     """
     sitting = job.sitting
     files: list[str] = job.parameters["files"]
+    if not job.parameters.get("chosen") and not sitting.frames.exists():
+        files = [path for path in files if could_be_frame(path)]
+        found = _sessions(job, files)
+        if len(found) > 1:
+            job.parameters["sessions"] = [[_title(one), _span(one), one.what, list(one.paths)] for one in found]
+            job.save(update_fields=["parameters"])
+            return f"{len(found)} tests were found in {len(files)} files{_passed_over(job)}"
     if not sitting.frames.exists():
         facts, pictures = _facts_of(sitting, files, progress)
         _store(sitting, facts, adopt([_found(n, one) for n, one in enumerate(facts)]))
         nameless.keep_claims(sitting)
         _start_lanes(sitting, pictures)
-    return _summary(sitting, len(files))
+    return _summary(sitting, len(files)) + _passed_over(job)
+
+
+def _sessions(job: Job, files: Sequence[str]) -> tuple[Session, ...]:
+    """What was shot together, from what the files say; nothing is decoded yet."""
+    said = [outcome for _, outcome in run_all(claimed, files) if isinstance(outcome, Claimed)]
+    # A file that cannot even be looked at goes where most go, and is told there.
+    seen = {one.path for one in said}
+    return sessions_of([*said, *(Claimed(path, "", None, None, None) for path in files if path not in seen)])
+
+
+def _passed_over(job: Job) -> str:
+    words = others_in_words(path for path in job.parameters["files"] if not could_be_frame(path))
+    return f"; passed over: {words}" if words else ""
+
+
+def _title(one: Session) -> str:
+    return ", ".join(body or "a body without a name" for body in one.bodies)
+
+
+def _span(one: Session) -> str:
+    """When it was shot, by the body's clock."""
+    if one.begin is None or one.end is None:
+        return "no clock"
+    end = f"{one.end:%H:%M}" if one.begin.date() == one.end.date() else f"{one.end:%-d %b %H:%M}"
+    return f"{one.begin:%-d %b %Y %H:%M} to {end}"
+
+
+def take(sitting: Sitting, wanted: Sequence[int]) -> list[Sitting]:
+    """Make sittings of the tests that were found in a folder, those chosen; the others are left. Refuses none at all."""
+    job = sitting.jobs.filter(kind=Job.Kind.ADOPT).last()
+    offered = job.parameters.get("sessions") if job is not None else None
+    chosen = [offered[n] for n in wanted if offered and 0 <= n < len(offered)]
+    if not offered or sitting.frames.exists():
+        raise Refusal("These files were taken in already.")
+    if not chosen:
+        raise Refusal("Tick the tests to take in.")
+    with transaction.atomic():
+        uses = _uses_of(sitting)
+        made = [sitting, *(_new_sitting(title, uses, sitting.profile.name) for title, *_ in chosen[1:])]
+        sitting.name = _named_after(chosen[0][0])
+        sitting.save(update_fields=["name"])
+        begins = [
+            queue.recorded(one, Job.Kind.ADOPT, files=files, chosen=True)
+            for one, (_, _, _, files) in zip(made, chosen, strict=True)
+        ]
+    for begin in begins:
+        begin()
+    return made
 
 
 def _facts_of(

@@ -10,6 +10,7 @@ urlpatterns = [
     path("", views.desk, name="page"),
     path("adopt/", views.adopt, name="adopt"),
     path("sittings/<id:sitting_id>/adopting/", views.adopting_page, name="adopting"),
+    path("sittings/<id:sitting_id>/take-tests/", views.take_sessions, name="take-sessions"),
     path("archive/", views.archive, name="archive"),
     path("archive/take-in/", views.take_in, name="take-in"),
     path("sittings/<id:sitting_id>/archive.zip", views.give, name="give"),

@@ -25,9 +25,11 @@ from yellowjacket.bench.register import history, usage
 from yellowjacket.bench.register import search as search_
 from yellowjacket.bench.shoot import conditions
 from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
+from yellowjacket.bench.typed import whole
 from yellowjacket.core.limits.tolerance import LEVELS
+from yellowjacket.core.survey.sessions import FEW
 from yellowjacket.web.desk.forms import BodyForm, LensForm
-from yellowjacket.web.refusals import or_back_to
+from yellowjacket.web.refusals import or_back_to, refused
 
 _SITTINGS_A_PAGE, _BODIES_A_PAGE = 40, 40
 T = TypeVar("T", bound=Model)
@@ -171,8 +173,31 @@ def adopting_page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     return render(
         request,
         "desk/adopting.html",
-        {"sitting": sitting, "job": job, "problems": sitting.problems.all(), "place": "desk"},
+        {
+            "sitting": sitting,
+            "job": job,
+            "problems": sitting.problems.all(),
+            "place": "desk",
+            "sessions": [
+                (n, title, span, what, len(files), what != FEW)
+                for n, (title, span, what, files) in enumerate((job.parameters.get("sessions") if job else None) or [])
+            ],
+        },
     )
+
+
+@require_POST
+def take_sessions(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Make sittings of the tests that were ticked."""
+    sitting = get_object_or_404(Sitting, pk=sitting_id)
+    if "leave" in request.POST:
+        refusal = refused(lambda: adopt_.leave(sitting))
+        return redirect("desk:page") if not refusal else redirect("desk:adopting", sitting_id=sitting.pk)
+    wanted = [whole(text) for text in request.POST.getlist("session")]
+    refusal = refused(lambda: adopt_.take(sitting, [n for n in wanted if n is not None]))
+    if refusal:
+        messages.error(request, refusal)
+    return redirect("desk:adopting", sitting_id=sitting.pk)
 
 
 def archive(request: HttpRequest) -> HttpResponse:
