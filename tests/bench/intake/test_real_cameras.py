@@ -2,6 +2,7 @@
 
 from datetime import datetime
 from fractions import Fraction
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -13,6 +14,7 @@ from yellowjacket.bench.darks.sensor_temperature import warmth_of
 from yellowjacket.bench.decoding import mosaic_of
 from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.intake import nameless
+from yellowjacket.bench.intake.originals import unusable
 from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Firmware, Frame, Ladder, NamedKind, Reading, Sitting
@@ -282,3 +284,28 @@ def test_a_thousand_files_are_sorted_by_their_tags_alone(data_folder, card):
     sitting = adopt()
     sessions = sitting.jobs.get().parameters["sessions"]
     assert sorted(len(files) for *_, files in sessions) == [500, 500]
+
+
+def test_two_cards_with_equal_names_lose_nothing(data_folder, card):
+    """Both cards begin with F001: frames and complaints are told apart by where they lie."""
+    rng = np.random.default_rng(9)
+    for name, shift in (("first", 0), ("second", 1)):
+        folder = data_folder / "inbox" / name
+        folder.mkdir()
+        for n, path in enumerate(sorted(card.iterdir())[:6]):
+            iso = (100, 100, 200, 200, 400, 400)[n]
+            moment = datetime(2026, 3, 14, 20, 20 * shift, n)
+            making.write(
+                folder / path.name, making.shot(iso, rng), iso=iso, captured_at=moment,
+                exposure_s=Fraction(1, 8 * iso // 100),
+            )  # fmt: skip
+        (folder / "broken.dng").write_bytes(b"x" * (10 + shift))
+    sitting = adopt()
+    assert sitting.frames.count() == 12
+    assert sitting.frames.filter(shot__isnull=False).count() == 12
+    assert sitting.problems.filter(file_name="broken.dng").count() == 2
+    originals_ = sitting.frames.order_by("path")
+    Path(originals_[0].path).unlink()
+    ladder = sitting.ladders.get()
+    unusable(sitting, [frame.path for frame in originals_])
+    assert [one.frame.pk for one in audit.audit(ladder).findings if one.code == "missing"] == [originals_[0].pk]

@@ -241,10 +241,10 @@ _GONE = {OriginalState.MISSING: "file gone", OriginalState.CHANGED: "file change
 def _originals(ladder: Ladder, shots: Sequence[Shot]) -> Iterator[Finding]:
     """Frames whose files were found gone or changed when they were last to be used."""
     rows = Problem.objects.filter(sitting=ladder.sitting_id, code__in=list(_GONE))
-    noted = {one.file_name: one for one in rows}
+    noted = {one.path or one.file_name: one for one in rows}
     for shot in shots:
         frame = _frame_of(shot)
-        one = noted.get(frame.file_name) if frame is not None else None
+        one = noted.get(frame.path) or noted.get(frame.file_name) if frame is not None else None
         if frame is not None and one is not None:
             yield _of(frame, shot.rung, one.code, _GONE[OriginalState(one.code)], str(one))
 

@@ -214,7 +214,7 @@ def _facts_of(
         facts, more = _looked_at(sitting, pictures, inspect_picture, progress)
         refused, pictures = [*refused, *more], []
     for path, error in refused:
-        note_problem(sitting, Path(path).name, misfit_from(error))
+        note_problem(sitting, Path(path).name, misfit_from(error), path)
     return facts, pictures
 
 

@@ -40,7 +40,8 @@ def add_frame(
     if standing != Frame.Standing.USED:
         return Frame.objects.create(sitting=sitting, shot=None, standing=standing, **_fields(facts))
     if not keep_problems:
-        Problem.objects.filter(sitting=sitting, file_name=name).delete()
+        # Another card may hold a file of that name, with a complaint of its own.
+        Problem.objects.filter(sitting=sitting, file_name=name, path__in=("", facts.path)).delete()
     if shot is not None:
         frame = Frame.objects.create(sitting=sitting, shot=shot, **_fields(facts))
     else:

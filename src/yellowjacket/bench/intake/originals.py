@@ -7,6 +7,8 @@ from collections.abc import Iterable
 from enum import StrEnum
 from pathlib import Path
 
+from django.db.models import Q
+
 from yellowjacket.bench.models import Frame, LanePicture, Problem, Sitting
 from yellowjacket.core.raw.frame import FrameError, sha256_of
 
@@ -86,11 +88,12 @@ def unusable(sitting: Sitting, paths: Iterable[str]) -> dict[str, FrameError]:
             continue
         trouble = complaint(frame)
         if trouble is None:
-            fine.append(frame.file_name)
+            fine.append(frame.path)
         else:
             found[frame.path] = trouble
-            note_problem(sitting, frame.file_name, misfit_from(trouble))
+            note_problem(sitting, frame.file_name, misfit_from(trouble), frame.path)
     gone = Problem.objects.filter(sitting=sitting, code__in=[OriginalState.MISSING, OriginalState.CHANGED])
     if gone.exists():
-        gone.filter(file_name__in=fine).delete()
+        # Complaints of older versions have no path.
+        gone.filter(Q(path__in=fine) | Q(path="", file_name__in=[Path(path).name for path in fine])).delete()
     return found

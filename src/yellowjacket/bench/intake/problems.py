@@ -21,13 +21,15 @@ def same_content(name: str) -> Misfit:
 def note_problem(sitting: Sitting, file_name: str, misfit: Misfit, path: str = "") -> Problem:
     """Remember why a file was not used; the same complaint about a file is kept once.
 
-    ``path``: where it lies, when it could be used after all.
+    ``path``: where it lies, when it could be used after all, or when another of its name may be meant.
     """
     problem, _ = Problem.objects.update_or_create(
         sitting=sitting,
         file_name=printable(file_name)[:255],
         code=misfit.code,
-        defaults={"reason": misfit.reason[:400], "remedy": misfit.remedy[:400], "path": path},
+        # A name that is no text can be told, not stored.
+        path=path if path == printable(path) else "",
+        defaults={"reason": misfit.reason[:400], "remedy": misfit.remedy[:400]},
     )
     return problem
 

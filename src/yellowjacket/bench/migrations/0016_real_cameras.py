@@ -1,6 +1,5 @@
-"""Frames of every layout, and what their files say of thermometer, noise reduction, shutter and compression.
-
-The column of a layout is that of the places of a 2×2 mosaic, renamed: what stands in it is read as before.
+"""Frames of every layout, what their files say of thermometer, noise reduction, shutter and compression, and bodies for files
+without a name. The column of a layout is that of the places of a 2×2 mosaic, renamed: what stands in it is read as before.
 """
 
 import django.db.models.deletion
@@ -14,6 +13,20 @@ class Migration(migrations.Migration):
     ]
 
     operations = [
+        migrations.CreateModel(
+            name='NamedKind',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('mark', models.CharField(max_length=120, unique=True)),
+            ],
+            options={
+                'ordering': ['mark'],
+            },
+        ),
+        migrations.RemoveConstraint(
+            model_name='problem',
+            name='problem_once_per_file',
+        ),
         migrations.RenameField(
             model_name='frame',
             old_name='offsets',
@@ -54,15 +67,13 @@ class Migration(migrations.Migration):
             name='temperature_of',
             field=models.CharField(blank=True, choices=[('sensor', 'sensor'), ('body', 'inside the body'), ('ambient', 'air')], max_length=8),
         ),
-        migrations.CreateModel(
-            name='NamedKind',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('mark', models.CharField(max_length=120, unique=True)),
-                ('body', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='named_kinds', to='bench.body')),
-            ],
-            options={
-                'ordering': ['mark'],
-            },
+        migrations.AddConstraint(
+            model_name='problem',
+            constraint=models.UniqueConstraint(fields=('sitting', 'file_name', 'code', 'path'), name='problem_once_per_file'),
+        ),
+        migrations.AddField(
+            model_name='namedkind',
+            name='body',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='named_kinds', to='bench.body'),
         ),
     ]

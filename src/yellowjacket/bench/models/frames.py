@@ -13,6 +13,7 @@ from yellowjacket.bench.models.queries.frames import FrameQuerySet
 from yellowjacket.bench.models.register import Body
 from yellowjacket.bench.models.sittings import Shot, Sitting
 from yellowjacket.core.metadata.capture import Compression, Shutter, Switch, Thermometer
+from yellowjacket.core.planning.frame_to_shot import NEARNESS
 from yellowjacket.core.raw.frame import Layout
 
 
@@ -128,11 +129,17 @@ class Problem(models.Model):
     class Meta:
         ordering = ["id"]
         constraints = [
-            models.UniqueConstraint(fields=["sitting", "file_name", "code"], name="problem_once_per_file"),
+            # Two cards may hold equal names.
+            models.UniqueConstraint(fields=["sitting", "file_name", "code", "path"], name="problem_once_per_file"),
         ]
 
     def __str__(self) -> str:
         return f"{self.file_name} {self.reason} {self.remedy}"
+
+    @property
+    def assignable(self) -> bool:
+        """Whether the file can be put on a shot by hand: it could be read, and fitted none."""
+        return bool(self.path) and self.code in (*NEARNESS, "duplicate")
 
 
 class SeenFile(models.Model):

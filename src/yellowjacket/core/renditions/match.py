@@ -130,7 +130,10 @@ def _green(raw: RawFrame) -> Grey:
 def _told(task: PictureTask) -> tuple[int | None, int, str] | None:
     """Frame and rung as name and metadata tell them; None where they do not."""
     rung_of = {frame.key: frame.rung for frame in task.frames}
-    by_name = named_after(task.name, {Path(frame.path).stem: frame.key for frame in task.frames})
+    stems = [Path(frame.path).stem for frame in task.frames]
+    # Two cards may hold equal names: such a name tells nothing.
+    single = {stem: frame.key for stem, frame in zip(stems, task.frames, strict=True) if stems.count(stem) == 1}
+    by_name = named_after(task.name, single)
     if by_name is not None:
         return by_name, rung_of[by_name], "by its name"
     iso, seconds, taken_at = _said_by(Path(task.path))
