@@ -16,8 +16,8 @@ _PAUSE = timedelta(hours=3)
 # Endings of what lies beside frames and is none: notes, side-cars, films, sound, packed files.
 NO_FRAMES = frozenset({
     ".json", ".txt", ".md", ".csv", ".xmp", ".html", ".pdf", ".log", ".ini", ".db", ".yaml", ".toml", ".xml", ".ds_store",
-    ".mov", ".mp4", ".avi", ".mts", ".m2ts", ".m4v", ".mkv", ".mxf", ".wav", ".mp3", ".aac", ".thm", ".lrv", ".dop", ".pp3",
-    ".on1", ".cos", ".zip", ".tar", ".gz", ".7z", ".doc", ".docx", ".xls", ".xlsx", ".ods", ".odt", ".lnk", ".url",
+    ".mov", ".mp4", ".avi", ".mts", ".m2ts", ".m4v", ".mkv", ".mxf", ".wav", ".mp3", ".aac", ".thm", ".lrv",
+    ".zip", ".tar", ".gz", ".7z", ".doc", ".docx", ".xls", ".xlsx", ".ods", ".odt", ".lnk", ".url",
 })  # fmt: skip
 
 
