@@ -1,5 +1,6 @@
 """Frames of bodies that the product's own writer does not make: of every layout, without a name, with claims of their own."""
 
+import io
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
@@ -12,6 +13,7 @@ from tests import containers, layouts, making
 from yellowjacket.bench.check import audit
 from yellowjacket.bench.darks.sensor_temperature import warmth_of
 from yellowjacket.bench.decoding import mosaic_of
+from yellowjacket.bench.exchange import sitting_archive
 from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.intake import nameless
 from yellowjacket.bench.intake.originals import unusable
@@ -19,8 +21,12 @@ from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Firmware, Frame, Ladder, NamedKind, Reading, Sitting
 from yellowjacket.bench.plan.sittings import UseSpec
+from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.record.evidence import conditions, files_in_words
+from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.darks.master import make_master, subtracted, with_pedestal
+from yellowjacket.core.export.dng import DngImage, filters_of, write_dng
 from yellowjacket.core.metadata.capture import Thermometer
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
@@ -79,13 +85,66 @@ def test_a_folder_of_every_layout_becomes_a_measured_ladder(data_folder, layout)
     falling = [one.value for one in at_web.filter(patch__role="grey").order_by("rung__position")]
     assert falling == sorted(falling, reverse=True)
     gains = Reading.objects.filter(rung__ladder=ladder, quantity="gain_e_per_dn", channel="all", value__isnull=False)
+    _signed_and_given_away(sitting)
     if samples == 3:
         assert gains.count() == 0
         assert "interpolated samples" in files_in_words(conditions(ladder))
+        # Nothing is said of single pixels, not even that all of them held.
+        pixel = next(one for one in proposals(ladder) if one.use.output_pixels is None)
+        assert (pixel.measured.mark, pixel.measured.at_least) == (None, False)
+        assert "interpolated samples" in pixel.measured.reason
         return
     for reading in gains:
         assert reading.value == pytest.approx(layouts.GAIN * 100 / reading.rung.iso, rel=0.03)
     assert gains.count() == 3
+
+
+def _signed_and_given_away(sitting):
+    """The rest of the way: a record is signed, and the sitting goes out with its frames and comes in again."""
+    ladder = sitting.ladders.get()
+    record = record_.open_record(ladder)
+    record_.accept_measured(record, "Wren Halloway")
+    record_.note(record, answer="As expected.", text="")
+    # What cannot be measured is decided by hand.
+    for one in proposals(ladder):
+        if one.measured.mark is None and not one.measured.criterion:
+            record_.decide(record, one.use, one.level, None, "Wren Halloway")
+    record_.sign(record, "Wren Halloway", ())
+    assert record.evidence["conditions"]["layout"] == sitting.frames.first().mosaic_layout.name
+    buffer = io.BytesIO()
+    sitting_archive.write(sitting, buffer, originals=True)
+    buffer.seek(0)
+    again = sitting_archive.read(buffer, "a.zip", again=True, described=sitting_archive.HERE).sitting
+    assert [one.layout for one in again.frames.order_by("sha256")] == [
+        one.layout for one in sitting.frames.order_by("sha256")
+    ]
+    assert (
+        Reading.objects.filter(rung__ladder__sitting=again).count()
+        == Reading.objects.filter(rung__ladder=ladder).count()
+    )
+
+
+@pytest.mark.parametrize("layout", EVERY)
+def test_a_master_dark_of_every_layout_is_taken_off_and_written_as_dng_and_fits(tmp_path, layout):
+    tile, samples = EVERY[layout]
+    rng = np.random.default_rng(2)
+    shape = SHAPE if samples == 1 else (*SHAPE, 3)
+    paths = []
+    for n in range(4):
+        data = np.rint(rng.normal(layouts.BLACK + 40, 3, shape)).astype(np.uint16)
+        paths.append(layouts.write(tmp_path / f"{n}.dng", data, tile, exposure_s=30.0))
+    master = make_master(paths)
+    frame = read_frame(paths[0])
+    left = subtracted(frame, master.mean)
+    assert abs(float(left.mean())) < 0.1
+    mosaic = with_pedestal(left, layouts.BLACK, layouts.WHITE)
+    out = tmp_path / "out.dng"
+    shaped = mosaic if samples == 1 else mosaic.reshape(shape)
+    write_dng(out, DngImage(shaped, filters_of(frame.layout), (layouts.BLACK,) * 4, layouts.WHITE, np.eye(3), (1, 1, 1),
+                            making.capture()))  # fmt: skip
+    again = read_frame(out)
+    assert again.layout == frame.layout
+    assert (again.mosaic == mosaic).all()
 
 
 def test_a_body_without_a_name_is_asked_for_once_and_remembered(data_folder):

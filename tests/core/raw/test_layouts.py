@@ -236,3 +236,16 @@ def test_tiles_of_four_are_read_from_the_tags_and_cells_hold_every_colour(tmp_pa
     assert Layout.from_plain(large.layout.plain) == large.layout
     old = Layout.from_plain({"R": [1, 0], "G1": [1, 1], "G2": [0, 0], "B": [0, 1]})
     assert old.tile == (("G2", "B"), ("R", "G1"))
+
+
+def test_without_filters_a_warm_dark_is_told_from_a_dim_scene(tmp_path):
+    rng = np.random.default_rng(4)
+    warm = np.rint(rng.normal(layouts.BLACK + 60, 4, (480, 768))).astype(np.uint16)
+    dim = layouts.numbers(layouts.light((480, 768), np.ones((480, 768), int)) / 60, rng)
+    for name, data, seconds, dark in (
+        ("warm", warm, 30.0, True),
+        ("dim", dim, 30.0, False),
+        ("quick", warm, 0.01, False),
+    ):
+        facts = inspect_file(str(layouts.write(tmp_path / f"{name}.dng", data, None, exposure_s=seconds)))
+        assert facts.dark is dark, name

@@ -41,12 +41,16 @@ class Failure(Ended):
 
 def first_failure(points: Sequence[Point], profile: Profile, level: str) -> Failure:
     """The first criterion to fail along the points, which go from the best to the worst."""
+    barred = next((note for criterion in profile.criteria if (note := _barred(points, criterion)) is not None), None)
+    if barred is not None:
+        # What the files cannot say might have failed anywhere: no limit is made of the rest.
+        return Failure(None, why=barred)
     along = [_along(points, criterion, level) for criterion in profile.criteria]
     found = [failure for failure in along if failure is not None]
     doubts = tuple(
         without_reading(criterion, _why(points, criterion))
         for criterion, failure in zip(profile.criteria, along, strict=True)
-        if failure is None
+        if failure is None and not _idle(points, criterion)
     )
     if not found:
         return Failure(None, why=Note(Missing.NOTHING_MEASURED), doubted=doubts)
@@ -55,6 +59,25 @@ def first_failure(points: Sequence[Point], profile: Profile, level: str) -> Fail
         key=lambda one: (math.inf if one.stops is None else one.stops, -1 if one.last is None else one.last),
     )
     return replace(first, doubted=doubts + first.doubted)
+
+
+# Reasons that lie in the kind of file: no rung shot anew would change them.
+_BARS = (Missing.DEMOSAICED, Missing.CAMERA_PICTURE)
+
+
+def _barred(points: Sequence[Point], criterion: Criterion) -> Note | None:
+    """Why the files can never tell a criterion, None where they can."""
+    for point in points:
+        quantity = point.findings.get(criterion.key)
+        if quantity is not None and not quantity.known and quantity.has(*_BARS):
+            return quantity.notes[0]
+    return None
+
+
+def _idle(points: Sequence[Point], criterion: Criterion) -> bool:
+    """Whether a criterion of colour meets a sensor that sees none: there is nothing to doubt."""
+    found = [point.findings.get(criterion.key) for point in points]
+    return any(one is not None and one.has(Missing.NO_COLOUR_FILTERS) for one in found)
 
 
 def _why(points: Sequence[Point], criterion: Criterion) -> str:

@@ -19,13 +19,15 @@ _SAMPLE_STEP = 4
 _SURE_SIGMAS = 5.0
 _BRIGHTEST_SHARE = 0.003
 # No dark of a short exposure stands above this share of the range.
+# Dark signal stands out from about a second on; evenness is told over so many parts each way.
+_SIGNAL_FROM_S, _PARTS = 1.0, 8
 _BRIGHT_SHARE, _LONG_S = 0.05, 10.0
 
 
 def looks_dark(frame: RawFrame, exposure_s: float | None = None) -> bool:
     """Whether no light reached the sensor: all planes stand at one level, as no scene does behind colour filters.
 
-    Without filters a dark is told by its level alone. A level far above black is light, however even, unless the
+    Without filters a dark is told by its level, or after a second and more by being as even as no scene is. A level far above black is light, however even, unless the
     exposure was long enough for dark signal.
     """
     means, errors = [], []
@@ -41,10 +43,24 @@ def looks_dark(frame: RawFrame, exposure_s: float | None = None) -> bool:
     if exposure_s is not None and exposure_s < _LONG_S and level > _BRIGHT_SHARE * span:
         return False
     if len(means) == 1:
-        return level <= _DARK_SPREAD_DN
+        warm = exposure_s is not None and exposure_s >= _SIGNAL_FROM_S
+        return level <= _DARK_SPREAD_DN or (warm and _even(frame, level))
     # At the highest ISO noise alone moves the means further apart than a few DN.
     noise = _SURE_SIGMAS * math.sqrt(2) * max(errors)
     return max(means) - min(means) <= max(_DARK_SPREAD_DN, _DARK_SPREAD_SHARE * level, noise)
+
+
+def _even(frame: RawFrame, level: float) -> bool:
+    """Whether parts of the frame stand at one level: dark signal is the same nearly everywhere."""
+    plane = frame.planes(frame.channels[0])[0][::_SAMPLE_STEP, ::_SAMPLE_STEP]
+    rows, columns = plane.shape[0] // _PARTS, plane.shape[1] // _PARTS
+    if min(rows, columns) < 1:
+        return False
+    parts = plane[: rows * _PARTS, : columns * _PARTS].reshape(_PARTS, rows, _PARTS, columns)
+    middles = np.median(parts.swapaxes(1, 2).reshape(_PARTS**2, -1), axis=1)
+    # An edge that glows is a part or two; a scene is in most of them.
+    low, high = np.percentile(middles, (10, 90))
+    return bool(high - low <= max(_DARK_SPREAD_DN, _DARK_SPREAD_SHARE * level))
 
 
 def _standard_error(rows: NDArray[np.uint16]) -> float:

@@ -97,7 +97,9 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
         noise = without_full(noise_of(light, task.patches, black_dn), black_dn, clip)
         readings = [one for patch in task.patches for one in patch_readings(light, patch, noise, black_dn, clip)]
         scene = scene_readings(light, task.patches, noise, task.known, sizes, height)
-        sized = _at_uses(readings, sizes, _lags(noise) if task.known.smoothed else None, layout.step)
+        sized = _at_uses(
+            readings, sizes, _lags(noise) if task.known.smoothed or layout.demosaiced else None, layout.step
+        )
         return tuple(_as_far_as_told((*sized, *scene), layout))
     black, black_source = _black_levels(light[0], dark)
     levels = {channel: black[channel].value or 0.0 for channel in light[0].channels}
@@ -116,7 +118,9 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
         readings += patch_readings(light, patch, noise, levels, clip)
     known = _known(found, task.patches, noise, levels)
     readings += rung_readings(task.patches, noise, found)
-    readings = list(_at_uses(readings, sizes, _lags(noise) if known.smoothed else None, layout.step))
+    readings = list(
+        _at_uses(readings, sizes, _lags(noise) if known.smoothed or layout.demosaiced else None, layout.step)
+    )
     if found.every is not None:
         readings += habits(found.every, sizes)
         readings.append(headroom(found, task.patches, noise))
@@ -154,7 +158,7 @@ _OF_PIXELS = frozenset({
 })  # fmt: skip
 _OF_ELECTRONS = frozenset({
     Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN, Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.PRNU,
-    Measurand.RANGE_SNR1,
+    Measurand.RANGE_SNR1, Measurand.NEIGHBOUR_CORRELATION,
 })  # fmt: skip
 
 

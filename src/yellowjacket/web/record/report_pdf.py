@@ -142,11 +142,12 @@ def _held(conditions: Mapping[str, object]) -> str:
         return ", ".join(map(str, value)) if isinstance(value, list) and value else str(value or without)
 
     celsius = conditions.get("temperature_c")
+    whose = f"{said('body', '')} {said('serial', '')}".strip()
     made = files_in_words(conditions)
     files = f"; {made}" if made else ""
     warmth = f"{celsius:g} °C" if isinstance(celsius, float) else "temperature not noted"
     return (
-        f"{said('body', '')} {said('serial', '')}, firmware {said('firmware', 'not known')}; {said('lens', 'lens not noted')}, "
+        f"{whose}, firmware {said('firmware', 'not known')}; {said('lens', 'lens not noted')}, "
         f"{said('aperture', '')}, {said('method', '')}{files}; {warmth}; judged by {said('judged_by', 'nobody')}"
     )
 
