@@ -368,3 +368,21 @@ def test_two_cards_with_equal_names_lose_nothing(data_folder, card):
     ladder = sitting.ladders.get()
     unusable(sitting, [frame.path for frame in originals_])
     assert [one.frame.pk for one in audit.audit(ladder).findings if one.code == "missing"] == [originals_[0].pk]
+
+
+def test_ladders_of_one_nameless_body_stay_whole_when_it_is_named(data_folder, body):
+    """An ISO ladder and darks along time, both of a body of the register: nothing is torn off its shot."""
+    inbox = data_folder / "inbox"
+    write_ladder(inbox, layouts.BAYER, names=False)
+    rng = np.random.default_rng(6)
+    for n, seconds in enumerate((1.0, 8.0, 60.0)):
+        for repeat in (0, 1):
+            dark = np.rint(rng.normal(layouts.BLACK, 4, SHAPE)).astype(np.uint16)
+            layouts.write(inbox / f"D{n}{repeat}.dng", dark, layouts.BAYER, iso=800, exposure_s=seconds, named=False)
+    sitting = adopt()
+    assert sitting.ladders.count() == 2
+    nameless.give_name(sitting, body)
+    assert {ladder.body for ladder in sitting.ladders.all()} == {body}
+    assert sitting.frames.filter(shot=None).count() == 0
+    # What stood in for it is gone.
+    assert list(Body.objects.all()) == [body]

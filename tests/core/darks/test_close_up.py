@@ -39,8 +39,8 @@ def test_outside_there_is_nothing():
 
 
 def test_repair_takes_a_lone_point_away_and_nothing_else():
-    before = repair_shown(dark(), 41, 30, 2.0, after=False)
-    after = repair_shown(dark(), 41, 30, 2.0, after=True)
+    before = repair_shown(dark(), 41, 30, 2.0, 2, after=False)
+    after = repair_shown(dark(), 41, 30, 2.0, 2, after=True)
     assert before.shape == after.shape == (REPAIR_PX, REPAIR_PX)
     assert (before.max(), np.count_nonzero(before == before.max())) == (255, 1)
     assert (after == 35).all()

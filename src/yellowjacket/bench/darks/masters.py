@@ -315,10 +315,13 @@ def write_calibrated_dng(frame: Frame, master: MasterDark, path: Path) -> None:
     )  # fmt: skip
     matrix = raw.xyz_to_camera if raw.xyz_to_camera is not None else np.eye(3)
     neutral = raw.neutral.tolist() if raw.neutral is not None else [1.0, 1.0, 1.0]
+    mosaic = with_pedestal(signal, black, raw.white_dn)
+    if raw.layout.samples > 1:
+        mosaic = mosaic.reshape(mosaic.shape[0], -1, raw.layout.samples)
     write_dng(
         path,
         DngImage(
-            with_pedestal(signal, black, raw.white_dn), filters_of(raw.layout), (round(black),) * 4, round(raw.white_dn),
+            mosaic, filters_of(raw.layout), (round(black),) * 4, round(raw.white_dn),
             matrix, neutral, capture,
         ),
     )  # fmt: skip

@@ -146,10 +146,12 @@ def adopt_files(job: Job, progress: progress_.Progress) -> str:
             return f"{len(found)} tests were found in {len(files)} files{_passed_over(job)}"
     if not sitting.frames.exists():
         facts, pictures = _facts_of(sitting, files, progress)
-        _store(sitting, facts, adopt([_found(n, one) for n, one in enumerate(facts)]))
-        nameless.keep_claims(sitting)
-        _start_lanes(sitting, pictures)
-    return _summary(sitting, len(files)) + _passed_over(job)
+        with transaction.atomic():
+            _store(sitting, facts, adopt([_found(n, one) for n, one in enumerate(facts)]))
+            nameless.keep_claims(sitting)
+            begin = _lanes_recorded(sitting, pictures)
+        begin()
+    return _summary(sitting) + _passed_over(job)
 
 
 def _sessions(job: Job, files: Sequence[str]) -> tuple[Session, ...]:
@@ -243,8 +245,11 @@ def _looked_at(
     return facts, others
 
 
-def _start_lanes(sitting: Sitting, pictures: Sequence[str]) -> None:
-    """Pictures that were written beside raw files become lanes of their ladders; those of no raw file are noted."""
+def _lanes_recorded(sitting: Sitting, pictures: Sequence[str]) -> Callable[[], object]:
+    """Pictures that were written beside raw files become lanes of their ladders; those of no raw file are noted.
+
+    What comes back is to be called after the caller's transaction, and begins placing them.
+    """
     by_stem: dict[str, Ladder] = {}
     for frame in (
         Frame.objects.filter(sitting=sitting, shot__isnull=False).select_related("shot__rung__ladder").defer("report")
@@ -262,8 +267,7 @@ def _start_lanes(sitting: Sitting, pictures: Sequence[str]) -> None:
         [Lane.objects.create(ladder=ladder, kind=Lane.Kind.CAMERA, name=_CAMERA_LANE).pk, files]
         for ladder, files in own.items()
     ]
-    if lanes:
-        queue.start(sitting, Job.Kind.LANE, lanes=lanes)
+    return queue.recorded(sitting, Job.Kind.LANE, lanes=lanes) if lanes else lambda: None
 
 
 _CAMERA_LANE = "camera pictures"
@@ -278,12 +282,12 @@ def _stem(path: str) -> str:
     return str(Path(path).with_suffix("")).casefold()
 
 
-def _summary(sitting: Sitting, files: int) -> str:
+def _summary(sitting: Sitting) -> str:
     frames, ladders = sitting.frames.count(), sitting.ladders.count()
     placed = sitting.frames.filter(shot__isnull=False).count()
     return (
         f"{placed} frames in {ladders} ladder{'s' if ladders != 1 else ''}, {frames - placed} singles, "
-        f"{max(files - frames, 0)} not used"
+        f"{sitting.problems.count()} not used"
     )
 
 

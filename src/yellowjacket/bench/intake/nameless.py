@@ -86,15 +86,17 @@ def give_name(sitting: Sitting, body: Body | None, make: str = "", model: str = 
         mark = kind_of(frame.mosaic_layout.name, frame.width, frame.height, frame.white_dn, frame.path)
         NamedKind.objects.update_or_create(mark=mark, defaults={"body": found})
     Frame.objects.bulk_update(frames, ["make", "model", "serial", "claims"])
+    planned = sitting.ladders.filter(body=found).exists()
     for ladder in ladders:
         own = Frame.objects.filter(shot__rung__ladder=ladder)
         if ladder.body_id != found.pk and all(
             frame.claims.get("named_by") == BY_TESTER for frame in own.defer("report")
         ):
-            if sitting.ladders.filter(body=found).exists():
+            if planned:
                 _move(sitting, list(own))
             else:
                 _put_on(ladder, found)
+    Body.objects.filter(make=UNNAMED_MAKE, model=UNNAMED_MODEL, ladders=None).delete()
     text = f"{len(frames)} frames without a name are of {found}"
     SittingEvent.objects.create(sitting=sitting, kind=SittingEvent.Kind.NOTE, text=text[:300])
     return found

@@ -74,11 +74,10 @@ def register_simulated(body: BodyModel) -> Body:
 
 
 def _raw_modes(body: BodyModel) -> list[dict[str, object]]:
-    names = ("full", _HALF_MODE, _LINEAR_MODE) if len(body.filters) == _TILE_OF_FOUR else ("full",)
+    sides = {"full": 1, _HALF_MODE: 2, _LINEAR_MODE: 2} if len(body.filters) == _TILE_OF_FOUR else {"full": 1}
     return [
         {"name": name, "width": WIDTH_PX // side, "height": HEIGHT_PX // side, "bits": body.bits}
-        for name in names
-        for side in (1 if name == "full" else 2,)
+        for name, side in sides.items()
     ]
 
 

@@ -66,34 +66,38 @@ def close_up(darks: Sequence[NDArray[np.uint16]], x: int, y: int, black_dn: floa
     return CloseUp(layout.at(x, y), tuple(int(dark[y, x]) for dark in darks), cells, side)
 
 
-def repair_shown(dark: NDArray[np.uint16], x: int, y: int, spread_dn: float, *, after: bool) -> NDArray[np.uint8]:
+def repair_shown(
+    dark: NDArray[np.uint16], x: int, y: int, spread_dn: float, step: int, *, after: bool
+) -> NDArray[np.uint8]:
     """A square of the dark around ``x``, ``y``, brightened, as it is or ``after`` the repair of lone points; grey, 0 to 255.
 
-    ``spread_dn``: of ordinary pixels there.
+    ``spread_dn``: of ordinary pixels there. ``step``: pixels after which the layout of the filters repeats.
     Shape (height, width) in DN, (REPAIR_PX, REPAIR_PX) out.
     """
     height, width = dark.shape
-    # Even, so that colours stay where they are.
-    left, top = (max(0, min(v - REPAIR_PX // 2, length - REPAIR_PX)) & ~1 for v, length in ((x, width), (y, height)))
+    # On whole tiles, so that colours stay where they are.
+    left, top = (
+        max(0, min(v - REPAIR_PX // 2, length - REPAIR_PX)) // step * step for v, length in ((x, width), (y, height))
+    )
     area = dark[top : top + REPAIR_PX, left : left + REPAIR_PX].astype(np.float32)
-    shown = repaired(area, 3 * spread_dn) if after else area
+    shown = repaired(area, 3 * spread_dn, step) if after else area
     over = (shown - float(np.median(area))) / (_REPAIR_WHITE_SPREADS * spread_dn)
     return np.clip(over * _WHITE_LEVEL + _BLACK_LEVEL, 0, 255).astype(np.uint8)
 
 
-def repaired(area: NDArray[np.floating], bar: float) -> NDArray[np.float32]:
+def repaired(area: NDArray[np.floating], bar: float, step: int) -> NDArray[np.float32]:
     """A mosaic after the repair that converters make of lone points: what stands more than ``bar`` above all of its
-    eight neighbours of one colour becomes their median. Same shape; edges repeat."""
+    eight neighbours of one site in the tile, ``step`` pixels away, becomes their median. Same shape; edges repeat."""
     values = np.asarray(area, np.float32)
     result = values.copy()
-    for row in (0, 1):
-        for column in (0, 1):
-            plane = values[row::2, column::2]
+    for row in range(step):
+        for column in range(step):
+            plane = values[row::step, column::step]
             padded = np.pad(plane, 1, mode="edge")
             around = np.stack([
                 padded[1 + down : 1 + down + plane.shape[0], 1 + across : 1 + across + plane.shape[1]]
                 for down in (-1, 0, 1) for across in (-1, 0, 1) if down or across
             ])  # fmt: skip
             lone = plane > around.max(axis=0) + bar
-            result[row::2, column::2] = np.where(lone, np.median(around, axis=0), plane)
+            result[row::step, column::step] = np.where(lone, np.median(around, axis=0), plane)
     return result

@@ -27,8 +27,8 @@ _BRIGHT_SHARE, _LONG_S = 0.05, 10.0
 def looks_dark(frame: RawFrame, exposure_s: float | None = None) -> bool:
     """Whether no light reached the sensor: all planes stand at one level, as no scene does behind colour filters.
 
-    Without filters a dark is told by its level, or after a second and more by being as even as no scene is. A level far above black is light, however even, unless the
-    exposure was long enough for dark signal.
+    Without filters a dark is told by its level, or after a second and more by being as even as no scene is. A level far
+    above black is light, however even, unless the exposure was long enough for dark signal.
     """
     means, errors = [], []
     for channel in frame.channels:

@@ -189,6 +189,17 @@ class RawFrame:
             for site in self.layout.sites(channel)
         )
 
+    def single_sample(self) -> RawFrame:
+        """The frame itself, or of several samples to a pixel the green one alone, as a frame without filters."""
+        if not self.layout.demosaiced:
+            return self
+        green = self.layout.tile[0].index("G")
+        layout = Layout(MONOCHROME, (("M",),))
+        black = {"M": self.black_dn["G"]}
+        return RawFrame(
+            self.mosaic[:, green :: self.layout.samples], layout, black, self.white_dn, None, None, self.margins
+        )
+
     def green_cells(self) -> NDArray[np.float32]:
         """What carries luminance, in DN above black, on the grid of cells: the mean of both greens, or the only one."""
         parts = [self.cells(name).astype(np.float32) - np.float32(self.black_dn[name]) for name in self.layout.greens]

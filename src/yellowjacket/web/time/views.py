@@ -169,7 +169,7 @@ def point(request: HttpRequest, sitting_id: int) -> HttpResponse:
     if x is None or y is None:
         raise Http404
     try:
-        frames = [raw_frame(frame) for frame in darks]
+        frames = [raw_frame(frame).single_sample() for frame in darks]
         found = close_up([one.mosaic for one in frames], x, y, min(frames[0].black_dn.values()), frames[0].layout)
     except (ValueError, FrameError) as error:
         raise Http404(str(error)) from error
@@ -185,10 +185,11 @@ def repair(request: HttpRequest, sitting_id: int, what: str, x: int, y: int) -> 
         raise Http404
     spread = float(np.median(table.rows["spread_dn"])) if len(table.rows) else 1.0
     try:
-        dark = raw_frame(_darks(sitting_page)[0]).mosaic
+        dark = raw_frame(_darks(sitting_page)[0]).single_sample()
     except FrameError as error:
         raise Http404(str(error)) from error
-    return HttpResponse(stored_png(repair_shown(dark, x, y, spread, after=what == "after")), content_type="image/png")
+    shown = repair_shown(dark.mosaic, x, y, spread, dark.layout.step, after=what == "after")
+    return HttpResponse(stored_png(shown), content_type="image/png")
 
 
 def _darks(page: SittingPage) -> Sequence[Frame]:
