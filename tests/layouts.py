@@ -74,7 +74,12 @@ def write(
 def light(shape: tuple[int, int], colours: np.ndarray) -> np.ndarray:
     """Mean signal in DN of the eight-step scene behind filters; ``colours``: colour code of every pixel."""
     steps = 6000 * 2.0 ** -(np.arange(shape[1]) // (shape[1] // 8))
-    return np.broadcast_to(steps, shape) * np.vectorize(FILTERS.get)(colours)
+    return np.broadcast_to(steps, shape) * through(colours)
+
+
+def through(colours: np.ndarray) -> np.ndarray:
+    """What the filters of these codes let through, same shape."""
+    return np.array([FILTERS[code] for code in range(3)])[colours]
 
 
 def numbers(mean_dn: np.ndarray, rng: np.random.Generator, read_dn: float = READ_DN, gain: float = GAIN) -> np.ndarray:

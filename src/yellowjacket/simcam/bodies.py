@@ -197,7 +197,7 @@ HOLT = BodyModel(
 
 WOLD = BodyModel(
     key="wold", make="Ostrel", model="Wold", serial="OW-00091", firmware="1.00",
-    width_px=7200, height_px=4800, sensor_width_mm=36.0, sensor_height_mm=24.0, bits=14, black_dn=512,
+    width_px=7200, height_px=4800, sensor_width_mm=36.0, sensor_height_mm=24.0, bits=14, black_dn=2048,
     base_iso=160.0, lowest_iso=160, highest_iso=102400, native_lowest_iso=160, native_highest_iso=51200,
     fastest_shutter_s=1 / 4000, slowest_shutter_s=30.0,
     gain_modes=(GainMode(0.0, 52_000.0, 2.2),),

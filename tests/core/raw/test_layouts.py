@@ -162,7 +162,7 @@ def test_a_first_look_at_every_layout_tells_exposure_and_shift(tmp_path, tile, s
         mean = (
             np.dstack([seen * layouts.FILTERS[c] for c in (0, 1, 2)])
             if samples == 3
-            else seen * np.vectorize(layouts.FILTERS.get)(colours)
+            else seen * layouts.through(colours)
         )
         looks.append(inspect_file(str(layouts.write(tmp_path / f"{n}.dng", layouts.numbers(mean, rng), tile))))
     first, second = (look.report for look in looks)
