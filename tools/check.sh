@@ -1,5 +1,6 @@
 #!/bin/sh
-# Every check in the order of their cost: style, scripts, unused names, types, import rules, then all tests.
+# Every check: style, scripts, unused names and import rules first; then all tests, with the types beside them, which tests
+# leave half a core to.
 set -eu
 bin=.venv/bin
 say() { printf '\n== %s\n' "$*"; }
@@ -11,10 +12,19 @@ say "Scripts"
 npm run --silent lint
 say "Nothing unused"
 $bin/python tools/unused.py
-say "Types"
-$bin/mypy
 say "Import rules"
 $bin/lint-imports
+types=$(mktemp)
+trap 'rm -f "$types"' EXIT
+$bin/mypy >"$types" 2>&1 &
+typing=$!
 say "Tests"
-# In the order of the folders: by their number of tests the few long ways in the browser would come last, on one worker.
-exec $bin/python -m pytest -n "${TEST_WORKERS:-2}" --dist loadfile --no-loadscope-reorder "$@"
+# Long ways first, so that no worker is left with one at the end: browsers, servers, command lines; then folder by folder.
+failed=0
+$bin/python -m pytest -n "${TEST_WORKERS:-2}" --dist loadfile --no-loadscope-reorder \
+    tests/browser tests/test_running.py tests/test_serving.py tests/test_hard_times.py tests/cli tests src/yellowjacket/core \
+    src/yellowjacket/web/graphics "$@" || failed=$?
+say "Types"
+wait "$typing" || failed=1
+cat "$types"
+exit "$failed"

@@ -246,9 +246,13 @@ def test_a_guest_and_a_jury(site, browser):
     """A link that is given away shows the round and nothing else; a sheet is printed and its marks are entered."""
     address, _ = site
     browser.get(f"{address}/sittings/1/look/blind/")
+    # Links of earlier rounds stand there already: the one that is new is wanted.
+    before = {code.text for code in browser.find_elements(By.CSS_SELECTOR, "table code")}
     click(browser, "[name=guest]")
-    link = find(browser, "table code").text
-    browser.get(link)
+    new = waiting(browser).until(
+        lambda b: {code.text for code in b.find_elements(By.CSS_SELECTOR, "table code")} - before, "a new link"
+    )
+    browser.get(new.pop())
     find(browser, "[name=person]").send_keys("Sorrel" + Keys.ENTER)
     wait_for_text(browser, ".blind-ask", "Good enough")
     assert not browser.find_elements(By.CSS_SELECTOR, "a.rail-item")
