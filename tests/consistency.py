@@ -18,6 +18,8 @@ from pathlib import Path
 import jsonschema
 from pypdf import PdfReader
 
+from yellowjacket.web.graphics.pdf import latin
+
 SCHEMA = json.loads((Path(__file__).parents[1] / "docs" / "sitting.schema.json").read_text())
 
 
@@ -97,7 +99,8 @@ def _limits(client, ladder, told, uses, papers) -> Iterator[str]:
                 yield f"{ladder}, {one.use.name}, {one.level}: sitting.json differs from the record"
     for row in standing.others:
         for name, text in pages.items():
-            number = row.limit.text.replace("−", "-") if name == "report.pdf" else row.limit.text
+            # The standard fonts of PDF have neither a true minus nor a Greek letter: the report puts them plainly.
+            number = latin(row.limit.text) if name == "report.pdf" else row.limit.text
             if row.limit.text != "–" and number.replace("\u2009", " ") not in text.replace("\u2009", " "):
                 yield f"{ladder}, {row.limit.what}, {row.limit.use}: {name} does not say {row.limit.text}"
     if signed:
