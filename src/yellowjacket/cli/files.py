@@ -51,8 +51,8 @@ from yellowjacket.core.survey.exposure_ladders import (
     iso_against_push,
 )
 from yellowjacket.core.survey.file_report import inspection, lines_of, report_of
+from yellowjacket.core.survey.found_sittings import could_be_frame
 from yellowjacket.core.survey.iso_ladders import FoundIsoLimits, iso_ladder_task, iso_limits, measured_rung
-from yellowjacket.core.survey.sessions import could_be_frame
 from yellowjacket.core.survey.single_frame import FrameTask, NamedRect, measure_file, measurement
 from yellowjacket.core.survey.sort import BodyTasks, Card, card_of, sort_cards
 from yellowjacket.core.survey.temperature_table import read_temperatures
@@ -138,10 +138,10 @@ def _inspect(arguments: argparse.Namespace) -> int:
     else:
         for report in reports:
             print("\n".join(lines_of(report)))
-    barred = [FrameError(Path(one["file"]), "problem", one["problem"], "") for one in reports if one["problem"]]
-    return _exit(len(barred) < len(reports), [*problems, *barred] if arguments.json else problems) or (
-        SOME_FAILED if barred else FINE
-    )
+    barred = [one for one in reports if one["problem"]]
+    if len(barred) == len(reports):
+        return NOTHING
+    return _exit(True, [*problems, *(FrameError(Path(one["file"]), "problem", one["problem"], "") for one in barred)])
 
 
 # measure

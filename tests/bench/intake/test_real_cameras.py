@@ -312,12 +312,12 @@ def scattered(inbox, card):
         (inbox / name).write_bytes(b"nothing of interest")
 
 
-def test_a_folder_of_several_tests_is_offered_to_be_taken_or_left(data_folder, card, client):
+def test_a_folder_of_several_sittings_is_offered_to_be_taken_or_left(data_folder, card, client):
     scattered(data_folder / "inbox", card)
     sitting = adopt()
     job = sitting.jobs.get()
-    assert job.message == "3 tests were found in 19 files; passed over: 2 .xmp, 1 .mov, 1 .txt"
-    assert [(title, what, len(files)) for title, _, what, files in job.parameters["sessions"]] == [
+    assert job.message == "3 sittings were found in 19 files; passed over: 2 .xmp, 1 .mov, 1 .txt"
+    assert [(one.title, one.what, len(one.paths)) for one in adopt_.offered_to(sitting)] == [
         ("Ostrel Heath", "too few frames for a ladder", 1), ("Ostrel Heath", "3 ISO settings", 12),
         ("Ostrel Fen", "3 ISO settings", 6),
     ]  # fmt: skip
@@ -325,7 +325,7 @@ def test_a_folder_of_several_tests_is_offered_to_be_taken_or_left(data_folder, c
     page = client.get(f"/sittings/{sitting.pk}/adopting/").content.decode()
     assert page.count("checked") == 2
     assert "24 Dec 2025" in page
-    answer = client.post(f"/sittings/{sitting.pk}/take-tests/", {"session": ["1", "2"]})
+    answer = client.post(f"/sittings/{sitting.pk}/take-found/", {"found": ["1", "2"]})
     assert answer.status_code == 302
     assert sorted(str(ladder.body) for ladder in Ladder.objects.all()) == ["Ostrel Fen", "Ostrel Heath"]
     assert sorted(one.frames.count() for one in Sitting.objects.all()) == [6, 12]
@@ -336,9 +336,9 @@ def test_a_folder_of_several_tests_is_offered_to_be_taken_or_left(data_folder, c
 def test_leaving_all_of_a_folder_leaves_nothing_behind(data_folder, card, client):
     scattered(data_folder / "inbox", card)
     sitting = adopt()
-    with pytest.raises(Refusal, match="Tick the tests"):
+    with pytest.raises(Refusal, match="Tick the sittings"):
         adopt_.take(sitting, [17])
-    client.post(f"/sittings/{sitting.pk}/take-tests/", {"leave": "yes"})
+    client.post(f"/sittings/{sitting.pk}/take-found/", {"leave": "yes"})
     assert not Sitting.objects.exists()
 
 
@@ -350,8 +350,7 @@ def test_a_thousand_files_are_sorted_by_their_tags_alone(data_folder, card):
     for n in range(1000):
         (inbox / f"{n:04d}.dng").write_bytes(other + bytes(n % 7) if n % 2 else whole[:60_000])
     sitting = adopt()
-    sessions = sitting.jobs.get().parameters["sessions"]
-    assert sorted(len(files) for *_, files in sessions) == [500, 500]
+    assert sorted(len(one.paths) for one in adopt_.offered_to(sitting)) == [500, 500]
 
 
 def test_two_cards_with_equal_names_lose_nothing(data_folder, card):

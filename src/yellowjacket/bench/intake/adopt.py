@@ -56,13 +56,13 @@ from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.core.planning.plan_file import spec_as_dict
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file, inspect_picture
 from yellowjacket.core.raw.frame import NOT_RAW, PICTURE_SUFFIXES
-from yellowjacket.core.survey.sessions import (
+from yellowjacket.core.survey.found_sittings import (
     Claimed,
-    Session,
+    FoundSitting,
     claimed,
     could_be_frame,
     others_in_words,
-    sessions_of,
+    sittings_in,
 )
 
 _FASTEST_S, _SLOWEST_S = 1 / 8000, 30.0
@@ -117,7 +117,7 @@ def _uses_of(sitting: Sitting) -> list[UseSpec]:
 
 
 def leave(sitting: Sitting) -> None:
-    """Take none of the tests that were found: nothing of them stays. Refuses a sitting that has frames."""
+    """Take none of the sittings that were found: nothing of them stays. Refuses a sitting that has frames."""
     if sitting.frames.exists():
         raise Refusal("These files were taken in already.")
     sitting.delete()
@@ -131,7 +131,7 @@ def _named_after(name: str) -> str:
 def adopt_files(job: Job, progress: progress_.Progress) -> str:
     """The adopting job: look at every file, sort the frames, write the plan backwards. Returns a summary.
 
-    Where the files are of several tests, of other days or bodies, they are offered first, to be taken or left.
+    Where the files are of several sittings, of other days or bodies, these are offered first, to be taken or left.
 
     Everything is stored in one step; taken up again after that step, there is nothing left to do but to say so.
     """
@@ -139,11 +139,11 @@ def adopt_files(job: Job, progress: progress_.Progress) -> str:
     files: list[str] = job.parameters["files"]
     if not job.parameters.get("chosen") and not sitting.frames.exists():
         files = [path for path in files if could_be_frame(path)]
-        found = _sessions(job, files)
+        found = _sittings_in(files)
         if len(found) > 1:
-            job.parameters["sessions"] = [[_title(one), _span(one), one.what, list(one.paths)] for one in found]
+            job.parameters["found"] = [one.plain for one in found]
             job.save(update_fields=["parameters"])
-            return f"{len(found)} tests were found in {len(files)} files{_passed_over(job)}"
+            return f"{len(found)} sittings were found in {len(files)} files{_passed_over(job)}"
     if not sitting.frames.exists():
         facts, pictures = _facts_of(sitting, files, progress)
         with transaction.atomic():
@@ -154,12 +154,12 @@ def adopt_files(job: Job, progress: progress_.Progress) -> str:
     return _summary(sitting) + _passed_over(job)
 
 
-def _sessions(job: Job, files: Sequence[str]) -> tuple[Session, ...]:
+def _sittings_in(files: Sequence[str]) -> tuple[FoundSitting, ...]:
     """What was shot together, from what the files say; nothing is decoded yet."""
     said = [outcome for _, outcome in run_all(claimed, files) if isinstance(outcome, Claimed)]
     # A file that cannot even be looked at goes where most go, and is told there.
     seen = {one.path for one in said}
-    return sessions_of([*said, *(Claimed(path, "", None, None, None) for path in files if path not in seen)])
+    return sittings_in([*said, *(Claimed(path, "", None, None, None) for path in files if path not in seen)])
 
 
 def _passed_over(job: Job) -> str:
@@ -167,35 +167,28 @@ def _passed_over(job: Job) -> str:
     return f"; passed over: {words}" if words else ""
 
 
-def _title(one: Session) -> str:
-    return ", ".join(body or "a body without a name" for body in one.bodies)
-
-
-def _span(one: Session) -> str:
-    """When it was shot, by the body's clock."""
-    if one.begin is None or one.end is None:
-        return "no clock"
-    end = f"{one.end:%H:%M}" if one.begin.date() == one.end.date() else f"{one.end:%-d %b %H:%M}"
-    return f"{one.begin:%-d %b %Y %H:%M} to {end}"
+def offered_to(sitting: Sitting) -> tuple[FoundSitting, ...]:
+    """What was found in the folder of a sitting to be taken or left; nothing where it all went into one."""
+    job = sitting.jobs.filter(kind=Job.Kind.ADOPT).last()
+    return tuple(FoundSitting.from_plain(one) for one in (job.parameters.get("found", ()) if job is not None else ()))
 
 
 def take(sitting: Sitting, wanted: Sequence[int]) -> list[Sitting]:
-    """Make sittings of the tests that were found in a folder, those chosen; the others are left. Refuses none at all."""
-    job = sitting.jobs.filter(kind=Job.Kind.ADOPT).last()
-    offered = job.parameters.get("sessions") if job is not None else None
-    chosen = [offered[n] for n in wanted if offered and 0 <= n < len(offered)]
+    """Make sittings of what was found in a folder, of those chosen; the others are left. Refuses none at all."""
+    offered = offered_to(sitting)
+    chosen = [offered[n] for n in wanted if 0 <= n < len(offered)]
     if not offered or sitting.frames.exists():
         raise Refusal("These files were taken in already.")
     if not chosen:
-        raise Refusal("Tick the tests to take in.")
+        raise Refusal("Tick the sittings to take.")
     with transaction.atomic():
         uses = _uses_of(sitting)
-        made = [sitting, *(_new_sitting(title, uses, sitting.profile.name) for title, *_ in chosen[1:])]
-        sitting.name = _named_after(chosen[0][0])
+        made = [sitting, *(_new_sitting(one.title, uses, sitting.profile.name) for one in chosen[1:])]
+        sitting.name = _named_after(chosen[0].title)
         sitting.save(update_fields=["name"])
         begins = [
-            queue.recorded(one, Job.Kind.ADOPT, files=files, chosen=True)
-            for one, (_, _, _, files) in zip(made, chosen, strict=True)
+            queue.recorded(one, Job.Kind.ADOPT, files=list(found.paths), chosen=True)
+            for one, found in zip(made, chosen, strict=True)
         ]
     for begin in begins:
         begin()

@@ -23,10 +23,13 @@ def any_tile(values: NDArray[np.float32], colours: NDArray[np.int64], *, by_gree
     result = np.empty((*values.shape, 3), np.float32)
     near = _weights(_WIDTH_PX)
     if not by_green:
-        _convolved(values, colours, near, -1, result)
+        _convolved(values, colours, near, np.array([True, True, True]), result)
         return result
-    _convolved(values, colours, near, 1, result)
-    _by_difference(values, colours, _weights(_DIFFERENCE_WIDTH_PX), result)
+    _convolved(values, colours, near, np.array([False, True, False]), result)
+    green = result[..., 1].copy()
+    _convolved(values - green, colours, _weights(_DIFFERENCE_WIDTH_PX), np.array([True, False, True]), result)
+    result[..., 0] += green
+    result[..., 2] += green
     return result
 
 
@@ -52,10 +55,10 @@ def _convolved(
     values: NDArray[np.float32],
     colours: NDArray[np.int64],
     weights: NDArray[np.float32],
-    only: int,
+    wanted: NDArray[np.bool_],
     result: NDArray[np.float32],
 ) -> None:  # pragma: no cover - compiled
-    """Each colour by itself, or ``only`` one of them."""
+    """The ``wanted`` of the three colours, each by itself, into ``result``; the others stay what they are."""
     height, width = values.shape
     rows, columns = colours.shape
     reach = weights.shape[0] // 2
@@ -67,39 +70,13 @@ def _convolved(
             for j in range(max(0, y - reach), min(height, y + reach + 1)):
                 for i in range(max(0, x - reach), min(width, x + reach + 1)):
                     colour = colours[j % rows, i % columns]
-                    if only < 0 or colour == only:
+                    if wanted[colour]:
                         weight = weights[j - y + reach, i - x + reach]
                         above[colour] += weight * values[j, i]
                         below[colour] += weight
             for colour in range(3):
-                if only < 0 or colour == only:
+                if wanted[colour]:
                     result[y, x, colour] = above[colour] / max(below[colour], np.float32(1e-12))
             own = colours[y % rows, x % columns]
-            if only < 0 or own == only:
+            if wanted[own]:
                 result[y, x, own] = values[y, x]
-
-
-@njit(cache=True, nogil=True)
-def _by_difference(
-    values: NDArray[np.float32], colours: NDArray[np.int64], weights: NDArray[np.float32], result: NDArray[np.float32]
-) -> None:  # pragma: no cover - compiled
-    """Red and blue from the green that is there already and their smooth differences to it."""
-    height, width = values.shape
-    rows, columns = colours.shape
-    reach = weights.shape[0] // 2
-    above, below = np.empty(3, np.float32), np.empty(3, np.float32)
-    for y in range(height):
-        for x in range(width):
-            above[:] = 0
-            below[:] = 0
-            for j in range(max(0, y - reach), min(height, y + reach + 1)):
-                for i in range(max(0, x - reach), min(width, x + reach + 1)):
-                    colour = colours[j % rows, i % columns]
-                    if colour != 1:
-                        weight = weights[j - y + reach, i - x + reach]
-                        above[colour] += weight * (values[j, i] - result[j, i, 1])
-                        below[colour] += weight
-            for colour in (0, 2):
-                result[y, x, colour] = result[y, x, 1] + above[colour] / max(below[colour], np.float32(1e-12))
-            own = colours[y % rows, x % columns]
-            result[y, x, own] = values[y, x]

@@ -27,7 +27,6 @@ from yellowjacket.bench.shoot import conditions
 from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.core.survey.sessions import FEW
 from yellowjacket.web.desk.forms import BodyForm, LensForm
 from yellowjacket.web.refusals import or_back_to, refused
 
@@ -178,22 +177,19 @@ def adopting_page(request: HttpRequest, sitting_id: int) -> HttpResponse:
             "job": job,
             "problems": sitting.problems.all(),
             "place": "desk",
-            "sessions": [
-                (n, title, span, what, len(files), what != FEW)
-                for n, (title, span, what, files) in enumerate((job.parameters.get("sessions") if job else None) or [])
-            ],
+            "found": adopt_.offered_to(sitting),
         },
     )
 
 
 @require_POST
-def take_sessions(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """Make sittings of the tests that were ticked."""
+def take_found(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Make the sittings that were ticked."""
     sitting = get_object_or_404(Sitting, pk=sitting_id)
     if "leave" in request.POST:
         refusal = refused(lambda: adopt_.leave(sitting))
         return redirect("desk:page") if not refusal else redirect("desk:adopting", sitting_id=sitting.pk)
-    wanted = [whole(text) for text in request.POST.getlist("session")]
+    wanted = [whole(text) for text in request.POST.getlist("found")]
     refusal = refused(lambda: adopt_.take(sitting, [n for n in wanted if n is not None]))
     if refusal:
         messages.error(request, refusal)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.raw.reader import read_claims
@@ -33,7 +34,7 @@ class Claimed:
 
 
 @dataclass(frozen=True, slots=True)
-class Session:
+class FoundSitting:
     """Files that were shot together: one stretch of time, one body or bodies taken in turn.
 
     ``bodies``: names, empty texts for what does not say one. ``begin``, ``end``: by the body's clock; None without one.
@@ -47,11 +48,44 @@ class Session:
     isos: int
     times: int
 
+    @classmethod
+    def from_plain(cls, plain: Mapping[str, Any]) -> FoundSitting:
+        """From what ``plain`` gave."""
+        begin, end = (None if plain[name] is None else datetime.fromisoformat(plain[name]) for name in ("begin", "end"))
+        return cls(tuple(plain["paths"]), tuple(plain["bodies"]), begin, end, plain["isos"], plain["times"])
+
+    @property
+    def plain(self) -> dict[str, Any]:
+        """As JSON has it."""
+        begin, end = (None if one is None else one.isoformat() for one in (self.begin, self.end))
+        return {
+            "paths": list(self.paths), "bodies": list(self.bodies), "begin": begin, "end": end, "isos": self.isos,
+            "times": self.times,
+        }  # fmt: skip
+
+    @property
+    def few(self) -> bool:
+        """Whether no ladder can come of it."""
+        return len(self.paths) < _FEWEST_FRAMES
+
+    @property
+    def title(self) -> str:
+        """Its bodies, in words."""
+        return ", ".join(body or "a body without a name" for body in self.bodies)
+
+    @property
+    def span(self) -> str:
+        """When it was shot, by the body's clock, in words."""
+        if self.begin is None or self.end is None:
+            return "no clock"
+        end = f"{self.end:%H:%M}" if self.begin.date() == self.end.date() else f"{self.end:%-d %b %H:%M}"
+        return f"{self.begin:%-d %b %Y %H:%M} to {end}"
+
     @property
     def what(self) -> str:
         """What it looks like, in words."""
-        if len(self.paths) < _FEWEST_FRAMES:
-            return FEW
+        if self.few:
+            return "too few frames for a ladder"
         if self.isos >= _FEWEST_RUNGS:
             return f"{self.isos} ISO settings"
         if self.times >= _FEWEST_RUNGS:
@@ -60,7 +94,6 @@ class Session:
 
 
 _FEWEST_RUNGS, _FEWEST_FRAMES = 3, 3
-FEW = "too few frames for a ladder"
 
 
 def could_be_frame(path: str) -> bool:
@@ -80,8 +113,8 @@ def claimed(path: str) -> Claimed:
     return Claimed(path, f"{said.make} {said.model}".strip(), said.iso, said.exposure_s, said.captured_at)
 
 
-def sessions_of(files: Sequence[Claimed]) -> tuple[Session, ...]:
-    """Every file in exactly one session, the sessions in the order of their clock; files without one go with the largest."""
+def sittings_in(files: Sequence[Claimed]) -> tuple[FoundSitting, ...]:
+    """Every file in exactly one of them, in the order of their clock; files without one go with the largest."""
     timed = sorted((one for one in files if one.captured_at is not None), key=lambda one: (one.captured_at, one.path))
     stretches: list[list[Claimed]] = []
     for one in timed:
@@ -95,7 +128,7 @@ def sessions_of(files: Sequence[Claimed]) -> tuple[Session, ...]:
         max(found, key=len).extend(timeless)
     elif timeless:
         found = [timeless]
-    return tuple(_session(part) for part in found)
+    return tuple(_sitting(part) for part in found)
 
 
 def _lasted(one: Claimed) -> timedelta:
@@ -103,7 +136,7 @@ def _lasted(one: Claimed) -> timedelta:
 
 
 def _by_body(stretch: list[Claimed]) -> list[list[Claimed]]:
-    """One body after the other is two tests; bodies taken in turn before one scene are one."""
+    """One body after the other is two sittings; bodies taken in turn before one scene are one."""
     runs: list[list[Claimed]] = []
     for one in stretch:
         if not runs or runs[-1][-1].body != one.body:
@@ -113,9 +146,9 @@ def _by_body(stretch: list[Claimed]) -> list[list[Claimed]]:
     return runs if len(set(bodies)) == len(bodies) else [stretch]
 
 
-def _session(files: Sequence[Claimed]) -> Session:
+def _sitting(files: Sequence[Claimed]) -> FoundSitting:
     moments = sorted(one.captured_at for one in files if one.captured_at is not None)
-    return Session(
+    return FoundSitting(
         tuple(one.path for one in files), tuple(sorted({one.body for one in files})), moments[0] if moments else None,
         moments[-1] if moments else None, len({one.iso for one in files} - {None}),
         len({one.exposure_s for one in files} - {None}),

@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 
 import pytest
 
-from yellowjacket.core.survey.sessions import Claimed, could_be_frame, others_in_words, sessions_of
+from yellowjacket.core.survey.found_sittings import Claimed, FoundSitting, could_be_frame, others_in_words, sittings_in
 
 BEGIN = datetime(2026, 3, 14, 20, 0)
 
@@ -15,7 +15,7 @@ def file(name: str, minutes: float | None, body: str = "Ostrel Heath", iso: int 
 
 
 def names(files: list[Claimed]) -> list[list[str]]:
-    return [sorted(one.paths) for one in sessions_of(files)]
+    return [sorted(one.paths) for one in sittings_in(files)]
 
 
 def test_a_pause_of_hours_begins_another_test_and_a_long_exposure_is_no_pause():
@@ -35,7 +35,7 @@ def test_files_without_a_clock_go_with_the_largest_and_none_is_lost():
     files = [file("a", 0), file("b", 1), file("late", 900), file("x", None), file("y", None)]
     assert names(files) == [["a", "b", "x", "y"], ["late"]]
     assert names([file("x", None), file("y", None)]) == [["x", "y"]]
-    assert sessions_of([]) == ()
+    assert sittings_in([]) == ()
 
 
 @pytest.mark.parametrize(
@@ -48,7 +48,9 @@ def test_files_without_a_clock_go_with_the_largest_and_none_is_lost():
     ],
 )  # fmt: skip
 def test_what_it_holds_is_said_in_words(files, words):
-    assert sessions_of(files)[0].what == words
+    (found,) = sittings_in(files)
+    assert found.what == words
+    assert FoundSitting.from_plain(found.plain) == found
 
 
 def test_what_lies_beside_frames_is_passed_over_and_counted():
