@@ -1,5 +1,6 @@
 """Where a second base is in force: told by read noise that falls although the gain goes on."""
 
+import numpy as np
 import pytest
 
 from yellowjacket.core.metrology.estimate import missing, with_error
@@ -39,3 +40,20 @@ def test_too_few_settings_are_said(known):
     nothing = missing(Missing.NOT_MEASURED)
     ladder = [rung(100, 3.0)] * known + [NoiseAt(200, nothing, nothing, nothing)]
     assert "fewer than two" in second_base_of(ladder).reason
+
+
+def test_rungs_two_stops_apart_tell_it_at_the_first_that_has_it():
+    """By the second rung in force the jump would lie among those it is expected from."""
+    truth = {160: 3.84, 640: 2.70, 2500: 1.41, 10000: 1.42, 40000: 1.42}
+    assert second_base_of([rung(iso, noise) for iso, noise in truth.items()]).value == 2500
+
+
+@pytest.mark.parametrize("read_e", [0.8, 1.5, 3.0, 6.0])
+@pytest.mark.parametrize("after_dn", [0.5, 1.2, 2.5])
+@pytest.mark.parametrize("step", [2, 4, 8])
+def test_a_body_of_one_gain_has_none_however_far_its_rungs_lie_apart(read_e, after_dn, step):
+    rng = np.random.default_rng(int(100 * read_e + 10 * after_dn + step))
+    isos = [100 * step**n for n in range(5)]
+    for _ in range(40):
+        ladder = [rung(iso, np.hypot(read_e, after_dn * 400 / iso) * rng.normal(1, 0.01)) for iso in isos]
+        assert second_base_of(ladder).value is None

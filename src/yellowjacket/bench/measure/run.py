@@ -54,7 +54,7 @@ from yellowjacket.core.readings.rung import SINGLE, RungResult, RungTask, measur
 from yellowjacket.core.readings.scene import Known
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
-METHOD_VERSION = f"{__version__}/4"
+METHOD_VERSION = f"{__version__}/5"
 # Stands for the digest of a rung that was measured without some of its frames.
 INCOMPLETE = "incomplete"
 

@@ -7,14 +7,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
 
 # Read noise in DN falls by more than this from one rung to the next, or in e⁻ lies this far below what the three
-# rungs before let expect.
-_FALLS_SHARE, _BELOW_SHARE = 0.03, 0.12
-_RUNGS_BEFORE = 3
+# rungs before let expect; further where only two tell it, as nothing then shows how well they agree.
+_FALLS_SHARE, _BELOW_SHARE, _BELOW_TWO_SHARE = 0.03, 0.12, 0.25
+_RUNGS_BEFORE, _FEWEST_BEFORE = 3, 2
+_SURE_SE = 3.0
 # Gain per ISO may wander by this share and still follow the dial.
 _FOLLOWS_SHARE = 0.1
 
@@ -65,17 +67,30 @@ def _falls(before: NoiseAt, after: NoiseAt) -> bool:
 
 
 def _lies_below(before: Sequence[NoiseAt], after: NoiseAt) -> bool:
-    """Whether R lies clearly below R² = a + b·g² (a, b ≥ 0) of the three rungs before."""
-    if len(before) < _RUNGS_BEFORE:
+    """Whether R lies clearly below R² = a + b·g² (a, b ≥ 0) of the three rungs before, or of two where there are no more."""
+    if len(before) < _FEWEST_BEFORE:
         return False
-    gains = np.array([rung.gain.value for rung in before], dtype=np.float64)
-    noises = np.array([rung.noise_e.value for rung in before], dtype=np.float64)
+    share = _BELOW_SHARE if len(before) == _RUNGS_BEFORE else _BELOW_TWO_SHARE
     if after.noise_e.value is None or after.noise_e.high is None or after.gain.value is None:
         return False
-    slope, intercept = np.polyfit(gains**2, noises**2, 1)
-    if slope < 0:
-        slope, intercept = 0.0, float(np.mean(noises**2))
-    elif intercept < 0:
-        slope, intercept = float(np.sum(gains**2 * noises**2) / np.sum(gains**4)), 0.0
-    expected = math.sqrt(max(float(intercept + slope * after.gain.value**2), 0.0))
-    return after.noise_e.value < (1 - _BELOW_SHARE) * expected and after.noise_e.high < expected
+    squares = np.array([rung.gain.value for rung in before], dtype=np.float64) ** 2
+    noises = np.array([rung.noise_e.value for rung in before], dtype=np.float64)
+    weights = _weights_at(after.gain.value**2, squares, noises**2)
+    # What is expected is as uncertain as the rungs it is told from, most where the converter's noise outweighs the rest.
+    errors = 2 * noises * np.array([rung.noise_e.se for rung in before])
+    expected = float(weights @ noises**2)
+    least = expected - _SURE_SE * float(np.hypot.reduce(weights * errors))
+    if least <= 0:
+        return False
+    return after.noise_e.value < (1 - share) * math.sqrt(expected) and after.noise_e.high < math.sqrt(least)
+
+
+def _weights_at(wanted: float, squares: NDArray[np.float64], noise_squares: NDArray[np.float64]) -> NDArray[np.float64]:
+    """By how much each R² counts in what a + b·g² through them is at g² = ``wanted``; a and b never under nothing."""
+    centred = squares - squares.mean()
+    slopes = centred / float(centred @ centred)
+    if float(slopes @ noise_squares) < 0:
+        return np.full(squares.size, 1 / squares.size)
+    if float((1 / squares.size - slopes * squares.mean()) @ noise_squares) < 0:
+        return np.asarray(squares * wanted / float(squares @ squares))
+    return np.asarray(1 / squares.size + slopes * (wanted - squares.mean()))
