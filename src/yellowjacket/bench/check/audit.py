@@ -145,8 +145,9 @@ def audit(ladder: Ladder) -> Audit:
         if frame is not None:
             taken[shot.rung_id].append(frame)
     for rung in rungs:
-        for frame, claim in claims_of(ladder, rung, taken[rung.pk]):
-            findings.append(_of(frame, rung, claim.code, claim.short, f"{frame.file_name} {claim.text}"))
+        for frames, claim in claims_of(ladder, rung, taken[rung.pk]):
+            who = frames[0].file_name + (f" (and {len(frames) - 1} more)" if len(frames) > 1 else "")
+            findings.append(_of(frames[0], rung, claim.code, claim.short, f"{who} {claim.text}"))
     findings += _lockups(ladder, [shot for shot in shots if not says_lenr(taken[shot.rung_id])])
     if ladder.kind == Ladder.Kind.TIME:
         findings += _warmed(ladder)

@@ -23,14 +23,13 @@ class Claim:
     text: str
 
 
-def claims_of(ladder: Ladder, rung: Rung, frames: Sequence[Frame]) -> Iterator[tuple[Frame, Claim]]:
-    """What wants a decision, once for each kind, told by the first frame of the rung that says it."""
-    told: set[str] = set()
+def claims_of(ladder: Ladder, rung: Rung, frames: Sequence[Frame]) -> Sequence[tuple[Sequence[Frame], Claim]]:
+    """What wants a decision, once for each kind, with the frames of the rung that say it."""
+    told: dict[str, tuple[list[Frame], Claim]] = {}
     for frame in frames:
         for claim in _of_frame(ladder, rung, frame):
-            if claim.code not in told:
-                told.add(claim.code)
-                yield frame, claim
+            told.setdefault(claim.code, ([], claim))[0].append(frame)
+    return tuple(told.values())
 
 
 def says_lenr(frames: Sequence[Frame]) -> bool:

@@ -74,7 +74,7 @@ def crop_line(page: SittingPage, column_px: int) -> Line:
     crops = Crops.of(page)
     cells = [Cell(extra=crops.view(rung, (column_px - 2, CROP_HEIGHT_PX))) for rung in page.rungs]
     rendered = any(frame.mosaic_layout.rendered for rung in page.rungs for frame in page.light(rung)[:1])
-    how = "as the camera made it" if rendered else "equal brightness"
+    how = "camera's own" if rendered else "equal brightness"
     return Line("crops", str(page.ladder.body), f"spot at 100 %, {how}", "crops", cells)
 
 
