@@ -5,10 +5,10 @@ from pathlib import Path
 
 import pytest
 
-from yellowjacket.bench.models import Frame, Job, Problem, Shot
+from yellowjacket.bench.models import Body, Frame, Job, Problem, Shot
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.simulation import shoot as shoot_
-from yellowjacket.simcam.bodies import HEATH
+from yellowjacket.simcam.bodies import HEATH, MOOR
 
 pytestmark = pytest.mark.django_db
 
@@ -55,3 +55,10 @@ def test_shooting_goes_on_where_it_was_stopped_whatever_came_in_before(simulated
 def test_a_real_body_is_not_shot_by_the_simulation(sitting):
     with pytest.raises(Refusal, match="shoot it by hand"):
         shoot_.start_shooting(sitting.ladders.get())
+
+
+def test_a_body_known_from_its_files_gets_its_simulation_back(db):
+    adopted = Body.objects.create(make=MOOR.make, model=MOOR.model, serial=MOOR.serial, lowest_iso=50)
+    body = shoot_.register_simulated(MOOR)
+    assert (body.pk, body.simulated_as, body.lowest_iso) == (adopted.pk, MOOR.key, 50)
+    assert Body.objects.get().pixel_width == MOOR.width_px

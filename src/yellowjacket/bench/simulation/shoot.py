@@ -53,23 +53,28 @@ _LAST_PERCENT = 3
 
 
 def register_simulated(body: BodyModel) -> Body:
-    """The simulated body in the register of bodies; made when it is not there."""
-    record, _ = Body.objects.get_or_create(
-        make=body.make,
-        model=body.model,
-        serial=body.serial,
-        defaults={
-            "pixel_width": body.width_px, "pixel_height": body.height_px, "lowest_iso": body.lowest_iso,
-            "highest_iso": body.highest_iso, "native_lowest_iso": body.native_lowest_iso,
-            "native_highest_iso": body.native_highest_iso, "fastest_shutter_s": body.fastest_shutter_s,
-            "slowest_shutter_s": body.slowest_shutter_s, "simulated_as": body.key,
-            "sensor_width_mm": body.sensor_width_mm, "sensor_height_mm": body.sensor_height_mm,
-            "frame_mb": round(2e-6 * body.width_px * body.height_px), "battery_minutes": body.battery_minutes,
-            "battery_frames": body.battery_frames, "lenr_from_s": body.lenr_from_s, "iso_step": "third",
-            # The simulated frames are a window of the sensor, and so are its modes.
-            "raw_modes": _raw_modes(body),
-        },
-    )  # fmt: skip
+    """The simulated body in the register of bodies; made when it is not there.
+
+    One that came in with files it had written gets its simulation back, and what the register did not know of it.
+    """
+    known: dict[str, object] = {
+        "pixel_width": body.width_px, "pixel_height": body.height_px, "lowest_iso": body.lowest_iso,
+        "highest_iso": body.highest_iso, "native_lowest_iso": body.native_lowest_iso,
+        "native_highest_iso": body.native_highest_iso, "fastest_shutter_s": body.fastest_shutter_s,
+        "slowest_shutter_s": body.slowest_shutter_s, "simulated_as": body.key,
+        "sensor_width_mm": body.sensor_width_mm, "sensor_height_mm": body.sensor_height_mm,
+        "frame_mb": round(2e-6 * body.width_px * body.height_px), "battery_minutes": body.battery_minutes,
+        "battery_frames": body.battery_frames, "lenr_from_s": body.lenr_from_s, "iso_step": "third",
+        # The simulated frames are a window of the sensor, and so are its modes.
+        "raw_modes": _raw_modes(body),
+    }  # fmt: skip
+    named = {"make": body.make, "model": body.model, "serial": body.serial}
+    record, made = Body.objects.get_or_create(**named, defaults=known)
+    if not made and not record.simulated_as:
+        missing = {name: value for name, value in known.items() if not getattr(record, name)}
+        for name, value in missing.items():
+            setattr(record, name, value)
+        record.save(update_fields=list(missing))
     return record
 
 
