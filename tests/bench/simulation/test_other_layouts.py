@@ -13,6 +13,7 @@ from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitt
 from yellowjacket.bench.push import latitude
 from yellowjacket.bench.simulation import shoot
 from yellowjacket.core.limits.tolerance import Profile
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.rendering.develop import develop_at_use
 from yellowjacket.simcam.bodies import HOLT, WOLD
@@ -61,7 +62,9 @@ def test_the_whole_way_of_a_body_with_other_filters(sitting):
     ]
     assert steps == pytest.approx([-2, -1, 0, 1], abs=0.01)
     push = latitude.recovery(latitude.exposed(exposed, use), Profile("Default")).push
-    assert push["emergency"].stops >= push["clean"].stops
+    assert push["emergency"].stops >= push["usable"].stops >= push["clean"].stops > 0
+    casts = {one.result.has(Missing.NO_COLOUR_FILTERS) for one in Reading.objects.filter(quantity="cast_de00")}
+    assert casts == {body is WOLD}
     # Darks: current and hot pixels against the truth.
     whole = measure.measured(dark).whole
     truth = body.dark_current_e_per_s * 2 ** ((whole.reference_c - 20) / 6)

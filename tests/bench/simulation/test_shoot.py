@@ -58,7 +58,11 @@ def test_a_real_body_is_not_shot_by_the_simulation(sitting):
 
 
 def test_a_body_known_from_its_files_gets_its_simulation_back(db):
-    adopted = Body.objects.create(make=MOOR.make, model=MOOR.model, serial=MOOR.serial, lowest_iso=50)
+    named = {"make": MOOR.make, "model": MOOR.model, "serial": MOOR.serial}
+    adopted = Body.objects.create(
+        **named, pixel_width=1824, pixel_height=1216, lowest_iso=50, highest_iso=3200, native_lowest_iso=50,
+        native_highest_iso=3200, fastest_shutter_s=1 / 4000, slowest_shutter_s=30,
+    )  # fmt: skip
     body = shoot_.register_simulated(MOOR)
     assert (body.pk, body.simulated_as, body.lowest_iso) == (adopted.pk, MOOR.key, 50)
-    assert Body.objects.get().pixel_width == MOOR.width_px
+    assert Body.objects.get().sensor_width_mm == MOOR.sensor_width_mm

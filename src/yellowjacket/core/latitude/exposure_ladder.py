@@ -187,7 +187,9 @@ def _casts(
             Measurand.CAST_CORRECTED_DE00: fitted,
         }
         for quantity, black in blacks.items():
-            if rung.key == reference.key:
+            if "M" in base.get(name, {}):
+                cast, word = missing(Missing.NO_COLOUR_FILTERS), ""
+            elif rung.key == reference.key:
                 cast, word = Quantity(0.0, 0.0, 0.0, 0, (Note(Remark.REFERENCE_RUNG),)), ""
             elif None in black.values():
                 cast, word = unknown(*fit.black_dn.values()), ""

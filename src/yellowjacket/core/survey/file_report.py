@@ -100,9 +100,7 @@ def lines_of(report: Document) -> Sequence[str]:
         source = report["sources"].get(name)
         lines.append(f"  {name.replace('_', ' '):18} {_shown(value)}" + (f"   [{source}]" if source else ""))
     for name in report.get("contradicted", ()):
-        lines.append(
-            f"  watch out: the tags and LibRaw disagree on {name.replace('_', ' ')}; one of them is wrong"
-        )
+        lines.append(f"  watch out: the tags and LibRaw disagree on {name.replace('_', ' ')}; one of them is wrong")
     if report["problem"]:
         lines.append(f"  problem: {report['problem']}")
     return lines
