@@ -23,7 +23,7 @@ from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitt
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 body = Body.objects.create(make="Ostrel", model="Heath", serial="OH-1", pixel_width=making.WIDTH, pixel_height=making.HEIGHT,
     lowest_iso=100, native_lowest_iso=100, native_highest_iso=400, highest_iso=400, fastest_shutter_s=1 / 8000)
-profile = ToleranceProfile.objects.create(name="Default")
+profile = ToleranceProfile.objects.get(name="Default")
 sitting = Sitting(name="Drawer 1", scene="drawer", question="?", expectation="?", held_on=date(2026, 3, 14), profile=profile)
 create_sitting(sitting, [UseSpec("Web", None)], [LadderRequest(body, LadderSpec("iso", "shutter", Exposure(100, 1 / 8, 8.0)))])
 folder = settings.HOME / "inbox"

@@ -38,7 +38,9 @@ def brought_to_grey(linear: np.ndarray) -> np.ndarray:
 def test_patches_have_the_colours_that_libraw_gives_them(tmp_path, body, developer):
     path = tmp_path / "a.dng"
     iso = body.native_lowest_iso
-    SimulatedCamera(body, 3).shoot(ExposureSettings(iso, 1 / 8 * 100 / iso, 8.0), path, 1, datetime(2026, 3, 14, 20, 0))
+    SimulatedCamera(body, 3).shoot(
+        ExposureSettings(iso, 1 / 16 * 100 / iso, 8.0), path, 1, datetime(2026, 3, 14, 20, 0)
+    )
     with rawpy.imread(str(path)) as raw:
         theirs = (
             raw.postprocess(

@@ -55,8 +55,8 @@ def test_a_size_is_never_mixed(two):  # noqa: F811
     first = plain.ladders[0]
     mark = first.rungs[0].iso
     per_pixel, at_web = first.at(mark, "shadow_snr"), web.ladders[0].at(mark, "shadow_snr")
-    # 640 × 448 pixels on 10 000: SNR of white noise rises by the root of their ratio.
-    assert at_web.value / per_pixel.value == pytest.approx((640 * 448 / 10_000) ** 0.5, rel=0.05)
+    # 640 × 448 pixels on 10 000: SNR of white noise would rise by the root of their ratio, that of developed pixels by less.
+    assert 0.6 < at_web.value / per_pixel.value / (640 * 448 / 10_000) ** 0.5 < 0.9
     with pytest.raises(Refusal, match="Not all of them have a use of that size"):
         bodies.compare(ladders, 24_000_000)
 

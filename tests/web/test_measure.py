@@ -36,10 +36,10 @@ def test_lines_are_unfolded_folded_and_remembered(client, measured):
 def test_the_sheet_reads_at_the_size_of_the_use_in_force(client, measured):
     web = measured.uses.get(name="Web")
     base = f"/sittings/{measured.pk}/measure/"
-    assert "green, per pixel" in client.get(base).content.decode()
+    assert "luminance, per pixel" in client.get(base).content.decode()
     page = client.get(f"{base}?use={web.pk}").content.decode()
-    assert f"green, {web.size_text}" in page
-    assert "green, per pixel" in client.get(f"{base}?use={web.pk}&level=pixel").content.decode()
+    assert f"luminance, {web.size_text}" in page
+    assert "luminance, per pixel" in client.get(f"{base}?use={web.pk}&level=pixel").content.decode()
 
 
 def test_patches_are_drawn_named_removed_and_refusals_keep_what_was_typed(client, measured):

@@ -8,7 +8,7 @@ from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.web.push.brackets import brackets_of
 
 pytestmark = pytest.mark.django_db
-SNR = {0: 30.0, -1: 20.0, -2: 13.0, -3: 5.0, -4: 3.0}
+SNR = {0: 30.0, -1: 20.0, -2: 13.0, -3: 3.1, -4: 1.9}
 
 
 @pytest.fixture
@@ -29,7 +29,7 @@ def exposed(sitting):
         rung = Rung.objects.create(ladder=ladder, position=n, iso=100, exposure_s=1 / 8 * 2.0**stops, key=f"{stops}",
                                    label=f"{stops:+d}", at_stops=stops, measured_inputs="x")  # fmt: skip
         read(rung, "step_stops", float(stops))
-        read(rung, "shadow_snr", snr, "G", half=0.2)
+        read(rung, "shadow_snr", snr, half=0.2)
         read(rung, "cast_de00", 0.3 * -stops, patch=grey, notes=[["TOWARDS", "magenta"]])
         read(rung, "cast_corrected_de00", 0.01, patch=grey)
         if stops == 0:

@@ -32,6 +32,7 @@ from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitt
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.simulation import shoot
+from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
@@ -87,8 +88,6 @@ _WEDGE_CORNERS = ((64, 40), (1344, 40), (1344, 124), (64, 124))
 _TEXTURES = (
     ("random grain", "texture", (1008, 938, 224, 224)), ("coloured grain", "colour_texture", (1258, 938, 108, 224)),
 )  # fmt: skip
-# The survey looks at wing patterns: it allows more colour noise than the defaults would.
-_OWN_THRESHOLDS = {"chroma_noise": [4.0, 9.5, 20.0]}
 # What goes wrong on the second day, so that the Check page has something to find.
 _MISHAPS_7 = ("defocus", "iso", "skipped")
 # Grades of the demo's tester by rung, ISO 50 first, and the reason key of the last ones.
@@ -270,7 +269,7 @@ def _planned(
     found = Sitting.objects.filter(name=name).first()
     if found is not None:
         return found
-    profile, _ = ToleranceProfile.objects.get_or_create(name="Survey default", defaults={"thresholds": _OWN_THRESHOLDS})
+    profile, _ = ToleranceProfile.objects.get_or_create(name=DEFAULT_PROFILE)
     sitting = Sitting(
         name=name, scene="specimen drawer", question=question, expectation=expectation, held_on=held_on,
         lens="90 mm macro", light="lamp room, two panels", temperature_c=20.0, profile=profile,

@@ -110,9 +110,9 @@ def _mosaic_light(body: BodyModel, lamp_colour: tuple[float, float, float], scen
 def metered_electrons(body: BodyModel, settings: ExposureSettings, lamp: Lamp) -> float:
     """Electrons in a green pixel on the 18 % grey card under ``lamp``."""
     light = 2.0**lamp.ev100 * exact_exposure_s(settings.exposure_s) / exact_f_number(settings.f_number) ** 2
-    # light is 1 when settings are correct at ISO 100; the well of the base gain sets the scale.
+    # light is 1 when settings are correct at ISO 100; the well is filled by the light that is correct at the base ISO.
     full_e = body.converter_full_e or body.gain_modes[0].full_well_e
-    return MID_GREY_SHARE * full_e * light * (100.0 / body.base_iso)
+    return MID_GREY_SHARE * full_e * light * body.base_iso / 100.0
 
 
 def expose(

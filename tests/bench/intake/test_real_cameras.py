@@ -79,7 +79,7 @@ def test_a_folder_of_every_layout_becomes_a_measured_ladder(data_folder, layout)
     run.start_measuring(sitting)
     assert staleness.unmeasured(ladder) == 0
     at_web = Reading.objects.filter(
-        rung__ladder=ladder, use__name="Web", quantity="snr", channel="G", value__isnull=False
+        rung__ladder=ladder, use__name="Web", quantity="snr", channel="all", value__isnull=False
     )
     assert at_web.count() >= 3
     falling = [one.value for one in at_web.filter(patch__role="grey").order_by("rung__position")]

@@ -5,12 +5,13 @@ from datetime import date
 
 import pytest
 
+from tests.profiles import ROUND
 from yellowjacket.bench.measure import patches, run
 from yellowjacket.bench.models import Ladder, Patch, Problem, Reading, Sitting, ToleranceProfile
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec, create_sitting
 from yellowjacket.bench.push import iso_invariance, latitude, raw_modes
 from yellowjacket.bench.simulation import shoot
-from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
+from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.simcam.bodies import HEATH, MOOR
 
@@ -53,11 +54,15 @@ def test_an_exposure_ladder_gives_steps_black_limits_and_what_if(data_folder):
     profile = Profile("Default")
     recovery = latitude.recovery(found, profile)
     assert recovery.push["usable"].stops > recovery.push["clean"].stops
-    # By the noise model: three stops under a grey of 12.7 % of 30 000 e⁻, SNR 4 is reached at (16 + √(256 + 64 R²))/2.
+    # By the noise model: three stops under a grey of 12.7 % of 30 000 e⁻, a raw SNR s is reached at (s² + √(s⁴ + 4 s² R²))/2; by
+    # how much the developed shadow is better or worse than its pixels was read beside it.
     read_e = MOOR.read_noise_e(100)
-    electrons = (16 + (256 + 64 * read_e**2) ** 0.5) / 2
+    rows = Reading.objects.filter(rung__ladder=ladder, rung__at_stops=-3, quantity="shadow_snr", use=None)
+    seen, raw = (rows.get(channel=channel).value for channel in ("all", "G"))
+    square = (4 * raw / seen) ** 2
+    electrons = (square + (square**2 + 4 * square * read_e**2) ** 0.5) / 2
     truth = math.log2(0.127 * 30_000 / 8 / electrons)
-    shadow = Profile("Shadow alone", tuple(one for one in DEFAULT_CRITERIA if one.key == "shadow_snr"))
+    shadow = Profile("Shadow alone", tuple(one for one in ROUND.criteria if one.key == "shadow_snr"))
     limit = latitude.recovery(found, shadow).push["usable"]
     assert limit.criterion == "shadow SNR"
     assert abs(limit.stops - truth) < max(0.06, 0.75 * (limit.high - limit.low))

@@ -71,14 +71,13 @@ def test_proposals_stand_measured_beside_graded(measured):
     found = {(p.use.name, p.level): p for p in proposals.proposals(measured.ladders.get())}
     assert len(found) == 6
     pixel = found["Pixel level", "usable"]
-    # Grey SNR of the test body at ISO 400 is about 31, of the shadow 8.6: usable to the end of the ladder by those,
-    # and by its chroma noise.
+    # Grey SNR of the test body at ISO 400 is about 31, of the shadow 8.6: clean to the end of the ladder by those, and by its
+    # chroma noise.
     assert pixel.measured.at_least
     assert pixel.measured.mark == 400
     assert (pixel.graded.mark, pixel.graded.at_least) == (200, False)
-    assert found["Pixel level", "clean"].measured.mark == 100
-    assert found["Pixel level", "clean"].measured.criterion == "chroma noise"
-    assert {doubt.split(" has")[0] for doubt in pixel.measured.doubts} == {"saturation kept", "detail"}
+    assert found["Pixel level", "clean"].measured.mark == 400
+    assert {doubt.split(" has")[0] for doubt in pixel.measured.doubts} == {"colour separation", "detail"}
     assert found["Web", "clean"].measured.mark == 400
 
 
@@ -100,7 +99,7 @@ def test_a_record_is_decided_signed_and_then_closed(measured):
     record_.sign(record, WREN)
     assert record.signed
     assert record.evidence["conditions"]["firmware"] == ["1.10"]
-    assert record.evidence["conditions"]["thresholds"]["grey_snr"] == [40, 10, 4]
+    assert record.evidence["conditions"]["thresholds"]["grey_snr"] == [16, 8, 4]
     for change in (
         lambda: record_.decide(record, use, "clean", 100), lambda: record_.note(record, answer="", text=""),
         lambda: record_.accept_measured(record), lambda: record_.sign(record, WREN),
@@ -174,6 +173,6 @@ def test_the_grey_patch_speaks_for_snr_whatever_was_drawn_before_it(measured):
     rungs = list(ladder.rungs.all())
     found = Reading.objects.findings_by_use(rungs)[None]
     for rung in rungs:
-        grey = rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None)
+        grey = rung.readings.get(quantity="snr", channel="all", patch__role="grey", use=None)
         assert found[rung.pk]["grey_snr"] == grey.result
         assert found[rung.pk]["detail"].known

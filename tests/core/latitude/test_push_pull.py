@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from tests import making
+from tests.profiles import ROUND
 from yellowjacket.core.colour.cast import cast_of
 from yellowjacket.core.latitude.iso_invariance import IsoNoise, ShadowNoise, highlight_gained, invariant_from, penalties
 from yellowjacket.core.latitude.push_pull import (
@@ -16,11 +17,11 @@ from yellowjacket.core.latitude.push_pull import (
     pull_limits,
     push_limits,
 )
-from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.notes import Missing
 
-PROFILE = Profile("Default")
+PROFILE = ROUND
 
 
 def rung(stops, shadow, drift=0.5):
@@ -29,7 +30,7 @@ def rung(stops, shadow, drift=0.5):
         "neutral_drift": with_relative_error(drift, 0.02, 900),
     }
     findings |= {"grey_snr": with_relative_error(99.0, 0.01, 9), "chroma_noise": with_relative_error(0.5, 0.01, 9)}
-    findings |= {"saturation_kept": with_relative_error(1.0, 1e-3, 9), "detail": with_relative_error(1.0, 1e-3, 9)}
+    findings |= {"colour_separation": with_relative_error(99.0, 1e-3, 9), "detail": with_relative_error(1.0, 1e-3, 9)}
     return ExposedRung(with_error(stops, 0.004, 99), f"{stops:+.0f}", findings)
 
 

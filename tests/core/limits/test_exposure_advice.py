@@ -37,7 +37,6 @@ def findings(body, marks=(100, 200, 400, 800, 1600, 3200, 6400, 12800), without=
     return BodyFindings([
         MarkFindings(
             mark, float(mark), with_error(body.read_noise_e(mark), 0.01, 99), with_error(body.saturation_e(mark), 1.0, 99),
-            body.prnu,
         )
         for mark in marks if mark not in without and body.lowest_iso <= mark <= body.highest_iso
     ])  # fmt: skip
@@ -72,7 +71,7 @@ def test_held_out_rungs_are_predicted_within_a_tenth_of_a_stop(key):
         got = predicted(part, mark, mark)
         saturation, read = body.saturation_e(mark), body.read_noise_e(mark)
         for name, n in (("grey_snr", 0.127 * saturation), ("shadow_snr", 0.127 * saturation / 8)):
-            truth = n / math.sqrt(n + read**2 + (body.prnu * n) ** 2)
+            truth = n / math.sqrt(n + read**2)
             assert abs(math.log2(getattr(got, name).value / truth)) < 0.1, (mark, name)
         assert got.remarks[0].kind is Remark.BETWEEN
 
@@ -115,7 +114,7 @@ def test_extrapolation_is_said_and_ends():
 
 def test_a_smoothed_mark_is_pointed_out():
     mark = findings(HEATH, marks=(800,)).marks[0]
-    body = BodyFindings([MarkFindings(mark.mark, mark.iso, mark.read_noise_e, mark.saturation_e, 0.0, True)])
+    body = BodyFindings([MarkFindings(mark.mark, mark.iso, mark.read_noise_e, mark.saturation_e, smoothed=True)])
     assert predicted(body, 800, 800).remarks[0].kind is Remark.SMOOTHED_THERE
 
 

@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.profiles import ROUND
 from yellowjacket.core.limits.iso_limits import (
     GradedRung,
     RungFindings,
@@ -12,11 +13,11 @@ from yellowjacket.core.limits.iso_limits import (
     measured_limits,
 )
 from yellowjacket.core.limits.output_size import use_noise_factor
-from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, Profile, profile_from
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, profile_from
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_relative_error
 from yellowjacket.core.metrology.notes import Missing
 
-PROFILE = Profile("Default")
+PROFILE = ROUND
 ISOS = [100 * 2**n for n in range(8)]
 
 
@@ -25,7 +26,7 @@ def rungs(grey, shadow=None, drift=None, **others):
     count = len(grey)
     courses = {
         "grey_snr": grey, "shadow_snr": shadow or [100.0] * count, "neutral_drift": drift or [0.1] * count,
-        "chroma_noise": [0.5] * count, "saturation_kept": [1.0] * count, "detail": [1.0] * count, **others,
+        "chroma_noise": [0.5] * count, "colour_separation": [99.0] * count, "detail": [1.0] * count, **others,
     }  # fmt: skip
     return [
         RungFindings(iso, iso, {key: _known(course[n]) for key, course in courses.items()})
@@ -68,7 +69,7 @@ def test_a_criterion_where_less_is_better_can_fail_first():
     ("course", "marks"),
     [
         ({"chroma_noise": [0.7, 1.0, 1.4, 2.1, 3.0, 5.2, 7.0, 11.0]}, (400, 1600, 6400)),
-        ({"saturation_kept": [1.0, 1.0, 0.99, 0.96, 0.9, 0.8, 0.75, 0.6]}, (800, 1600, 6400)),
+        ({"colour_separation": [50.0, 30.0, 16.0, 9.0, 6.0, 3.9, 3.0, 1.9]}, (800, 1600, 6400)),
         ({"detail": [1.0, 1.0, 1.0, 0.92, 0.8, 0.65, 0.55, 0.4]}, (800, 1600, 6400)),
     ],
 )

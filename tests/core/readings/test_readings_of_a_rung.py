@@ -11,11 +11,11 @@ from yellowjacket.core.darks.exposure_group import DarkGroup, measured
 from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.latitude.exposure_ladder import ExposureSignals, RungNoise, relate_exposures
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-from yellowjacket.core.metrology.measurands import ALL, GREEN, Reading
+from yellowjacket.core.metrology.measurands import ALL
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.readings.output_size import UseSize, detail_readings, ratios_at_uses, sizes_of
+from yellowjacket.core.readings.output_size import UseSize, detail_readings, sizes_of
 from yellowjacket.core.readings.patch import PatchSpec, noise_of
 from yellowjacket.core.readings.scene import Known as SceneKnown
 from yellowjacket.core.readings.scene import scene_readings
@@ -27,16 +27,6 @@ STEP_PX = making.WIDTH // making.STEPS
 def test_a_use_is_read_at_its_own_pixels_and_nothing_is_enlarged():
     sizes = sizes_of(24_000_000, [UseSize("web", 6_000_000), UseSize("wall", 48_000_000)])
     assert [(size.use, size.raw_px, size.share) for size in sizes] == [("", 1.0, 1.0), ("web", 2.0, 0.25)]
-
-
-def test_white_noise_averages_out_with_the_root_of_the_pixels():
-    """Twice the side is four pixels: half the noise, twice the ratio (handbook arithmetic)."""
-    sizes = sizes_of(24_000_000, [UseSize("web", 6_000_000)])
-    plain = Reading("grey", GREEN, "snr", with_error(20.0, 0.2, 1000), "a pair")
-    pixel, web = ratios_at_uses(plain, sizes, None)
-    assert pixel.result.value == 20.0
-    assert web.result.value == pytest.approx(40.0)
-    assert (web.use, "2 raw px to an output px" in web.method) == ("web", True)
 
 
 @pytest.mark.parametrize(("cycles", "at_use"), [(0.1, 100.0), (0.4, 400.0), (0.6, 500.0)])
@@ -97,7 +87,7 @@ def test_the_scene_is_read_where_it_was_marked(pair):
     black = dict.fromkeys(CHANNELS, float(making.BLACK))
     noise = noise_of(pair, patches, black)
     grey = {c: making.GREY_DN * making.RESPONSE[c[0]] for c in CHANNELS}
-    known = SceneKnown(black, grey, 0.0, float(making.WHITE - making.BLACK), False)
+    known = SceneKnown(black, grey, 0.0, float(making.WHITE - making.BLACK))
     found = scene_readings(pair, patches, noise, known, sizes_of(making.WIDTH * making.HEIGHT, []), making.HEIGHT)
     by_name = {(one.patch, one.quantity): one.result for one in found}
     assert by_name["grey", "noise_luma"].value > 0

@@ -47,14 +47,14 @@ def test_black_and_gain_are_taken_by_place_in_the_tile():
 def test_areas_are_averaged_as_scikit_image_does():
     linear = np.random.default_rng(1).random((24, 30, 3)).astype(np.float32)
     result = np.empty((8, 10, 3), np.float32)
-    area_means(linear, result)
+    area_means(linear, 3, 3, result)
     np.testing.assert_allclose(result, block_reduce(linear, (3, 3, 1), np.mean), rtol=1e-5)
 
 
 def test_a_pixel_across_a_border_counts_by_its_share():
     linear = np.arange(5, dtype=np.float32)[None, :, None].repeat(3, axis=2)
     result = np.empty((1, 2, 3), np.float32)
-    area_means(linear, result)
+    area_means(linear, 1, 2.5, result)
     np.testing.assert_allclose(result[0, :, 0], [(0 + 1 + 0.5 * 2) / 2.5, (0.5 * 2 + 3 + 4) / 2.5])
 
 

@@ -30,7 +30,7 @@ from yellowjacket.core.photon_transfer.iso_marks import against
 
 # A ladder of so many marks says as much as any.
 _MARKS_ENOUGH = 8
-_MODEL = (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.PRNU, Measurand.FLAGS)
+_MODEL = (Measurand.READ_NOISE_E, Measurand.SATURATION_E, Measurand.FLAGS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +73,6 @@ def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:
                 dial.exact_iso(rung.iso),
                 parts.get(Measurand.READ_NOISE_E, nothing),
                 parts.get(Measurand.SATURATION_E, nothing),
-                parts[Measurand.PRNU].value or 0.0 if Measurand.PRNU in parts else 0.0,
                 flags.has(Remark.SMOOTHED_HERE),
                 at_use(findings, use, rung),
                 against(flags.notes),

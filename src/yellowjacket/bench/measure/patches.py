@@ -29,7 +29,7 @@ _NAME_LENGTH = 40
 _TRIED = 3
 # Readings of a rung that go with a grid.
 _OF_GRIDS: dict[str, tuple[str, ...]] = {
-    Patch.Role.COLOUR: (Measurand.COLOUR_DE00, Measurand.SATURATION_KEPT),
+    Patch.Role.COLOUR: (Measurand.COLOUR_DE00, Measurand.COLOUR_SEPARATION),
     Patch.Role.WEDGE: (
         Measurand.WEDGE_SNR1,
         Measurand.WEDGE_SNR2,

@@ -35,6 +35,7 @@ from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.measurands import Reading as CoreReading
 from yellowjacket.core.metrology.notes import Remark
+from yellowjacket.core.noise.smoothing import noise_hidden_stops
 from yellowjacket.core.raw.frame import first_green
 from yellowjacket.core.raw.rect import even_rect
 from yellowjacket.core.readings.ladder import (
@@ -54,7 +55,7 @@ from yellowjacket.core.readings.rung import SINGLE, RungResult, RungTask, measur
 from yellowjacket.core.readings.scene import Known
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
-METHOD_VERSION = f"{__version__}/5"
+METHOD_VERSION = f"{__version__}/6"
 # Stands for the digest of a rung that was measured without some of its frames.
 INCOMPLETE = "incomplete"
 
@@ -260,7 +261,8 @@ def _known(rungs: Sequence[int]) -> dict[int, Known]:
         )
         top = clip.value - (first_green(black[rung]) or 0.0) if clip is not None and clip.value is not None else None
         smoothed = lag is not None and lag.result.has(Remark.SMOOTHED)
-        found[rung] = Known(black[rung], grey[rung], prnu.value if prnu else None, top, smoothed)
+        hidden = noise_hidden_stops(lag.result).value or 0.0 if lag is not None and smoothed else 0.0
+        found[rung] = Known(black[rung], grey[rung], prnu.value if prnu else None, top, hidden)
     return found
 
 
@@ -361,7 +363,7 @@ def _signals(ladder: Ladder, rungs: Sequence[Rung]) -> list[RungSignals]:
     related = (Patch.Role.GREY, Patch.Role.BLACK, Patch.Role.COLOUR)
     rows = Reading.objects.filter(rung__in=rungs).filter(
         Q(quantity=Measurand.SIGNAL_DN, patch__role__in=related)
-        | Q(quantity__in=(Measurand.DETAIL, Measurand.COLOUR_DETAIL, Measurand.BLACK_DN))
+        | Q(quantity__in=(Measurand.DETAIL, Measurand.COLOUR_DETAIL, Measurand.COLOUR_NOISE, Measurand.BLACK_DN))
     )
     for row in rows.select_related("patch"):
         use = str(row.use_id) if row.use_id else ""

@@ -10,7 +10,7 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_relative_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 
 # Linear sRGB → XYZ, D65 (IEC 61966-2-1; from memory).
@@ -21,8 +21,9 @@ SRGB_TO_XYZ = np.array(
 _GREY = 0.18
 _DRAWS = 2000
 _SHIFT_DRAWS = 400
-# Patches of less chroma on the reference rung say nothing about saturation.
-_LEAST_CHROMA = 8.0
+# Colours nearer to each other in a*b* than this are one colour for telling neighbours apart, which takes so many.
+_LEAST_APART = 5.0
+_FEWEST_COLOURS = 3
 # Colour temperatures that can be told, K, and where lamps end and daylight begins.
 KELVIN_RANGE = (1700, 25000)
 _DAYLIGHT_FROM = 4000.0
@@ -208,13 +209,11 @@ class PatchColour:
 class ColourShifts:
     """What became of patches against the reference rung, exposure-corrected, after the reference white balance.
 
-    ``de00``: CIEDE2000 of each patch, in the order given. ``mean_de00``: their mean. ``saturation_kept``: ratio of mean
-    chroma C*ab over the coloured ones.
+    ``de00``: CIEDE2000 of each patch, in the order given. ``mean_de00``: their mean.
     """
 
     de00: tuple[Quantity, ...]
     mean_de00: Quantity
-    saturation_kept: Quantity
 
 
 def colour_shifts(
@@ -231,7 +230,7 @@ def colour_shifts(
     balance = np.array(grey.reference.mean_dn)
     if (balance <= 0).any() or _green(np.array(grey.own.mean_dn)) <= 0:
         nothing = missing(Missing.GREY_CHANNEL_DARK)
-        return ColourShifts((nothing,) * len(patches), nothing, nothing)
+        return ColourShifts((nothing,) * len(patches), nothing)
     matrix = camera_to_srgb(xyz_to_camera)
     own, own_errors = _stacked([patch.own for patch in patches])
     reference, reference_errors = _stacked([patch.reference for patch in patches])
@@ -252,21 +251,46 @@ def colour_shifts(
         _shift(float(shift[k]), drawn_shift[:, k], alone_shift[:, k], patches[k].own.n) for k in range(len(patches))
     )
     every = _shift(float(shift.mean()), drawn_shift.mean(axis=1), alone_shift.mean(axis=1), n)
-    return ColourShifts(de00, every, _saturation_kept(value, base, drawn, drawn_base, n))
+    return ColourShifts(de00, every)
 
 
-def _saturation_kept(
-    value: NDArray[np.float64], base: NDArray[np.float64], drawn: NDArray[np.float64], drawn_base: NDArray[np.float64],
-    n: int,
-) -> Quantity:  # fmt: skip
-    chroma = [np.hypot(lab[..., 1], lab[..., 2]) for lab in (value, base, drawn, drawn_base)]
-    coloured = chroma[1] > _LEAST_CHROMA
-    if not coloured.any():
-        return missing(Missing.NO_COLOUR_PATCH)
-    kept = [part[..., coloured].mean(axis=-1) for part in chroma]
-    low, high = (float(q) for q in np.quantile(kept[2] / kept[3], (0.025, 0.975)))
-    found = float(kept[0] / kept[1])
-    return Quantity(found, min(low, found), max(high, found), n)
+def colours_of(
+    patches: Sequence[ChannelMeans], grey: ChannelMeans, xyz_to_camera: NDArray[np.float64] | None
+) -> NDArray[np.float64] | None:
+    """CIELAB of patches as developed with their own grey patch at 18 % and neutral, shape (patches, 3); None where the grey has
+    no signal in a channel."""
+    balance = np.array(grey.mean_dn)
+    if (balance <= 0).any():
+        return None
+    means, _ = _stacked(patches)
+    return _lab_scaled(means, 1.0, balance, camera_to_srgb(xyz_to_camera))
+
+
+def told_apart(lab: NDArray[np.float64], noise: Sequence[Quantity]) -> Quantity:
+    """How well neighbouring colours are told apart: of each patch the distance in a*b* to the nearest other colour, over the
+    noise of both along that line, d′ of detection; the median of the patches.
+
+    ``lab``: shape (patches, 3). ``noise``: hypot(σ_a, σ_b) of each patch at the size of a coloured detail; one axis has √½ of
+    it. Colours too near to each other to be a test are taken as one. Needs three colours.
+    """
+    found, errors = [], []
+    for n, own in enumerate(noise):
+        away = np.hypot(*(lab[:, 1:] - lab[n, 1:]).T)
+        others = [k for k in range(len(noise)) if away[k] >= _LEAST_APART]
+        if not others or not own.value:
+            continue
+        nearest = min(others, key=lambda k: away[k])
+        other = noise[nearest]
+        if not other.value:
+            continue
+        sigma = math.sqrt((own.value**2 + other.value**2) / 4)
+        found.append(float(away[nearest]) / sigma)
+        errors.append(math.hypot(own.se / own.value, other.se / other.value) / 2)
+    if len(found) < _FEWEST_COLOURS:
+        return unknown(*noise, otherwise=Missing.NO_COLOUR_PATCH)
+    # Patches share neighbours: half of them are counted. The median of a few tells by a quarter less than their mean.
+    relative = 1.25 * float(np.median(errors)) / math.sqrt(max(1.0, len(found) / 2))
+    return with_relative_error(float(np.median(found)), relative, len(found))
 
 
 def neutral_drift_duv(

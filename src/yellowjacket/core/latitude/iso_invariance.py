@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from statistics import median
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_error
@@ -20,6 +21,9 @@ from yellowjacket.core.metrology.notes import Missing
 SHADOW_STOPS = 4.0
 # A rung is invariant when every push from it costs less than this, in stops (common practice, no source).
 ALLOWED_STOPS = 0.25
+# Frames whose bright patches differ by more electrons than this, in stops, did not get the same light, whatever their shutters
+# say: the aperture, a filter or the lamp was another.
+_SAME_LIGHT_STOPS = 0.1
 # Patches this near the level tell the penalty there, moved along the noise model.
 _NEAR_STOPS = 0.75
 MEASURED, PREDICTED = "measured", "predicted"
@@ -119,8 +123,11 @@ def _predicted(shot: IsoNoise, wanted: IsoNoise, level: float) -> Quantity:
 
 
 def _measured(shot: IsoNoise, wanted: IsoNoise, level: float) -> Quantity | None:
-    """From patches near the level that both frames hold, each moved to it along the noise model; None without any."""
-    parts = []
+    """From patches near the level that both frames hold, each moved to it along the noise model; None without any, or where
+    the light was not the same."""
+    parts: list[tuple[float, float]] = []
+    if not same_light(shot, wanted):
+        return None
     for name, own in wanted.patches.items():
         other = shot.patches.get(name)
         gain = wanted.gain.value
@@ -139,6 +146,23 @@ def _measured(shot: IsoNoise, wanted: IsoNoise, level: float) -> Quantity | None
     value = sum(w * stops for w, (stops, _) in zip(weights, parts, strict=True)) / sum(weights)
     n = sum(own.noise_dn.n for name, own in wanted.patches.items() if name in shot.patches)
     return with_error(value, 1 / math.sqrt(sum(weights)), n)
+
+
+def same_light(one: IsoNoise, other: IsoNoise) -> bool:
+    """Whether the patches that both hold have as many electrons. The brighter half is asked: an error of black hides there."""
+    gains = one.gain.value, other.gain.value
+    if not gains[0] or not gains[1]:
+        return False
+    electrons = []
+    for name, own in one.patches.items():
+        there = other.patches.get(name)
+        signals = own.signal_dn.value, there.signal_dn.value if there is not None else None
+        if signals[0] and signals[1] and min(signals[0], signals[1]) > 0:
+            electrons.append((signals[0] * gains[0], signals[1] * gains[1]))
+    if not electrons:
+        return False
+    bright = sorted(electrons)[len(electrons) // 2 :]
+    return abs(median(math.log2(a / b) for a, b in bright)) <= _SAME_LIGHT_STOPS
 
 
 def _ratio(

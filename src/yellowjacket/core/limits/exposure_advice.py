@@ -10,6 +10,7 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
+from statistics import median
 
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.limits.iso_limits import Limit
@@ -36,7 +37,6 @@ class MarkFindings:
     iso: float
     read_noise_e: Quantity
     saturation_e: Quantity
-    prnu: float = 0.0
     smoothed: bool = False
     seen: Mapping[str, Quantity] = field(default_factory=dict)
     avoid: tuple[Note, ...] = ()
@@ -94,7 +94,7 @@ def at_iso(body: BodyFindings, iso: float) -> tuple[MarkFindings | None, tuple[N
             between = MarkFindings(
                 round(iso), iso, _between(low.read_noise_e, high.read_noise_e, share),
                 _between(low.saturation_e, high.saturation_e, share),
-                low.prnu + share * (high.prnu - low.prnu), low.smoothed or high.smoothed,
+                low.smoothed or high.smoothed,
             )  # fmt: skip
             return between, (Note(Remark.BETWEEN, (low.mark, high.mark)),)
     away = abs(math.log2(nearest.iso / iso))
@@ -123,7 +123,7 @@ def predicted(
 ) -> Prediction:
     """A picture shot at ``iso`` in the light that ``wanted_iso`` would expose correctly; the rest is a push.
 
-    ``noise_factor``: by which SNR rises at the use's size, √(P/P_out). Raises ValueError for ISO that is not positive.
+    ``noise_factor``: by which SNR at the use's size exceeds that of a raw pixel. Raises ValueError for ISO that is not positive.
     """
     if iso <= 0 or wanted_iso <= 0:
         raise ValueError("ISO must be positive")
@@ -139,8 +139,7 @@ def predicted(
         remarks += (Note(Remark.SMOOTHED_THERE),)
     grey = grey_e(body, wanted_iso)
     return Prediction(
-        _snr(grey, read, found.prnu, dark, noise_factor),
-        _snr(grey.scaled(2.0**-SHADOW_STOPS), read, found.prnu, dark, noise_factor),
+        _snr(grey, read, dark, noise_factor), _snr(grey.scaled(2.0**-SHADOW_STOPS), read, dark, noise_factor),
         _highlights(saturation, grey), remarks,
     )  # fmt: skip
 
@@ -172,7 +171,7 @@ def in_light(
     rows = []
     for name, share in zip(("red", "green", "blue"), shares, strict=True):
         own = grey.scaled(share)
-        shadow = _snr(own.scaled(2.0**-SHADOW_STOPS), found.read_noise_e, found.prnu, dark, noise_factor)
+        shadow = _snr(own.scaled(2.0**-SHADOW_STOPS), found.read_noise_e, dark, noise_factor)
         rows.append(ChannelInLight(name, share, shadow, _highlights(found.saturation_e, own)))
     return rows
 
@@ -192,12 +191,24 @@ def grey_e(body: BodyFindings, wanted_iso: float) -> Quantity:
     return known[len(known) // 2].scaled(MID_GREY_SHARE / wanted_iso)
 
 
-def _snr(signal: Quantity, read: Quantity, prnu: float, dark_e: float, factor: float) -> Quantity:
-    """N/√(N + R² + D + (pN)²), with the interval that those of N and R leave."""
+def gained(body: BodyFindings, otherwise: float) -> float:
+    """By how much SNR at the use's size exceeds that of a raw pixel: the shadow as it was seen over what the model says of its
+    pixels, the median of the marks. ``otherwise``: where no mark was seen, √(P/P_out)."""
+    found = []
+    for one in body.marks:
+        seen, model = one.seen.get("shadow_snr"), predicted(body, one.iso, one.iso).shadow_snr
+        if seen is not None and seen.value and model.value and not one.smoothed:
+            found.append(seen.value / model.value)
+    return median(found) if found else otherwise
+
+
+def _snr(signal: Quantity, read: Quantity, dark_e: float, factor: float) -> Quantity:
+    """N/√(N + R² + D), with the interval that those of N and R leave. What pixels respond differently by stays the same from
+    frame to frame, so that it is no noise of a pair, here as on the ladder."""
     value_n, value_r = signal.value or 0.0, read.value or 0.0
 
     def at(n: float, r: float) -> float:
-        return factor * n / math.sqrt(n + r**2 + dark_e + (prnu * n) ** 2)
+        return factor * n / math.sqrt(n + r**2 + dark_e)
 
     value = at(value_n, value_r)
     step_n, step_r = signal.se or 0.0, read.se or 0.0
@@ -217,8 +228,8 @@ def _highlights(saturation: Quantity, grey: Quantity) -> Quantity:
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What a picture is graded by: the profile as the use sees it, the limits of the record, the time, by how much SNR rises
-    at the use's size (√(P/P_out)), and the cast that a push brings out, ΔE00 by stops (None: not known so far out)."""
+    """What a picture is graded by: the profile as the use sees it, the limits of the record, the time, by how much SNR at the
+    use's size exceeds that of a raw pixel, and the cast that a push brings out, ΔE00 by stops (None: not known so far out)."""
 
     profile: Profile
     limits: Mapping[str, Limit] = field(default_factory=dict)
@@ -232,8 +243,9 @@ def seen_when(body: BodyFindings, iso: float, wanted_iso: float, asked: Asked) -
 
     The same light was measured at the mark nearest to ``wanted_iso``. What was seen there is moved by what the noise model
     says of the difference: nothing where that mark itself is shot, so that advice and record agree. Noise of colour goes
-    with that of grey; the cast of a push joins the drift of neutral as if their directions had nothing to do with each
-    other; detail and saturation are those of the mark. Without readings the model alone speaks, of SNR.
+    with that of grey, and how well colours are told apart against it; the cast of a push joins the drift of neutral as if
+    their directions had nothing to do with each other; detail is that of the mark. Without readings the model alone speaks,
+    of SNR.
     """
     here = predicted(body, iso, wanted_iso, asked.exposure_s, asked.noise_factor)
     nearest = min(
@@ -246,7 +258,7 @@ def seen_when(body: BodyFindings, iso: float, wanted_iso: float, asked: Asked) -
     cleaner = _times(here.grey_snr, there.grey_snr)
     moves = {
         "grey_snr": cleaner, "shadow_snr": _times(here.shadow_snr, there.shadow_snr),
-        "chroma_noise": 1 / cleaner if cleaner else 1.0,
+        "chroma_noise": 1 / cleaner if cleaner else 1.0, "colour_separation": cleaner,
     }  # fmt: skip
     for key, by in moves.items():
         if key in found and found[key].value is not None:

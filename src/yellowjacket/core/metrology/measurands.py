@@ -57,7 +57,8 @@ class Measurand(StrEnum):
     DRIFT_BLUE_STOPS = "drift_blue_stops"
     PATCH_DE00 = "patch_de00"
     COLOUR_DE00 = "colour_de00"
-    SATURATION_KEPT = "saturation_kept"
+    COLOUR_NOISE = "colour_noise"
+    COLOUR_SEPARATION = "colour_separation"
     BLACK_LIFT = "black_lift"
     CLIPPED_SHARE = "clipped_share"
     SIGNAL_DN = "signal_dn"
@@ -153,10 +154,10 @@ _TWO, _PER_CENT, _SIGNED = Style.TWO_DIGITS, Style.PER_CENT, Style.STOPS
 # In the order of the sheet's lines.
 REGISTRY: Mapping[Measurand, Described] = {
     Measurand.SNR: Described(
-        "Grey SNR", "SNR", _RATIO, "green", better=_HIGHER, shown=_CHART, sized=True, channel=GREEN, role="grey"
+        "Grey SNR", "SNR", _RATIO, "luminance", better=_HIGHER, shown=_CHART, sized=True, role="grey"
     ),
     Measurand.SHADOW_SNR: Described(
-        "Shadow SNR", "SNR", _RATIO, "3 stops under the grey", better=_HIGHER, shown=_NUMBERS, sized=True, channel=GREEN
+        "Shadow SNR", "SNR", _RATIO, "3 stops under the grey", better=_HIGHER, shown=_NUMBERS, sized=True
     ),
     Measurand.NOISE_CHROMA: Described(
         "Chroma noise",
@@ -274,8 +275,11 @@ REGISTRY: Mapping[Measurand, Described] = {
     Measurand.COLOUR_DE00: Described(
         "Colour patches", "ΔE00", _DE00, "mean ΔE00 from base", _DE00, _TWO, _LOWER, _FOLDED
     ),
-    Measurand.SATURATION_KEPT: Described(
-        "Saturation kept", "C/C_base", _SHARE, "of the base rung's", style=_PER_CENT, better=_HIGHER, shown=_NUMBERS
+    Measurand.COLOUR_NOISE: Described(
+        "Chroma noise of a coloured detail", "σ_ab", "ΔE of a*b*", "", "ΔE of a*b*", better=_LOWER, sized=True
+    ),
+    Measurand.COLOUR_SEPARATION: Described(
+        "Colour separation", "d′", _RATIO, "near colours, in noise", better=_HIGHER, shown=_NUMBERS, sized=True
     ),
     Measurand.BLACK_LIFT: Described("Black lift", "ΔL*", _L, "L* from base", _L, _TWO, shown=_FOLDED, linear=True),
     Measurand.CLIPPED_SHARE: Described(

@@ -14,12 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 LAGS = 2
-_SIDE = 2 * LAGS + 1
+SIDE = 2 * LAGS + 1
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class LagSums:
-    """Correlations of noise: ``correlation``[dy, dx + 2] for dy 0…2, dx −2…2, and the variance in DN² they stand for.
+    """Correlations of noise: ``correlation``[dy, dx + L] for dy 0…L, dx −L…L, and the variance in DN² they stand for.
 
     Row and column means were taken off; ``per_row`` and ``per_column`` are the shares that went with them, one over
     the pixels of a row and of a column.
@@ -32,21 +32,21 @@ class LagSums:
     per_column: float
 
 
-def lag_sums(difference: NDArray[np.float64]) -> LagSums:
-    """Autocovariances up to two pixels away of a normalised difference, shape (rows, columns)."""
+def lag_sums(difference: NDArray[np.float64], most: int = LAGS) -> LagSums:
+    """Autocovariances up to ``most`` pixels away of a normalised difference, shape (rows, columns)."""
     rows, columns = difference.shape
     clean = difference - difference.mean(axis=1, keepdims=True)
     clean -= clean.mean(axis=0, keepdims=True)
-    covariance = np.zeros((LAGS + 1, _SIDE))
-    for down in range(LAGS + 1):
-        for across in range(-LAGS, LAGS + 1):
+    covariance = np.zeros((most + 1, 2 * most + 1))
+    for down in range(most + 1):
+        for across in range(-most, most + 1):
             if down == 0 and across < 0:
                 continue
             first = clean[down:, max(across, 0) : columns + min(across, 0)]
             second = clean[: rows - down, max(-across, 0) : columns - max(across, 0)]
             if first.size:
-                covariance[down, across + LAGS] = float(np.einsum("ij,ij->", first, second)) / first.size
-    variance = float(covariance[0, LAGS])
+                covariance[down, across + most] = float(np.einsum("ij,ij->", first, second)) / first.size
+    variance = float(covariance[0, most])
     return LagSums(
         covariance / variance if variance > 0 else covariance, variance, difference.size, 1 / columns, 1 / rows
     )

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from yellowjacket.core.metrology.estimate import Quantity, difference, missing, unknown, with_error
 from yellowjacket.core.metrology.notes import Missing, Note
-from yellowjacket.core.noise.autocorrelation import _SIDE, LAGS, LagSums
+from yellowjacket.core.noise.autocorrelation import LAGS, SIDE, LagSums
 
 # Beyond this and so many standard errors the raw is called cooked.
 COOKED_CORRELATION, COOKED_SE = 0.015, 5.0
@@ -72,12 +72,12 @@ def white_variance(sums: LagSums) -> tuple[float, float]:
     """
     # Half of the lags stand for their mirror images too.
     total = sums.variance_dn2 * float(2 * sums.correlation.sum() - sums.correlation[0, LAGS])
-    if max(sums.per_row, sums.per_column) * _SIDE >= 1:
+    if max(sums.per_row, sums.per_column) * SIDE >= 1:
         return math.nan, math.inf
-    variance = total / ((1 - _SIDE * sums.per_row) * (1 - _SIDE * sums.per_column))
+    variance = total / ((1 - SIDE * sums.per_row) * (1 - SIDE * sums.per_column))
     # Each of the 25 terms scatters by σ²/√n; mirror images are one estimate counted twice. Over patches of 24 to 64
     # pixels a side the scatter of smoothed noise is 0.87 to 1.07 of that (measured).
-    return variance, 1.05 * abs(variance) * math.sqrt(2 * _SIDE * _SIDE / sums.n)
+    return variance, 1.05 * abs(variance) * math.sqrt(2 * SIDE * SIDE / sums.n)
 
 
 # Beyond this the filter's form is another one.

@@ -36,8 +36,9 @@ _OUTLIER_REMARK_SHARE = 0.01
 ROUNDING_LIMITED_DN = 0.5
 ROUNDING_BOUND_DN = 0.4
 _CLIP_MARGIN_SIGMAS = 5.0
-# Code 0 cuts the lower tail off: patches nearer to it than this many σ would read too little noise.
-_FLOOR_MARGIN_SIGMAS = 4.0
+# Code 0 cuts the lower tail off: patches nearer to it than this many σ would read too little noise, at three of them by
+# 0.12 % (a normal distribution that is cut there).
+_FLOOR_MARGIN_SIGMAS = 3.0
 _SOLVED_DN = 1e-6
 _SIGNIFICANT_LAG_SE = 5.0
 # A plane (mean and two slopes) is taken off the difference.

@@ -7,16 +7,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
 
-# Read noise in DN falls by more than this from one rung to the next, or in e⁻ lies this far below what the three
-# rungs before let expect; further where only two tell it, as nothing then shows how well they agree.
-_FALLS_SHARE, _BELOW_SHARE, _BELOW_TWO_SHARE = 0.03, 0.12, 0.25
-_RUNGS_BEFORE, _FEWEST_BEFORE = 3, 2
-_SURE_SE = 3.0
+# A drop of read noise counts from this share on, further where as many rungs as unknowns leave nothing to check it by; it
+# must be this many standard errors, of readings that are no surer than so.
+_DROPS_SHARE, _DROPS_UNCHECKED_SHARE, _SURE_SE, _NO_SURER_SHARE = 0.1, 0.25, 4.0, 0.002
+# Noise before the gain in either mode, and after it.
+_UNKNOWNS = 3
+# Of two rungs alone: read noise in DN falls by more than this.
+_FALLS_SHARE = 0.03
 # Gain per ISO may wander by this share and still follow the dial.
 _FOLLOWS_SHARE = 0.1
 
@@ -39,19 +40,54 @@ class NoiseAt:
 def second_base_of(rungs: Sequence[NoiseAt]) -> Quantity:
     """The ISO from which a second base is in force, or the reason why none is seen.
 
-    ``rungs``: from low to high ISO, without smoothed and digital ones.
+    R² = a + b·g² in e⁻: noise before the gain, which a second base lowers from a rung on, and that of the converter, which stays
+    the same in DN. Every rung is tried as the first that has it; nothing is ever fitted across the drop. ``rungs``: from low to
+    high ISO, without smoothed and digital ones.
     """
     usable = [rung for rung in rungs if rung.known]
     if len(usable) < 2:
         return missing(Missing.FEW_HONEST_SETTINGS)
-    for n in range(1, len(usable)):
-        before, after = usable[n - 1], usable[n]
-        if _follows(before, after) and (
-            _falls(before, after) or _lies_below(usable[max(0, n - _RUNGS_BEFORE) : n], after)
-        ):
-            iso = float(after.iso)
-            return Quantity(iso, iso, iso, len(usable))
-    return missing(Missing.NO_SECOND_BASE)
+    tried = [n for n in range(1, len(usable)) if _follows(usable[n - 1], usable[n])]
+    if len(usable) < _UNKNOWNS:
+        told = [n for n in tried if _falls(usable[n - 1], usable[n])]
+    else:
+        drops = [(drop, n) for n in tried if (drop := _drop_at(usable, n)) is not None]
+        told = [min(drops)[1]] if drops else []
+    if not told:
+        return missing(Missing.NO_SECOND_BASE)
+    iso = float(usable[told[0]].iso)
+    return Quantity(iso, iso, iso, len(usable))
+
+
+def _drop_at(rungs: Sequence[NoiseAt], first: int) -> float | None:
+    """How badly the rungs fit with ``first`` as the first of a second base (χ²); None where noise does not clearly drop there."""
+    squares = np.array([rung.gain.value for rung in rungs], dtype=np.float64) ** 2
+    noises = np.array([rung.noise_e.value for rung in rungs], dtype=np.float64)
+    errors = np.hypot([rung.noise_e.se for rung in rungs], _NO_SURER_SHARE * noises)
+    weights = 1 / (2 * noises * errors)
+    before = np.arange(noises.size) < first
+    columns = np.stack([before, ~before, squares], axis=1).astype(np.float64)
+    # Neither noise is under nothing: one that comes out so is none.
+    kept = [0, 1, 2]
+    while True:
+        design = columns[:, kept] * weights[:, None]
+        found, *_ = np.linalg.lstsq(design, noises**2 * weights, rcond=None)
+        if found.min() >= 0 or len(kept) == 1:
+            break
+        kept.pop(int(found.argmin()))
+    parts = dict(zip(kept, found, strict=True))
+    gone = parts.get(0, 0.0) - parts.get(1, 0.0)
+    # A noise that came out as none is no better known than one that did not.
+    every = columns * weights[:, None]
+    apart = np.array([1.0, -1.0, 0.0])
+    spread = math.sqrt(float(apart @ np.linalg.pinv(every.T @ every) @ apart))
+    expected = parts.get(0, 0.0) + parts.get(2, 0.0) * squares[first]
+    share = _DROPS_SHARE if noises.size > _UNKNOWNS else _DROPS_UNCHECKED_SHARE
+    if gone <= _SURE_SE * spread or expected <= 0:
+        return None
+    if math.sqrt(max(0.0, expected - gone) / expected) > 1 - share:
+        return None
+    return float(np.sum((design @ found - noises**2 * weights) ** 2))
 
 
 def _follows(before: NoiseAt, after: NoiseAt) -> bool:
@@ -64,33 +100,3 @@ def _falls(before: NoiseAt, after: NoiseAt) -> bool:
     if first.value is None or second.value is None or second.high is None or first.low is None:
         return False
     return second.value < (1 - _FALLS_SHARE) * first.value and second.high < first.low
-
-
-def _lies_below(before: Sequence[NoiseAt], after: NoiseAt) -> bool:
-    """Whether R lies clearly below R² = a + b·g² (a, b ≥ 0) of the three rungs before, or of two where there are no more."""
-    if len(before) < _FEWEST_BEFORE:
-        return False
-    share = _BELOW_SHARE if len(before) == _RUNGS_BEFORE else _BELOW_TWO_SHARE
-    if after.noise_e.value is None or after.noise_e.high is None or after.gain.value is None:
-        return False
-    squares = np.array([rung.gain.value for rung in before], dtype=np.float64) ** 2
-    noises = np.array([rung.noise_e.value for rung in before], dtype=np.float64)
-    weights = _weights_at(after.gain.value**2, squares, noises**2)
-    # What is expected is as uncertain as the rungs it is told from, most where the converter's noise outweighs the rest.
-    errors = 2 * noises * np.array([rung.noise_e.se for rung in before])
-    expected = float(weights @ noises**2)
-    least = expected - _SURE_SE * float(np.hypot.reduce(weights * errors))
-    if least <= 0:
-        return False
-    return after.noise_e.value < (1 - share) * math.sqrt(expected) and after.noise_e.high < math.sqrt(least)
-
-
-def _weights_at(wanted: float, squares: NDArray[np.float64], noise_squares: NDArray[np.float64]) -> NDArray[np.float64]:
-    """By how much each R² counts in what a + b·g² through them is at g² = ``wanted``; a and b never under nothing."""
-    centred = squares - squares.mean()
-    slopes = centred / float(centred @ centred)
-    if float(slopes @ noise_squares) < 0:
-        return np.full(squares.size, 1 / squares.size)
-    if float((1 / squares.size - slopes * squares.mean()) @ noise_squares) < 0:
-        return np.asarray(squares * wanted / float(squares @ squares))
-    return np.asarray(1 / squares.size + slopes * (wanted - squares.mean()))

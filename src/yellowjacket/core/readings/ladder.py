@@ -14,10 +14,12 @@ from yellowjacket.core.colour.colorimetry import (
     ChannelMeans,
     PatchColour,
     colour_shifts,
+    colours_of,
     lightness_change,
     means_of,
     neutral_drift,
     neutral_drift_duv,
+    told_apart,
 )
 from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_error
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
@@ -37,7 +39,7 @@ RELATED = (
     Measurand.DRIFT_BLUE_STOPS,
     Measurand.PATCH_DE00,
     Measurand.COLOUR_DE00,
-    Measurand.SATURATION_KEPT,
+    Measurand.COLOUR_SEPARATION,
     Measurand.BLACK_LIFT,
     Measurand.DETAIL_SHARE,
     Measurand.COLOUR_DETAIL_SHARE,
@@ -149,6 +151,7 @@ class RungSignals:
     ``expected_stops``: light and gain the settings ask for, in stops over any common zero. ``colours``: signals of
     colour patches by name. ``detail``: detail in line pairs per picture height by (patch, quantity, use). ``off_dn``: by
     channel, what a black that was measured lies above the one the file names: a converter does not know of it.
+    ``colour_noise``: chroma noise of a coloured detail by (patch, use).
     """
 
     key: int
@@ -158,6 +161,7 @@ class RungSignals:
     colours: Mapping[str, Levels] = field(default_factory=dict)
     detail: Mapping[tuple[str, Measurand, str], Quantity] = field(default_factory=dict)
     off_dn: Mapping[str, float] = field(default_factory=dict)
+    colour_noise: Mapping[tuple[str, str], Quantity] = field(default_factory=dict)
 
     @property
     def grey_as_filed(self) -> Levels:
@@ -173,6 +177,7 @@ def rung_signals(
     off: dict[str, float] = {}
     levels: dict[str, dict[str, dict[str, Quantity]]] = {}
     detail: dict[tuple[str, Measurand, str], Quantity] = {}
+    colour_noise: dict[tuple[str, str], Quantity] = {}
     for one in readings:
         if one.patch is None:
             if one.quantity is Measurand.BLACK_DN and one.result.value is not None and one.channel in tag_dn:
@@ -183,11 +188,15 @@ def rung_signals(
             of_role.setdefault(one.patch, {})[one.channel] = one.result
         elif one.quantity in (Measurand.DETAIL, Measurand.COLOUR_DETAIL):
             detail[one.patch, one.quantity, one.use] = one.result
+        elif one.quantity is Measurand.COLOUR_NOISE:
+            colour_noise[one.patch, one.use] = one.result
 
     def only(role: str) -> dict[str, Quantity]:
         return next(iter(levels.get(role, {}).values()), {})
 
-    return RungSignals(key, only("grey"), expected_stops, only("black"), levels.get("colour", {}), detail, off)
+    return RungSignals(
+        key, only("grey"), expected_stops, only("black"), levels.get("colour", {}), detail, off, colour_noise
+    )
 
 
 def relate_rungs(
@@ -204,6 +213,7 @@ def relate_rungs(
             Reading(None, ALL, Measurand.EXPOSURE_ERROR_STOPS, _exposure_error(rung, reference), _GREY),
             *_drifts(rung, reference, xyz_to_camera),
             *_colours(rung, reference, xyz_to_camera),
+            *_separations(rung, xyz_to_camera),
             *_blacks(rung, reference),
             *_detail_shares(rung, reference),
         )
@@ -278,7 +288,6 @@ def _colours(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[n
         return
     if rung.key == reference.key:
         yield Reading(None, ALL, Measurand.COLOUR_DE00, _NONE_HERE, how)
-        yield Reading(None, ALL, Measurand.SATURATION_KEPT, replace(_NONE_HERE, value=1.0, low=1.0, high=1.0), how)
         return
     grey = _patch_colour(rung.grey_dn, reference.grey_dn)
     known = {
@@ -289,13 +298,25 @@ def _colours(rung: RungSignals, reference: RungSignals, xyz_to_camera: NDArray[n
     if grey is None or not known:
         nothing = _no_grey(rung, reference)
         yield Reading(None, ALL, Measurand.COLOUR_DE00, nothing, how)
-        yield Reading(None, ALL, Measurand.SATURATION_KEPT, nothing, how)
         return
     shifts = colour_shifts(list(known.values()), grey, xyz_to_camera, _draws(grey.own, grey.reference))
     for name, shift in zip(known, shifts.de00, strict=True):
         yield Reading(name, ALL, Measurand.PATCH_DE00, shift, "against the reference rung, brought to equal grey")
     yield Reading(None, ALL, Measurand.COLOUR_DE00, shifts.mean_de00, f"{len(known)} {how}")
-    yield Reading(None, ALL, Measurand.SATURATION_KEPT, shifts.saturation_kept, f"mean chroma of {len(known)} {how}")
+
+
+def _separations(rung: RungSignals, xyz_to_camera: NDArray[np.float64] | None) -> Iterator[Reading]:
+    """How well neighbouring colours of the rung are told apart, by use. It takes no reference: noise alone decides."""
+    grey = means_of(rung.grey_dn)
+    means = {name: found for name, own in rung.colours.items() if (found := means_of(own)) is not None}
+    for use in dict.fromkeys(use for _, use in rung.colour_noise):
+        how = (
+            "distance of each colour patch in a*b* to the nearest other, over the noise of a detail of 3 × 3 output px"
+        )
+        noise = {name: q for (name, its_use), q in rung.colour_noise.items() if its_use == use and name in means}
+        lab = None if grey is None or not noise else colours_of([means[name] for name in noise], grey, xyz_to_camera)
+        apart = _no_grey(rung) if lab is None else told_apart(lab, list(noise.values()))
+        yield Reading(None, ALL, Measurand.COLOUR_SEPARATION, apart, how, use=use)
 
 
 def _blacks(rung: RungSignals, reference: RungSignals) -> Iterator[Reading]:

@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.colour.colorimetry import camera_to_srgb
 from yellowjacket.core.image_quality.texture import NYQUIST, finest_detail
-from yellowjacket.core.image_quality.visual_noise import Appearance, Rendering, appearance, excess_over_white, unseen
+from yellowjacket.core.image_quality.visual_noise import Appearance, appearance, unseen
 from yellowjacket.core.limits.output_size import use_noise_factor
-from yellowjacket.core.metrology.estimate import Quantity, missing
+from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
-from yellowjacket.core.noise.autocorrelation import LagSums
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings
 from yellowjacket.core.photon_transfer.dynamic_range import dynamic_range_stops
 from yellowjacket.core.raw.frame import RawFrame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.rendering.develop import gains_from_grey
+from yellowjacket.core.rendering.develop import GRADIENT, Development, developed_crop, gains_from_grey
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,65 +54,74 @@ def sizes_of(picture_pixels: int, uses: Iterable[UseSize]) -> tuple[Size, ...]:
     return tuple(found)
 
 
-def ratios_at_uses(
-    plain: Reading, sizes: Sequence[Size], smoothed: LagSums | None, pitch: int = 2
-) -> Iterator[Reading]:
-    """An SNR per pixel and at every size. ``smoothed``: correlations of a raw that was smoothed, else None.
-    ``pitch``: raw pixels between the pixels that were correlated.
-
-    White noise averages out with the root of the pixels; where neighbours vary together, by less.
-    """
-    yield plain
-    for size in sizes[1:]:
-        excess = 1.0 if smoothed is None else excess_over_white(smoothed, size.raw_px, pitch)
-        how = f"{plain.method}, {size.words}" + (", noise correlated" if smoothed is not None else "")
-        yield replace(plain, result=plain.result.scaled(size.raw_px / excess), use=size.use, method=how)
-
-
-def ranges_at_uses(found: ChannelFindings, sizes: Sequence[Size]) -> Iterator[Reading]:
-    """Range down to SNR 1 in one output pixel."""
+def ranges_at_uses(found: ChannelFindings, sizes: Sequence[Size], gained: Mapping[str, Quantity]) -> Iterator[Reading]:
+    """Range down to SNR 1 in one output pixel. ``gained``: by use, how many times the SNR of a raw pixel its own has, as it was
+    measured on the darkest patch; without one every raw pixel is taken to count in full."""
     parts = [
         found.quantities[name] for name in (Measurand.SATURATION_DN, Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_DN)
     ]
     for size in sizes:
-        value = dynamic_range_stops(1, *parts, use_share=size.share)
+        gain = gained.get(size.use) if size.use else None
+        share = size.share if gain is None or not gain.value else 1 / gain.value**2
+        value = dynamic_range_stops(1, *parts, use_share=share)
+        if value.value is not None and gain is not None and gain.value:
+            error = math.hypot(value.se, gain.se / gain.value / math.log(2))
+            value = with_error(value.value, error, value.n, *value.notes)
         how = f"from saturation down to SNR 1, by the noise model, {size.words}"
         yield Reading(None, ALL, Measurand.RANGE_SNR1, value, how, use=size.use)
 
 
-def rendering_of(frame: RawFrame, black: Mapping[str, float], grey_dn: Mapping[str, float]) -> Rendering | None:
+def rendering_of(frame: RawFrame, black: Mapping[str, float], grey_dn: Mapping[str, float]) -> Development | None:
     """How patches are developed: the rung's own grey patch at 18 % and neutral; None where it has no signal."""
     if set(grey_dn) != set(frame.channels) or min(grey_dn.values()) <= 0:
         return None
-    return Rendering(black, gains_from_grey(dict(grey_dn)), camera_to_srgb(frame.xyz_to_camera))
+    return Development(frame.layout, dict(black), gains_from_grey(dict(grey_dn)), frame.xyz_to_camera, GRADIENT)
 
 
 def appearances(
     light: Sequence[RawFrame],
     name: str,
     rect: Rect,
-    how: Rendering | None,
+    how: Development | None,
     sizes: Sequence[Size],
     why: Sequence[Note],
 ) -> Iterator[Reading]:
-    """Luma noise, chroma noise and grain of a patch at every size; ``why`` there is none, if so."""
-    planes = [{c: rect.cells(frame, c) for c in frame.channels} for frame in light[:2]] if not why else []
-    cell = light[0].layout.cell
+    """SNR, luma noise, chroma noise and grain of a patch at every size, as developed; ``why`` there is none, if so."""
+    if how is None or why:
+        for size in sizes:
+            yield from _seen(name, unseen(*why or [Note(Missing.GREY_DARK_SETS_BALANCE)]), size)
+        return
+    one, other = (developed_crop(frame.mosaic, rect, how) for frame in light[:2])
     for size in sizes:
-        if how is None or why:
-            seen = unseen(*why or [Note(Missing.GREY_DARK_SETS_BALANCE)])
-        else:
-            seen = appearance(planes[0], planes[1], how, size.raw_px / cell)
-        yield from _three(name, seen, size)
+        yield from _seen(name, appearance(one, other, size.raw_px, coloured=light[0].layout.coloured), size)
 
 
-def _three(name: str, seen: Appearance, size: Size) -> Iterator[Reading]:
-    how = f"two frames developed to CIELAB, half the variance of their difference, {size.words}"
-    yield Reading(name, ALL, Measurand.NOISE_LUMA, seen.luma, how, use=size.use)
-    yield Reading(name, ALL, Measurand.NOISE_CHROMA, seen.chroma, how, use=size.use)
-    yield Reading(
-        name, ALL, Measurand.GRAIN_PX, seen.grain, f"width of the noise's autocorrelation, {size.words}", use=size.use
-    )
+def colour_noise(
+    light: Sequence[RawFrame],
+    name: str,
+    rect: Rect,
+    how: Development | None,
+    sizes: Sequence[Size],
+    why: Sequence[Note],
+    detail_px: int,
+) -> Iterator[Reading]:
+    """Chroma noise of a patch in details of ``detail_px`` output pixels a side, at every size; ``why`` there is none, if so."""
+    if not light[0].layout.coloured:
+        return
+    larger = [replace(size, raw_px=size.raw_px * detail_px) for size in sizes]
+    for one in appearances(light, name, rect, how, larger, why):
+        if one.quantity is Measurand.NOISE_CHROMA:
+            yield replace(one, quantity=Measurand.COLOUR_NOISE)
+
+
+def _seen(name: str, seen: Appearance, size: Size) -> Iterator[Reading]:
+    lab = f"two frames developed to CIELAB, half the variance of their difference, {size.words}"
+    light = f"luminance of two frames as developed, mean over the noise of their difference, {size.words}"
+    width = f"width of the noise's autocorrelation, {size.words}"
+    yield Reading(name, ALL, Measurand.SNR, seen.snr, light, use=size.use)
+    yield Reading(name, ALL, Measurand.NOISE_LUMA, seen.luma, lab, use=size.use)
+    yield Reading(name, ALL, Measurand.NOISE_CHROMA, seen.chroma, lab, use=size.use)
+    yield Reading(name, ALL, Measurand.GRAIN_PX, seen.grain, width, use=size.use)
 
 
 def detail_of(

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from yellowjacket.core.colour.colorimetry import camera_to_srgb, lab_of_linear_srgb
+from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
 from yellowjacket.core.image_quality.texture import finest_detail
 from yellowjacket.core.image_quality.visual_noise import spread_of
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
@@ -32,7 +32,7 @@ from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.output_size import rendering_of
 from yellowjacket.core.readings.patch import PatchSpec
-from yellowjacket.core.rendering.develop import Development, interpolated_crop
+from yellowjacket.core.rendering.develop import developed_crop
 
 # Channel names under which the three pictures are kept.
 OWN, AREA, LANCZOS = "own", "area", "lanc"
@@ -221,12 +221,8 @@ def _developed(
     how = rendering_of(frames[0], frames[0].black_dn, levels)
     if how is None:
         return None
-    developed = [
-        interpolated_crop(frame.mosaic, place.rect, Development(frame.layout, frame.black_dn, how.gains, None))
-        @ camera_to_srgb(frame.xyz_to_camera).T
-        for frame in frames[:2]
-    ]
-    return developed[0], developed[1]
+    one, other = (developed_crop(frame.mosaic, place.rect, how).astype(np.float64) for frame in frames[:2])
+    return one, other
 
 
 def _shrunk(patch: PatchSpec, factor: float) -> PatchSpec:

@@ -10,17 +10,14 @@ from pathlib import Path
 
 import numpy as np
 
-from yellowjacket.core.image_quality.visual_noise import Rendering
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-from yellowjacket.core.metrology.measurands import ALL, GREEN, Measurand, Reading
+from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
-from yellowjacket.core.noise.autocorrelation import LagSums, pooled
-from yellowjacket.core.noise.two_frame import PairNoise
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_frames
 from yellowjacket.core.raw.frame import FrameError, Layout, RawFrame, first_green
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.readings.output_size import Size, UseSize, appearances, ratios_at_uses, sizes_of
+from yellowjacket.core.readings.output_size import UseSize, appearances, sizes_of
 from yellowjacket.core.readings.patch import (
     UNIFORM,
     Noise,
@@ -32,10 +29,10 @@ from yellowjacket.core.readings.patch import (
     without_full,
 )
 from yellowjacket.core.readings.scene import SEEN, Known, scene_readings
-from yellowjacket.core.readings.sensor import habits, headroom, rung_readings
+from yellowjacket.core.readings.sensor import gained_at_uses, habits, headroom, rung_readings, shadow_readings
+from yellowjacket.core.readings.smoothed import hidden_stops, remarked
+from yellowjacket.core.rendering.develop import Development
 
-# Quantities that averaging to a use's size improves.
-_AVERAGED = (Measurand.SNR, Measurand.SHADOW_SNR)
 # Code of the problem that a rung has one frame only.
 SINGLE = "single"
 # The black level is read in a central window of at most this side: 260 000 pixels a channel.
@@ -97,10 +94,7 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
         noise = without_full(noise_of(light, task.patches, black_dn), black_dn, clip)
         readings = [one for patch in task.patches for one in patch_readings(light, patch, noise, black_dn, clip)]
         scene = scene_readings(light, task.patches, noise, task.known, sizes, height)
-        sized = _at_uses(
-            readings, sizes, _lags(noise) if task.known.smoothed or layout.demosaiced else None, layout.step
-        )
-        return tuple(_as_far_as_told((*sized, *scene), layout))
+        return tuple(remarked(_as_far_as_told((*readings, *scene), layout), task.known.hidden_stops))
     black, black_source = _black_levels(light[0], dark)
     levels = {channel: black[channel].value or 0.0 for channel in light[0].channels}
     readings = [
@@ -118,14 +112,13 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
         readings += patch_readings(light, patch, noise, levels, clip)
     known = _known(found, task.patches, noise, levels)
     readings += rung_readings(task.patches, noise, found)
-    readings = list(
-        _at_uses(readings, sizes, _lags(noise) if known.smoothed or layout.demosaiced else None, layout.step)
-    )
+    scene = scene_readings(light, task.patches, noise, known, sizes, height)
+    readings += shadow_readings(task.patches, noise, found, scene)
     if found.every is not None:
-        readings += habits(found.every, sizes)
+        readings += habits(found.every, sizes, gained_at_uses(task.patches, noise, scene))
         readings.append(headroom(found, task.patches, noise))
-    readings += scene_readings(light, task.patches, noise, known, sizes, height)
-    return tuple(_as_far_as_told(readings, layout))
+    readings += scene
+    return tuple(remarked(_as_far_as_told(readings, layout), hidden_stops(found)))
 
 
 def _of_pictures(light: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ...]:
@@ -133,21 +126,20 @@ def _of_pictures(light: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ..
     width, height = task.picture or light[0].size
     sizes = sizes_of(width * height, task.uses)
     white = light[0].white_dn
-    how = Rendering(light[0].black_dn, (1 / white, 1 / white, 1 / white), np.eye(3))
-    readings = [Reading(None, GREEN, Measurand.SHADOW_SNR, missing(Missing.CAMERA_PICTURE))]
+    how = Development(light[0].layout, dict(light[0].black_dn), (1 / white, 1 / white, 1 / white), None)
+    nothing = missing(Missing.CAMERA_PICTURE)
+    readings = [Reading(None, ALL, Measurand.SHADOW_SNR, nothing)]
     for patch in task.patches:
         if not patch.rect.fits(*light[0].size):
             why: tuple[Note, ...] = (Note(Missing.PATCH_OUTSIDE_FRAME, (patch.name, *light[0].size)),)
         else:
             why = () if len(light) > 1 else (Note(Missing.NO_PAIR),)
         if patch.role in SEEN:
-            readings += [
-                replace(
-                    one, method=f"two of the camera's own pictures, in display units, {one.method.rpartition(', ')[2]}"
-                )
-                for one in appearances(light, patch.name, patch.rect, how, sizes, why)
-            ]
-            readings.append(Reading(patch.name, GREEN, Measurand.SNR, missing(Missing.CAMERA_PICTURE)))
+            for one in appearances(light, patch.name, patch.rect, how, sizes, why):
+                words = f"two of the camera's own pictures, in display units, {one.method.rpartition(', ')[2]}"
+                # Its curve is unknown: what light made a tone, and how noisy that was, cannot be told.
+                told = nothing if one.quantity is Measurand.SNR else one.result
+                readings.append(replace(one, method=words, result=told))
     return tuple(readings)
 
 
@@ -169,16 +161,6 @@ def _as_far_as_told(readings: Iterable[Reading], layout: Layout) -> Iterator[Rea
         yield replace(one, result=missing(Missing.DEMOSAICED)) if layout.demosaiced and untold else one
 
 
-def _at_uses(
-    readings: Sequence[Reading], sizes: Sequence[Size], smoothed: LagSums | None, pitch: int
-) -> Iterator[Reading]:
-    for one in readings:
-        if one.quantity in _AVERAGED and one.channel == GREEN:
-            yield from ratios_at_uses(one, sizes, smoothed, pitch)
-        else:
-            yield one
-
-
 def _known(found: IsoFindings, patches: Sequence[PatchSpec], noise: Noise, black_dn: Mapping[str, float]) -> Known:
     """What readings of the scene need of the rung."""
     grey = patch_of_role(patches, "grey")
@@ -190,7 +172,6 @@ def _known(found: IsoFindings, patches: Sequence[PatchSpec], noise: Noise, black
     return Known(
         dict(black_dn), {channel: one.signal.value or 0.0 for channel, one in outcomes.items() if one is not None},
         every.quantities[Measurand.PRNU].value if every is not None else None, saturation,
-        bool(every is not None and every.cooked.flag),
     )  # fmt: skip
 
 
@@ -262,7 +243,3 @@ def _characterised(
         if patch.role in UNIFORM
     ]
     return characterise_frames(light[:2], dark[:2], areas)
-
-
-def _lags(noise: Noise) -> LagSums | None:
-    return pooled(one.lags for one in noise.values() if isinstance(one, PairNoise) and one.lags is not None)

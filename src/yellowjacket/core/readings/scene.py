@@ -13,24 +13,33 @@ from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise
 from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS
 from yellowjacket.core.raw.frame import RawFrame
-from yellowjacket.core.readings.output_size import Size, appearances, detail_of, detail_readings, rendering_of
+from yellowjacket.core.readings.output_size import (
+    Size,
+    appearances,
+    colour_noise,
+    detail_of,
+    detail_readings,
+    rendering_of,
+)
 from yellowjacket.core.readings.patch import Noise, PatchSpec
 
 # Roles shown in the developed picture, and textures.
 SEEN = ("grey", "shadow", "other")
 _TEXTURES = ("texture", "colour_texture")
+# The side of a coloured detail, in output pixels: less is seen as a speck, not as a colour (common practice, no source).
+_COLOURED_DETAIL_PX = 3
 
 
 @dataclass(frozen=True, slots=True)
 class Known:
     """What readings of the scene need of the rung: black and the grey patch's signal by channel (DN), spread of response
-    and saturation of green (DN above black) where they are known, and whether the raw is smoothed."""
+    and saturation of green (DN above black) where they are known; stops of noise that smoothing hides."""
 
     black_dn: Mapping[str, float]
     grey_dn: Mapping[str, float]
     prnu: float | None
     saturation_dn: float | None
-    smoothed: bool
+    hidden_stops: float = 0.0
 
 
 def scene_readings(
@@ -48,6 +57,8 @@ def scene_readings(
         why = next((one for channel in light[0].channels if (one := _why_not(noise[patch.name, channel]))), ())
         if patch.role in SEEN:
             readings += appearances(light, patch.name, patch.rect, how, sizes, why)
+        elif patch.role == "colour":
+            readings += colour_noise(light, patch.name, patch.rect, how, sizes, why, _COLOURED_DETAIL_PX)
         elif patch.role in _TEXTURES:
             coloured = patch.role == "colour_texture"
             cycles, words = Quantity(None, notes=why), "coherence of two frames"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from yellowjacket.core.exposure.iso12232 import SHADOW_STOPS_UNDER_GREY
@@ -20,7 +20,7 @@ from yellowjacket.core.readings.patch import Noise, PatchSpec, green_snr, known_
 
 
 def rung_readings(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) -> list[Reading]:
-    """Gain and read noise by channel and over all, and the shadow's SNR."""
+    """Gain and read noise by channel and over all."""
     source = found.read_noise_source or "nothing"
     how = {
         Measurand.GAIN_E_PER_DN: f"fit of noise against signal over {found.patches} patches"
@@ -38,26 +38,51 @@ def rung_readings(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings
             Measurand.READ_NOISE_DN: "root mean square of channels",
         }  # fmt: skip
         readings += [Reading(None, ALL, name, found.every.quantities[name], words) for name, words in joined.items()]
-    return [
-        *readings,
-        Reading(None, GREEN, Measurand.SHADOW_SNR, _shadow_snr(patches, noise, found), _shadow_method(patches)),
-    ]
+    return readings
 
 
-def _shadow_method(patches: Sequence[PatchSpec]) -> str:
-    shadow = patch_of_role(patches, "shadow")
-    return f"SNR of patch “{shadow.name}”, moved to three stops under grey by the fit" if shadow else ""
+_MOVED = "moved to three stops under grey by the fit"
 
 
-def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) -> Quantity:
-    """SNR three stops under the grey patch: the shadow patch, moved that little way along the noise model."""
+def shadow_readings(
+    patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings, seen: Sequence[Reading]
+) -> list[Reading]:
+    """SNR three stops under the grey patch: the shadow patch, moved that little way along the noise model. Of raw green
+    pixels, and as developed at every size that was ``seen``."""
     grey, shadow = patch_of_role(patches, "grey"), patch_of_role(patches, "shadow")
     if grey is None or shadow is None:
-        return missing(Missing.NO_SHADOW_PATCH)
+        nothing = missing(Missing.NO_SHADOW_PATCH)
+        return [Reading(None, channel, Measurand.SHADOW_SNR, nothing) for channel in (GREEN, ALL)]
     greens = [name for name in found.channels if name[0] in "GM"]
-    measured = green_snr(shadow, noise, greens)
-    if measured.value is None:
-        return measured
+    raw = Reading(shadow.name, GREEN, Measurand.SNR, green_snr(shadow, noise, greens), "SNR")
+    own = [one for one in seen if one.patch == shadow.name and one.quantity is Measurand.SNR]
+    move = _move(grey, shadow, greens, noise, found)
+    readings = []
+    for one in (raw, *own):
+        value = one.result
+        if value.value is not None:
+            value = move if move.value is None else value.scaled(move.value)
+        how = f"patch “{shadow.name}”: {one.method}, {_MOVED}"
+        readings.append(Reading(None, one.channel, Measurand.SHADOW_SNR, value, how, use=one.use))
+    return readings
+
+
+def gained_at_uses(patches: Sequence[PatchSpec], noise: Noise, seen: Sequence[Reading]) -> dict[str, Quantity]:
+    """By use, how many times the SNR of a raw green pixel a developed one has there, on the shadow patch, else on the grey."""
+    dark = patch_of_role(patches, "shadow") or patch_of_role(patches, "grey")
+    if dark is None:
+        return {}
+    raw = green_snr(dark, noise, sorted({channel for _, channel in noise if channel[0] in "GM"}))
+    if not raw.value:
+        return {}
+    own = (one for one in seen if one.patch == dark.name and one.quantity is Measurand.SNR)
+    return {one.use: one.result.scaled(1 / raw.value) for one in own if one.result.value}
+
+
+def _move(
+    grey: PatchSpec, shadow: PatchSpec, greens: Sequence[str], noise: Noise, found: IsoFindings
+) -> Quantity:  # fmt: skip
+    """By how much the SNR of the shadow patch changes on its way to three stops under the grey."""
     factors = []
     for channel in greens:
         grey_noise, shadow_noise = known_noise(noise[grey.name, channel]), known_noise(noise[shadow.name, channel])
@@ -73,10 +98,10 @@ def _shadow_snr(patches: Sequence[PatchSpec], noise: Noise, found: IsoFindings) 
         if wanted <= 0 or not shadow_noise.signal.value or shadow_noise.signal.value <= 0:
             return missing(Missing.SHADOW_DARK)
         factors.append(snr_at(wanted, *model) / snr_at(shadow_noise.signal.value, *model))
-    return measured.scaled(sum(factors) / len(factors))
+    return Quantity(sum(factors) / len(factors))
 
 
-def habits(found: ChannelFindings, sizes: Sequence[Size]) -> list[Reading]:
+def habits(found: ChannelFindings, sizes: Sequence[Size], gained: Mapping[str, Quantity]) -> list[Reading]:
     """Clip point, saturation, range, spread of response, bands, and what neighbours and codes give away."""
     names = {
         Measurand.CLIP_DN: "top code of the light frames, or where their noise vanishes",
@@ -84,7 +109,7 @@ def habits(found: ChannelFindings, sizes: Sequence[Size]) -> list[Reading]:
         Measurand.PRNU: "covariance of the pair in small tiles",
     }
     readings = [Reading(None, ALL, name, found.quantities[name], how) for name, how in names.items()]
-    readings += ranges_at_uses(found, sizes)
+    readings += ranges_at_uses(found, sizes, gained)
     readings += [
         Reading(
             None, ALL, Measurand(f"range_snr{level}"), found.ranges[f"snr{level}"],

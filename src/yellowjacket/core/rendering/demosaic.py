@@ -88,12 +88,13 @@ def encoded(
 
 
 @njit(cache=True, nogil=True)
-def area_means(linear: NDArray[np.float32], result: NDArray[np.float32]) -> None:  # pragma: no cover - compiled
-    """Write into ``result``, shape (rows, columns, 3), the means of the areas of ``linear`` that its pixels cover; pixels
-    that lie across a border count by their share."""
+def area_means(
+    linear: NDArray[np.float32], tall: float, wide: float, result: NDArray[np.float32]
+) -> None:  # pragma: no cover - compiled
+    """Write into ``result``, shape (rows, columns, 3), the means of the areas of ``linear``, each ``tall`` rows by ``wide``
+    columns, that its pixels cover; pixels that lie across a border count by their share."""
     height, width = linear.shape[:2]
     rows, columns = result.shape[:2]
-    tall, wide = height / rows, width / columns
     strip = np.empty((width, 3), np.float32)
     for row in range(rows):
         top, foot = row * tall, (row + 1) * tall

@@ -30,6 +30,8 @@ _LINEAR_BELOW = 0.0031308
 _ENCODING_STEPS = 4096
 # Pixels read around a crop so that its rim is interpolated from real neighbours.
 _RIM_PX, _WIDE_RIM_PX = 2, 6
+# So much of an area may be missing at the rim for it to count as whole: what floating point leaves of a fraction.
+_WHOLE = 1e-6
 # Development brings the grey patch here: 18 % of display white.
 GREY_TARGET = 0.18
 
@@ -69,7 +71,15 @@ def develop_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> ND
 
     Raises ValueError when the crop lies outside the mosaic.
     """
-    return display_encoded(_in_display_colours(interpolated_crop(mosaic, rect, how), how))
+    return display_encoded(developed_crop(mosaic, rect, how))
+
+
+def developed_crop(mosaic: NDArray[np.uint16], rect: Rect, how: Development) -> NDArray[np.float32]:
+    """The crop in linear sRGB, shape (h, w, 3), nothing clipped: what a converter holds before its display curve.
+
+    Raises ValueError when the crop lies outside the mosaic.
+    """
+    return _in_display_colours(interpolated_crop(mosaic, rect, how), how)
 
 
 def _in_display_colours(linear: NDArray[np.float32], how: Development) -> NDArray[np.float32]:
@@ -104,11 +114,23 @@ def mean_light(mosaic: NDArray[np.uint16], rect: Rect, how: Development, factor:
 
 
 def averaged(linear: NDArray[np.float32], factor: float) -> NDArray[np.float32]:
-    """Area averages over ``factor`` × ``factor`` pixels, shape (h/factor, w/factor, 3), rounded, at least one each way."""
+    """Area averages to be shown, shape (h/factor, w/factor, 3), rounded, at least one each way: the areas fill the picture, and
+    so are ``factor`` pixels a side but for what rounding takes."""
+    rows, columns = (max(1, round(side / factor)) for side in linear.shape[:2])
+    return _area_means(linear, linear.shape[0] / rows, linear.shape[1] / columns, (rows, columns))
+
+
+def means_at(linear: NDArray[np.float32], factor: float) -> NDArray[np.float32]:
+    """Area averages to be measured: exactly ``factor`` × ``factor`` pixels each, as many as are whole, from the upper left."""
+    rows, columns = (int(side / factor + _WHOLE) for side in linear.shape[:2])
+    return _area_means(linear, factor, factor, (rows, columns))
+
+
+def _area_means(linear: NDArray[np.float32], tall: float, wide: float, shape: tuple[int, int]) -> NDArray[np.float32]:
     from yellowjacket.core.rendering.demosaic import area_means
 
-    result = np.empty((max(1, round(linear.shape[0] / factor)), max(1, round(linear.shape[1] / factor)), 3), np.float32)
-    area_means(np.ascontiguousarray(linear), result)
+    result = np.empty((*shape, 3), np.float32)
+    area_means(np.ascontiguousarray(linear, np.float32), tall, wide, result)
     return result
 
 

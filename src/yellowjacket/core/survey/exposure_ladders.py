@@ -88,7 +88,7 @@ def exposure_ladder(task: IsoTask, profile: Profile | None = None) -> FoundExpos
         None,
     )
     profile = profile or Profile("default")
-    seen = tuple(one for one in profile.criteria if one.key not in ("saturation_kept", "detail"))
+    seen = tuple(one for one in profile.criteria if one.key not in ("colour_separation", "detail"))
     profile = replace(profile, criteria=seen)
     return FoundExposures(
         task.iso,

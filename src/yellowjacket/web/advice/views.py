@@ -19,6 +19,7 @@ from yellowjacket.core.limits.exposure_advice import (
     ChannelInLight,
     Option,
     faster_by,
+    gained,
     in_light,
     option_at,
     options,
@@ -90,7 +91,8 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
         return {"refusals": [f"{error}."]}
     use: Use = data["use"]
     known = exposure.known_of(ladder, use, data["celsius"])
-    factor, remark = use_noise_factor(body.pixels, use.whole_frame_pixels)
+    pixels, remark = use_noise_factor(body.pixels, use.whole_frame_pixels)
+    factor = gained(known.findings, pixels)
     casts = exposure.casts_of(body, use)
     asked = Asked(known.profile, known.limits, form.exposure_s, factor, casts.of_push)
     found = options(known.findings, wanted, asked)
@@ -104,7 +106,7 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
         "rows": [_row(one, casts) for one in found],
         "asked": _named(known, form, wanted, asked, casts), "limit": limit,
         "faster": faster, "over": -(faster or 0.0),
-        "long": exposure.long_of(body, data["level"], factor, data["celsius"]),
+        "long": exposure.long_of(body, data["level"], pixels, data["celsius"]),
         "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
         "moved": any(data[name] for name in ("aperture_stops", "shutter_stops", "light_stops")),
         "light_stops": data["light_stops"], "coloured": _coloured(known, form, best, wanted, factor),

@@ -176,7 +176,7 @@ def _foot(page: SittingPage) -> dict[str, object]:
     greens = (name for name in GREENS if readings.get(page.rung, Measurand.SIGNAL_DN, name, Patch.Role.GREY))
     green = next(greens, GREENS[0])
     return {
-        "snr": readings.get(page.rung, Measurand.SNR, "G", Patch.Role.GREY),
+        "snr": readings.get(page.rung, Measurand.SNR, "all", Patch.Role.GREY),
         "size": page.size_words,
         "grey": grey_place(page.rung),
         "gain": readings.get(page.rung, Measurand.GAIN_E_PER_DN),

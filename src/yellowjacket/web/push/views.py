@@ -51,7 +51,7 @@ KINDS = (
         role=Patch.Role.SHADOW,
     ),
     LineKind.of(Measurand.CAST_CORRECTED_DE00),
-    LineKind.of(Measurand.SATURATION_KEPT, sub="of the correct frame's"),
+    LineKind.of(Measurand.COLOUR_SEPARATION),
     LineKind.of(Measurand.NOISE_CHROMA),
     LineKind.of(Measurand.ROW_NOISE_SHARE),
     LineKind.of(Measurand.CLIPPED_SHARE, sub="share of the highlight", role=Patch.Role.HIGHLIGHT),

@@ -171,7 +171,7 @@ def _snr(view: TimeView, readings: Mapping[tuple[int, str], int]) -> Line | None
 def _scene(view: TimeView) -> Line:
     """What the scene's own shadow has, where light frames of the ladder were measured."""
     rows = Reading.objects.filter(
-        rung__in=view.rungs, use=None, quantity=Measurand.SHADOW_SNR, channel="G", value__isnull=False
+        rung__in=view.rungs, use=None, quantity=Measurand.SHADOW_SNR, channel="all", value__isnull=False
     )
     found = {row.rung_id: row for row in rows}
     cells = [_quantity_cell(found[r.pk].result, found[r.pk].pk) if r.pk in found else Cell() for r in view.rungs]

@@ -14,7 +14,6 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.models import Sitting, ToleranceProfile
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles as profiles_
-from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.bench.typed import decimal, identity
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.limits.tolerance_file import profile_document
@@ -31,8 +30,7 @@ class Line:
 
 def page(request: HttpRequest) -> HttpResponse:
     """The profiles, and the thresholds of the one that is looked at, from which another is made."""
-    # Where nobody has made a sitting yet, the defaults stand there without a row of their own.
-    profiles = list(profiles_.known()) or [ToleranceProfile(name=DEFAULT_PROFILE)]
+    profiles = list(profiles_.known())
     wanted = request.GET.get("profile", "")
     shown = next((one for one in profiles if str(one.pk) == wanted), max(profiles, key=_in_use))
     if request.method == "POST":
