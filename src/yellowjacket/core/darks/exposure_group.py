@@ -189,6 +189,6 @@ def _bands(frames: Sequence[RawFrame]) -> tuple[Quantity, Quantity]:
         first, second = (frame.planes(channel)[0] for frame in frames[:2])
         top, left = (max(0, (length - _BAND_SIDE_PX) // 2) for length in first.shape)
         part = np.s_[top : top + _BAND_SIDE_PX, left : left + _BAND_SIDE_PX]
-        found.append(banding_of(first[part], second[part]))
+        found.append(banding_of(first[part], second[part], frames[0].layout.step))
     rows = max((one.row_dn for one in found), key=lambda q: q.value or 0.0)
     return rows, max((one.column_dn for one in found), key=lambda q: q.value or 0.0)

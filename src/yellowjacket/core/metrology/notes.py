@@ -47,6 +47,8 @@ class Remark(Enum):
     TOWARDS = "towards {0}"
     NO_DETAIL = "no detail clear of noise"
     SMOOTHED = "the raw is smoothed: noise and range read too good"
+    BANDS_EVERY = "every {0:.3g} lines"
+    BANDS_WIDE = "bands about {0:.2g} lines wide"
     BEFORE_SMOOTHING = "the raw is smoothed: about {0:.3g} before that"
     LIMITED_BY = "limited by {0}"
     PAST_THE_LONGEST_DARK = "past the longest dark that was shot"

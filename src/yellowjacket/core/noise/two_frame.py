@@ -271,19 +271,25 @@ def _remarks(sigma: float, difference: NDArray[np.float64], change: float) -> li
 def _variance_of_variance(
     difference: NDArray[np.float64], values: NDArray[np.float64], variance: float, lags: LagSums
 ) -> float:
-    """σ⁴(2Σρ² + κ)/n + 2σ_row⁴/rows + 2σ_col⁴/columns, from the normalised difference."""
+    """σ⁴(2Σρ² + κ)/n, and what lines add, 2σ_row⁴/rows + 2σ_col⁴/columns or more where a few strong ones make it, from the
+    normalised difference."""
     n = values.size
-    squares = values * values
-    kurtosis = max(float(squares @ squares) / n / variance**2 - 3.0, 0.0)
+    powers = values * values
+    kurtosis = max(float(powers @ powers) / n / variance**2 - 3.0, 0.0)
     correlation = 1.0 + sum(2 * rho**2 for rho in _significant_lags(lags))
     total = variance**2 * (2 * correlation + kurtosis) / n
     for axis in (0, 1):
         lines = difference.shape[axis]
         across = difference.shape[1 - axis]
-        line_variance = float(np.var(difference.mean(axis=1 - axis), ddof=1)) - variance / across
+        means = difference.mean(axis=1 - axis)
+        line_variance = float(np.var(means, ddof=1)) - variance / across
         # Below two standard errors of a pure white field there is no line noise to speak of.
         if lines > 1 and line_variance > 2 * variance / across * math.sqrt(2 / (lines - 1)):
-            total += 2 * line_variance**2 / lines
+            squares = (means - means.mean()) ** 2
+            # A few strong lines are few readings: Student's t of as many, over the normal's.
+            telling = float(squares.sum()) ** 2 / float(squares @ squares)
+            student = 1 + 1.5 / telling
+            total += max(2 * line_variance**2, float(np.var(squares))) / lines * student**2
     return total
 
 

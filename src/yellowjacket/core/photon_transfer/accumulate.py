@@ -13,10 +13,11 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.banding import Banding, banding_of
 from yellowjacket.core.noise.fixed_pattern import FixedPattern, fixed_pattern, joint_pattern
+from yellowjacket.core.noise.level import level_of
 from yellowjacket.core.noise.two_frame import PairNoise, joint_noise, pair_noise
 from yellowjacket.core.patches.uniform import uniform_patches
 from yellowjacket.core.raw.frame import FrameError, RawFrame
@@ -146,26 +147,25 @@ def take_darks(frames: Sequence[RawFrame], gathered: Gathered) -> None:
         channel = gathered.channels[name]
         channel.black = _level(frames, rect, name)
         for first, second in pairs_of(frames):
-            _dark_pair(channel, rect.parts(first, name), rect.parts(second, name))
+            _dark_pair(channel, rect.parts(first, name), rect.parts(second, name), first.layout.step)
     if any(channel.dark for channel in gathered.channels.values()):
         gathered.noise_source = "darks"
 
 
 def _level(frames: Sequence[RawFrame], rect: Rect, name: str) -> Quantity:
-    parts = [part for frame in frames for part in rect.parts(frame, name)]
-    n = sum(part.size for part in parts)
-    mean = sum(float(part.sum(dtype=np.float64)) for part in parts) / n
-    return with_error(mean, float(np.std(parts[0], dtype=np.float64)) / math.sqrt(n), n)
+    return level_of([rect.parts(frame, name) for frame in frames])
 
 
-def _dark_pair(channel: Channel, first: Sequence[NDArray[np.uint16]], second: Sequence[NDArray[np.uint16]]) -> None:
+def _dark_pair(
+    channel: Channel, first: Sequence[NDArray[np.uint16]], second: Sequence[NDArray[np.uint16]], step: int
+) -> None:
     black = channel.black.value or 0.0
     found = joint_noise([pair_noise(a, b, black, dark=True) for a, b in zip(first, second, strict=True)])
     if not found.noise.known:
         return
     channel.dark.append(found)
     channel.dark_pattern = joint_pattern([fixed_pattern(a, b) for a, b in zip(first, second, strict=True)])
-    channel.banding.append(banding_of(first[0], second[0]))
+    channel.banding.append(banding_of(first[0], second[0], step))
 
 
 def count_codes(frame: RawFrame, gathered: Gathered, *, light: bool) -> None:
@@ -211,7 +211,7 @@ def black_without_darks(frames: Sequence[RawFrame], gathered: Gathered) -> None:
         gathered.black_source = "masked pixels"
         channel.black = _level(frames, masked, name)
         for first, second in pairs_of(frames):
-            _dark_pair(channel, masked.parts(first, name), masked.parts(second, name))
+            _dark_pair(channel, masked.parts(first, name), masked.parts(second, name), first.layout.step)
     read = any(channel.dark for channel in gathered.channels.values())
     if masked is not None and not gathered.noise_source and read:
         gathered.noise_source = "masked pixels"

@@ -320,7 +320,9 @@ def _over_channels(found: Mapping[str, ChannelFindings], gathered: Gathered) -> 
         return [q for q in every if not q.has(Remark.FROM_TAG)] or every
 
     gain, saturation = weighted(of(Measurand.GAIN_E_PER_DN)), mean(observed(Measurand.SATURATION_DN))
-    noise_dn, noise_e = rms(of(Measurand.READ_NOISE_DN)), rms(of(Measurand.READ_NOISE_E))
+    bands = _mean_band([one.banding for one in found.values()])
+    noises = (rms(of(name)) for name in (Measurand.READ_NOISE_DN, Measurand.READ_NOISE_E))
+    noise_dn, noise_e = (one.widened(_by_shared_rows(of(Measurand.READ_NOISE_DN), bands.row_dn)) for one in noises)
     quantities = {
         Measurand.GAIN_E_PER_DN: gain,
         Measurand.READ_NOISE_E: noise_e,
@@ -345,9 +347,20 @@ def _over_channels(found: Mapping[str, ChannelFindings], gathered: Gathered) -> 
         } if parts else {}  # fmt: skip
     uses = [one.code_use for one in found.values() if one.code_use is not None]
     return ChannelFindings(
-        quantities, _ranges(saturation, gain, noise_dn), cooked, corrected, _mean_band([one.banding for one in found.values()]),
+        quantities, _ranges(saturation, gain, noise_dn), cooked, corrected, bands,
         _joint_use(uses),
     )  # fmt: skip
+
+
+def _by_shared_rows(noises: Sequence[Quantity], row_dn: Quantity) -> float:
+    """By how much the error of read noise over channels grows as two of them lie in one row and share its noise: what rows add to
+    the variance of σ², 2σ_row⁴/rows, does not average out between those two."""
+    known = [one for one in noises if one.value and one.se]
+    if not known or not row_dn.value or not row_dn.n:
+        return 1.0
+    by_rows = 2 * row_dn.value**4 / row_dn.n
+    every = sum((2 * (one.value or 0.0) * one.se) ** 2 for one in known) / len(known)
+    return math.sqrt(1 + min(1.0, by_rows / every))
 
 
 def _joint_use(uses: Sequence[CodeUse]) -> CodeUse | None:

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import numpy as np
-
-from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
+from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
+from yellowjacket.core.noise.level import level_of
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_frames
 from yellowjacket.core.raw.frame import FrameError, Layout, RawFrame, first_green
 from yellowjacket.core.raw.reader import read_frame
@@ -217,10 +215,7 @@ def _black_levels(light: RawFrame, dark: Sequence[RawFrame]) -> tuple[dict[str, 
         }, "the tag"
     levels = {}
     for channel in light.channels:
-        patches = [part for frame in usable for part in _dark_window(frame).parts(frame, channel)]
-        means = [float(patch.mean(dtype=np.float64)) for patch in patches]
-        spread = float(np.std(patches[0], dtype=np.float64)) / math.sqrt(sum(p.size for p in patches))
-        levels[channel] = with_error(sum(means) / len(means), spread, sum(p.size for p in patches))
+        levels[channel] = level_of([_dark_window(frame).parts(frame, channel) for frame in usable])
     return levels, f"{len(usable)} dark frame{'s' if len(usable) > 1 else ''}"
 
 
