@@ -94,6 +94,8 @@ class FrameMetadata:
     sources: dict[str, str] = field(default_factory=dict, compare=False)
     # Fields that the tags and LibRaw read so differently that they cannot both be of this capture.
     contradicted: tuple[str, ...] = ()
+    # Fields whose tag is there and says nothing that could be: another reader's guess is none either.
+    unsaid: tuple[str, ...] = ()
 
     @property
     def nameless(self) -> bool:
@@ -137,6 +139,7 @@ def interpret(tags: Sequence[Tag]) -> FrameMetadata:
         drive=find.of("drive", _words, "DriveMode") or "",
         white_balance=find.of("white_balance", _words, "Exif.Photo.WhiteBalance") or "",
         sources=find.sources,
+        unsaid=() if "exposure_s" in find.sources or not find.there(*_EXPOSURE) else ("exposure_s",),
     )
 
 
@@ -147,6 +150,13 @@ def color_matrix(tags: Sequence[Tag]) -> NDArray[np.float64] | None:
         return None
     matrix = np.array(tag.numbers, dtype=np.float64).reshape(3, 3)
     return matrix if np.isfinite(matrix).all() and abs(np.linalg.det(matrix)) > 1e-6 else None
+
+
+def unsaid_levels(tags: Sequence[Tag]) -> tuple[str, ...]:
+    """Of "black" and "white" those that the file names in a way that says nothing: 0 over 0, a white of 0."""
+    black = any(None in tag.numbers for tag in tags if tag.name == _BLACK_LEVEL)
+    white = any((number or 0) <= 0 for tag in tags if tag.name == _WHITE_LEVEL for number in tag.numbers)
+    return ("black",) * black + ("white",) * white
 
 
 def filter_tile(tags: Sequence[Tag]) -> tuple[str, ...] | None:
@@ -193,6 +203,7 @@ _NOISE_REDUCTION = ("HighISONoiseReduction", "HighIsoNoiseReduction")
 _SEVERAL = ("MultiExposure", "MultipleExposureMode", "PixelShiftShots")
 _COLOR_MATRIX = "Exif.Image.ColorMatrix1"
 _COMPRESSION_NAME = "Compression"
+_BLACK_LEVEL, _WHITE_LEVEL = "BlackLevel", "WhiteLevel"
 _TILE_SHAPE, _TILE = "CFARepeatPatternDim", "CFAPattern"
 _PHOTOMETRIC, _BITS = "PhotometricInterpretation", "BitsPerSample"
 _WANTED_KEYS = frozenset(
@@ -211,6 +222,8 @@ _WANTED_NAMES = frozenset(
         *_SEVERAL,
         _PHOTOMETRIC,
         _BITS,
+        _BLACK_LEVEL,
+        _WHITE_LEVEL,
         _TILE_SHAPE,
         _TILE,
     }
@@ -252,6 +265,10 @@ class _Finder:
                     self.sources[field_name] = tag.key
                     return value
         return None
+
+    def there(self, *keys: str) -> bool:
+        """Whether any of these whole keys is in the file, whatever it says."""
+        return any(tag.key in keys for tag in self._tags)
 
     def temperature(self) -> tuple[float, Thermometer] | None:
         """The sensor's before the body's before the air's."""

@@ -184,6 +184,8 @@ class Missing(Enum):
     NO_RANGE = "a range is missing"
     NO_CORRELATION = "the correlation of neighbours is missing"
     NO_SIGNAL = "no signal clear of black"
+    WHITE_UNSAID = "the file names no white level that could be, and no frame clips"
+    BLACK_UNSAID = "the file names no black level that could be: shoot darks of this ISO"
     NO_FRAME = "no frame"
     NEVER_REACHED = "no light frame reaches it: expose one until it clips"
     NO_LIGHT_FRAME = "no light frame"

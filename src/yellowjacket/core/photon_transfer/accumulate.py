@@ -77,6 +77,7 @@ class Gathered:
 
     channels: dict[str, Channel] = field(default_factory=dict)
     white_dn: float = 0.0
+    white_said: bool = True
     size: tuple[int, int] | None = None
     layout: str = ""
     black_source: str = "the file's tag"
@@ -96,11 +97,15 @@ def _frames(paths: Iterable[str], gathered: Gathered) -> list[RawFrame]:
             continue
         if gathered.size is None:
             gathered.size, gathered.layout, gathered.white_dn = frame.size, frame.layout.name, frame.white_dn
+            gathered.white_said = "white" not in frame.unsaid
         if frame.size != gathered.size or frame.layout.name != gathered.layout:
             reason = f"is {frame.size[0]} × {frame.size[1]} px, the others {gathered.size[0]} × {gathered.size[1]}."
             gathered.problems.append(FrameError(Path(name), "size", reason, "Measure one raw mode at a time."))
             continue
-        if any(np.array_equal(frame.mosaic, other.mosaic) for other in frames):
+        # Flats that clip all over are alike without being copies.
+        if frame.mosaic.min() != frame.mosaic.max() and any(
+            np.array_equal(frame.mosaic, other.mosaic) for other in frames
+        ):
             reason = "holds the same numbers as another file."
             gathered.problems.append(FrameError(Path(name), "duplicate", reason, "Leave the copy out."))
             continue
@@ -184,8 +189,9 @@ def gather_light(task: IsoTask, gathered: Gathered) -> None:
         frames = _frames(group.paths, gathered)
         for frame in frames:
             count_codes(frame, gathered, light=True)
-        if frames:
-            black_without_darks(frames, gathered)
+        if frames and not black_without_darks(frames, gathered):
+            gathered.problems.append(no_black(Path(group.paths[0])))
+            continue
         if len(frames) == 1:
             gathered.problems.append(
                 FrameError(
@@ -197,14 +203,23 @@ def gather_light(task: IsoTask, gathered: Gathered) -> None:
             _light_pair(first, second, gathered, uniform_patches(first, second, _MOST_PATCHES))
 
 
-def black_without_darks(frames: Sequence[RawFrame], gathered: Gathered) -> None:
-    """Masked pixels where there are no darks, else what the file says; both only once."""
+def no_black(path: Path) -> FrameError:
+    """The problem of a file whose black level nobody knows."""
+    return FrameError(
+        path, "levels", "names no black level that could be.", "Shoot darks of this ISO: they measure it."
+    )
+
+
+def black_without_darks(frames: Sequence[RawFrame], gathered: Gathered) -> bool:
+    """Masked pixels where there are no darks, else what the file says; both only once. Whether black is known then."""
     frame = frames[0]
-    masked = _masked(frame)
+    masked = masked_part(frame)
     for name in frame.channels:
         channel = gathered.channels[name]
         if channel.black.known:
             continue
+        if masked is None and "black" in frame.unsaid:
+            return False
         if masked is None:
             channel.black = Quantity(frame.black_dn[name], notes=(Note(Remark.BLACK_FROM_TAG),))
             continue
@@ -215,9 +230,10 @@ def black_without_darks(frames: Sequence[RawFrame], gathered: Gathered) -> None:
     read = any(channel.dark for channel in gathered.channels.values())
     if masked is not None and not gathered.noise_source and read:
         gathered.noise_source = "masked pixels"
+    return True
 
 
-def _masked(frame: RawFrame) -> Rect | None:
+def masked_part(frame: RawFrame) -> Rect | None:
     """The wider of the masked borders, or None when there is none to speak of."""
     top, left = frame.margins
     width, height = frame.size

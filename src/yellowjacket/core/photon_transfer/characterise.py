@@ -101,7 +101,12 @@ def characterise_frames(
 
     ``light``: one or two frames. ``areas``: uniform areas with the noise of the pair by channel, where it is known.
     """
-    gathered = Gathered(size=light[0].size, layout=light[0].layout.name, white_dn=light[0].white_dn)
+    gathered = Gathered(
+        size=light[0].size,
+        layout=light[0].layout.name,
+        white_dn=light[0].white_dn,
+        white_said="white" not in light[0].unsaid,
+    )
     gathered.channels = {name: Channel() for name in light[0].channels}
     take_darks([frame for frame in dark if frame.size == gathered.size], gathered)
     for frame in (*light, *dark):
@@ -120,7 +125,7 @@ def _conclude(iso: int, gathered: Gathered) -> IsoFindings:
     found: dict[str, ChannelFindings] = {}
     fits: dict[str, TransferFit] = {}
     for name, channel in gathered.channels.items():
-        fits[name], found[name] = _findings(channel, gathered.white_dn)
+        fits[name], found[name] = _findings(channel, gathered.white_dn, gathered.white_said)
     source = gathered.noise_source or next(
         (fit.read_noise_source for fit in fits.values() if fit.read_noise_source), ""
     )
@@ -132,7 +137,7 @@ def _conclude(iso: int, gathered: Gathered) -> IsoFindings:
     )  # fmt: skip
 
 
-def _findings(channel: Channel, white_dn: float) -> tuple[TransferFit, ChannelFindings]:
+def _findings(channel: Channel, white_dn: float, white_said: bool) -> tuple[TransferFit, ChannelFindings]:
     black = channel.black.value or 0.0
     dark = _dark_point(channel.dark)
     # A dark that rounding rules lacks the rounding noise that every light patch has: it must not hold the line.
@@ -146,7 +151,7 @@ def _findings(channel: Channel, white_dn: float) -> tuple[TransferFit, ChannelFi
     limit = clip.value or white_dn
     clear = [p for p in points if p.signal_dn + black + _CLEAR_SIGMAS * math.sqrt(p.variance_dn2) < limit]
     fit = fit_transfer(clear, dark, limit - black)
-    saturation_dn = _saturation(channel, clip, white_dn)
+    saturation_dn = _saturation(channel, clip, white_dn if white_said else None)
     lags = _lags(channel)
     cooked = verdict(lags)
     if not cooked.flag and channel.dark:
@@ -216,7 +221,7 @@ def _full_well(channel: Channel, fit: TransferFit, white_dn: float) -> Quantity:
     )
 
 
-def _saturation(channel: Channel, clip: Quantity, white_dn: float) -> Quantity:
+def _saturation(channel: Channel, clip: Quantity, white_dn: float | None) -> Quantity:
     """Clip point less black in DN; the tag's, at least what was seen, where no frame clips."""
     black = channel.black
     if clip.value is not None and black.value is not None:
@@ -224,6 +229,8 @@ def _saturation(channel: Channel, clip: Quantity, white_dn: float) -> Quantity:
     present = np.flatnonzero(channel.light_counts)
     if black.value is None or present.size == 0:
         return missing(Missing.NO_LIGHT_FRAME)
+    if white_dn is None:
+        return missing(Missing.WHITE_UNSAID)
     # A handful of pixels may stand above the well by their noise alone.
     above = np.cumsum(channel.light_counts[::-1])[::-1]
     seen = float(np.flatnonzero(above > _TOP_SHARE * above[0])[-1]) - black.value

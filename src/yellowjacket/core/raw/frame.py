@@ -159,7 +159,8 @@ class RawFrame:
 
     ``mosaic``: uint16, the full raw area, shape (height, width × samples). ``black_dn`` by channel; ``white_dn`` for all.
     ``xyz_to_camera``: 3×3 matrix from the file, or None. ``neutral``: camera response to the neutral the body assumed
-    (R, G, B; green 1), or None. ``margins``: masked rows above and columns left of the picture.
+    (R, G, B; green 1), or None. ``margins``: masked rows above and columns left of the picture. ``unsaid``: of "black" and
+    "white" what the file names in a way that is no number; what stands here for it is LibRaw's guess.
     """
 
     mosaic: NDArray[np.uint16]
@@ -169,6 +170,7 @@ class RawFrame:
     xyz_to_camera: NDArray[np.float64] | None
     neutral: NDArray[np.float64] | None
     margins: tuple[int, int] = (0, 0)
+    unsaid: tuple[str, ...] = ()
 
     @property
     def channels(self) -> tuple[str, ...]:

@@ -26,6 +26,7 @@ from yellowjacket.core.metadata.capture import (
     plausible_f_number,
     plausible_iso,
     plausible_seconds,
+    unsaid_levels,
     wanted,
 )
 from yellowjacket.core.metadata.tags import Tag, read_tags
@@ -120,7 +121,9 @@ def _completed(metadata: FrameMetadata, raw: Any) -> FrameMetadata:
         "f_number": plausible_f_number(other.aperture), "captured_at": _clock(other.timestamp),
     }  # fmt: skip
     missing: dict[str, Any] = {
-        name: value for name, value in own.items() if value is not None and getattr(metadata, name) is None
+        name: value
+        for name, value in own.items()
+        if value is not None and getattr(metadata, name) is None and name not in metadata.unsaid
     }
     contradicted = tuple(name for name in ("iso", "exposure_s") if _apart(getattr(metadata, name), own[name]))
     sources = metadata.sources | dict.fromkeys(missing, LIBRAW)
@@ -154,13 +157,15 @@ def _frame(path: Path, raw: Any, tags: Sequence[Tag] | None) -> RawFrame:
             path, "levels", f"says white {white:g} is not above black {max(black_dn.values()):g}.",
             "Convert it to DNG with correct levels, or leave it out.",
         )  # fmt: skip
+    tags = read_tags(path, wanted) if tags is None else tags
     matrix = np.array(raw.rgb_xyz_matrix[:3], dtype=np.float64)
-    known = matrix if matrix.any() else color_matrix(read_tags(path, wanted) if tags is None else tags)
+    known = matrix if matrix.any() and np.isfinite(matrix).all() else color_matrix(tags)
     if mosaic.ndim == 3:
         mosaic = np.ascontiguousarray(mosaic[:, :, :3]).reshape(mosaic.shape[0], -1)
     sizes = raw.sizes
     return RawFrame(
         mosaic, layout, black_dn, white, known, _neutral(raw.camera_whitebalance), (sizes.top_margin, sizes.left_margin),
+        unsaid_levels(tags),
     )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.level import level_of
+from yellowjacket.core.photon_transfer.accumulate import masked_part, no_black
 from yellowjacket.core.photon_transfer.characterise import IsoFindings, characterise_frames
 from yellowjacket.core.raw.frame import FrameError, Layout, RawFrame, first_green
 from yellowjacket.core.raw.reader import read_frame
@@ -74,6 +75,11 @@ def measure_rung(task: RungTask) -> RungResult:
         return RungResult(
             task.key, (Reading(None, ALL, Measurand.SNR, missing(Missing.NO_FRAME_YET)),), tuple(problems)
         )
+    if "black" in light[0].unsaid and not dark and task.known is None and masked_part(light[0]) is None:
+        problems.append(no_black(Path(task.light[0])))
+        return RungResult(
+            task.key, (Reading(None, ALL, Measurand.SNR, missing(Missing.BLACK_UNSAID)),), tuple(problems)
+        )
     if len(light) == 1:
         problems.append(_single(Path(task.light[0])))
     return RungResult(task.key, measure_frames(light, dark, task), tuple(problems))
@@ -93,7 +99,7 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
         readings = [one for patch in task.patches for one in patch_readings(light, patch, noise, black_dn, clip)]
         scene = scene_readings(light, task.patches, noise, task.known, sizes, height)
         return tuple(remarked(_as_far_as_told((*readings, *scene), layout), task.known.hidden_stops))
-    black, black_source = _black_levels(light[0], dark)
+    black, black_source = _black_levels(light, dark)
     levels = {channel: black[channel].value or 0.0 for channel in light[0].channels}
     readings = [
         Reading(None, channel, Measurand.BLACK_DN, black[channel], f"mean of {black_source}")
@@ -206,15 +212,18 @@ def _single(path: Path) -> FrameError:
     )  # fmt: skip
 
 
-def _black_levels(light: RawFrame, dark: Sequence[RawFrame]) -> tuple[dict[str, Quantity], str]:
-    """Black by channel from the darks of this ISO, else what the file says."""
-    usable = [frame for frame in dark if frame.mosaic.shape == light.mosaic.shape]
+def _black_levels(light: Sequence[RawFrame], dark: Sequence[RawFrame]) -> tuple[dict[str, Quantity], str]:
+    """Black by channel from the darks of this ISO, else from masked borders, else what the file says."""
+    usable = [frame for frame in dark if frame.mosaic.shape == light[0].mosaic.shape]
+    masked = masked_part(light[0])
+    if not usable and masked is not None:
+        return {c: level_of([masked.parts(frame, c) for frame in light]) for c in light[0].channels}, "masked pixels"
     if not usable:
         return {
-            c: Quantity(light.black_dn[c], notes=(Note(Remark.BLACK_FROM_TAG_NO_DARKS),)) for c in light.channels
+            c: Quantity(light[0].black_dn[c], notes=(Note(Remark.BLACK_FROM_TAG_NO_DARKS),)) for c in light[0].channels
         }, "the tag"
     levels = {}
-    for channel in light.channels:
+    for channel in light[0].channels:
         levels[channel] = level_of([_dark_window(frame).parts(frame, channel) for frame in usable])
     return levels, f"{len(usable)} dark frame{'s' if len(usable) > 1 else ''}"
 

@@ -86,7 +86,8 @@ def _seen(frame: RawFrame, claims: FrameMetadata) -> Document:
         "layout": frame.layout.name, "width": width, "height": height, "margins": {"top": top, "left": left},
         # Files often keep fewer bits in sixteen.
         "bits": min(claims.bits or 16, int(frame.white_dn).bit_length()),
-        "black_dn": frame.black_dn, "white_dn": frame.white_dn,
+        "black_dn": None if "black" in frame.unsaid else frame.black_dn,
+        "white_dn": None if "white" in frame.unsaid else frame.white_dn,
         "codes_used": int(used.size), "lowest_code": int(used[0]), "highest_code": int(used[-1]),
     }  # fmt: skip
 
