@@ -92,6 +92,51 @@ def test_the_lifted_shadow_ends_it_where_hot_pixels_do_not():
     assert longest(AS_SHOT, few, shadow, LONG_CRITERIA, "usable", factor=2.0).seconds > 4 * found.seconds
 
 
+def counted(*per_mpix, times=(1.0, 4.0, 15.0, 60.0, 240.0), megapixels=1.0):
+    return Course(tuple(Counted(t, density(n, megapixels)) for t, n in zip(times, per_mpix, strict=True)))
+
+
+def test_more_time_never_makes_fewer_hot_pixels():
+    """Counts that scatter about a course that stays: the first failure counts, and no interval reaches over the whole night."""
+    course = counted(80, 130, 95, 140, 400)
+    found = [course.at(t) for t in (1.0, 2.0, 4.0, 8.0, 15.0, 60.0, 240.0)]
+    assert found == sorted(found)
+    assert course.at(4.0) == course.at(15.0) == pytest.approx((130**2 + 95**2) / (130 + 95), rel=1e-6)
+    along = np.geomspace(1, 240, 30)
+    lows, values, highs = ([course.at(t, end) for t in along] for end in ("low", "value", "high"))
+    assert lows == sorted(lows)
+    assert highs == sorted(highs)
+    assert all(low <= value <= high for low, value, high in zip(lows, values, highs, strict=True))
+    ended = longest(AS_SHOT, course, None, HOT_ONLY, "usable")
+    assert 1.0 < ended.low < ended.seconds < ended.high < 60
+
+
+def test_where_the_darks_cannot_say_it_is_not_known_and_which_times_would_tell():
+    # Around the threshold over most of the ladder: anything from the first seconds to the minutes.
+    flat = longest(AS_SHOT, counted(92, 95, 99, 104, 110), None, HOT_ONLY, "usable")
+    assert (flat.seconds, flat.known) == (None, False)
+    assert flat.to_shoot[0] < 4 < 60 < flat.to_shoot[1]
+    assert "shoot darks between" in flat.reason
+    # Far past the longest dark: a course that goes on as it did is no measurement.
+    far = longest(AS_SHOT, counted(1, 2, times=(1.0, 4.0), megapixels=0.1), None, HOT_ONLY, "emergency")
+    assert not far.known
+    assert far.to_shoot[0] == 4.0
+
+
+def test_two_criteria_that_may_both_end_it_are_both_named():
+    shadow = Shadow(40.0, 3.0, Quantity(6.0, 4.0, 8.0, 100))
+    found = longest(AS_SHOT, power_course(), shadow, LONG_CRITERIA, "usable")
+    assert found.criterion == "lifted-shadow SNR or hot pixels per megapixel"
+
+
+def test_hot_pixels_at_another_temperature_have_a_doubling_of_their_own():
+    """Seven degrees off, hot pixels that double every 5 °C where ordinary ones do every 6: inside the interval."""
+    found = longest(AS_SHOT, power_course(), None, HOT_ONLY, "usable", celsius=27.0, reference_c=20.0)
+    assert found.low < 60 / 2 ** (7 / 5) < found.high
+    near = longest(AS_SHOT, power_course(), None, HOT_ONLY, "usable", celsius=20.0, reference_c=20.0)
+    assert found.high / found.low > near.high / near.low
+
+
 def test_nothing_can_hold_and_nothing_can_fail():
     none = longest(AS_SHOT, power_course(at_minute=1e6), None, HOT_ONLY, "clean")
     assert none.seconds is None

@@ -144,7 +144,9 @@ def _long(ladder: Ladder, use: Use, found: MeasuredDarks, level: str) -> list[Ot
         # The usable one is what everybody asks for: it needs no word.
         what = f"longest, {name}" if level == "usable" else f"longest, {name}, {level}"
         if one.seconds is None:
-            rows.append(OtherLimit(what, use.name, "none", "", one.reason or one.criterion, str(ladder)))
+            rows.append(
+                OtherLimit(what, use.name, "none" if one.known else "–", "", one.reason or one.criterion, str(ladder))
+            )
             continue
         ends = [between_marks(end) for end in (one.low, one.high) if end is not None]
         ended_by = one.criterion or one.reason

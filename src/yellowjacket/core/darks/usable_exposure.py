@@ -18,10 +18,11 @@ from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, LASTING, PixelTable, points_per_frame, standing_at
 from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
+from yellowjacket.core.exposure.notation import between_marks
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing
 from yellowjacket.core.metrology.intervals import density
-from yellowjacket.core.metrology.notes import Missing, Note, Remark
+from yellowjacket.core.metrology.notes import Missing, Note, Remark, in_words
 
 AS_SHOT, REPAIRED, WITH_LENR, WITH_MASTER = ANSWERS = ("as shot", "single-pixel repair", "LENR", "master dark")
 # Darks in the master that the fourth answer assumes.
@@ -33,6 +34,10 @@ _SHORTEST_S, _LONGEST_S = 1 / 8, 8 * 3600.0
 _BISECTIONS = 40
 # A course beyond the darks that were shot is uncertain by this factor a stop of time.
 _BEYOND_PER_STOP = 1.15
+# A limit within so many stops is one; of a wider interval, or so far past the longest dark, nothing is known yet.
+_TELLING_STOPS, _MOST_BEYOND_STOPS = 4.0, 3.0
+# Hot pixels of one body double every so many degrees more or less than its ordinary ones (common practice, no source).
+_HOT_DOUBLING_SPREAD_C = 1.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +51,11 @@ class Counted:
 
 @dataclass(frozen=True, slots=True)
 class Course:
-    """Counts along time for one answer, in order. ``measured``: False where they follow from other frames."""
+    """Counts along time for one answer, in order. ``measured``: False where they follow from other frames.
+
+    More time never makes fewer: where fewer were counted later both count as their mean, a lower bound holds for all that
+    comes after it, an upper one for all before.
+    """
 
     points: tuple[Counted, ...]
     measured: bool = True
@@ -56,7 +65,7 @@ class Course:
         the last slope, the interval widening."""
         logs = np.log2([one.warmed_s for one in self.points])
         # Half a pixel in the whole picture where none was seen: a logarithm needs something.
-        values = np.log2([max(getattr(one.per_mpix, end) or 0.0, 1e-3) for one in self.points])
+        values = np.log2(np.maximum(self._rising(end), 1e-3))
         x = math.log2(warmed_s)
         if x <= logs[0] or len(logs) == 1:
             # Fewer the shorter: by the first slope, never rising towards short times.
@@ -68,6 +77,26 @@ class Course:
             widening = {"low": -1.0, "high": 1.0}.get(end, 0.0) * math.log2(_BEYOND_PER_STOP) * beyond
             return float(2.0 ** (values[-1] + slope * beyond + widening))
         return float(2.0 ** np.interp(x, logs, values))
+
+    def _rising(self, end: str) -> NDArray[np.float64]:
+        """Counts that never fall, of one end of the interval."""
+        values = np.array([getattr(one.per_mpix, end) or 0.0 for one in self.points])
+        if end == "low":
+            return np.maximum.accumulate(values)
+        if end == "high":
+            return np.minimum.accumulate(values[::-1])[::-1]
+        return _pooled(values, np.array([max(one.per_mpix.n, 1.0) for one in self.points]))
+
+
+def _pooled(values: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The rising course next to the values in weighted squares (pool adjacent violators; Ayer and others 1955, from memory)."""
+    blocks: list[tuple[float, float, int]] = []
+    for value, weight in zip(values.tolist(), weights.tolist(), strict=True):
+        blocks.append((value, weight, 1))
+        while len(blocks) > 1 and blocks[-2][0] > blocks[-1][0]:
+            (one, its, count), (other, own, more) = blocks[-2:]
+            blocks[-2:] = [((one * its + other * own) / (its + own), its + own, count + more)]
+    return np.concatenate([np.full(count, value) for value, _, count in blocks])
 
 
 def _slope(x: NDArray[np.float64], y: NDArray[np.float64]) -> float:
@@ -157,6 +186,7 @@ class Longest:
     """Largest usable exposure time in seconds with its interval, and what ends it.
 
     ``beyond``: the limit lies past the longest dark that was shot. ``predicted``: from other frames than those it speaks of.
+    ``to_shoot``: where nothing is known yet, from which time to which darks would tell.
     """
 
     seconds: float | None
@@ -166,20 +196,32 @@ class Longest:
     beyond: bool = False
     predicted: bool = False
     why: Remark | Missing | None = None
+    to_shoot: tuple[float, float] | None = None
+
+    @property
+    def note(self) -> Note | None:
+        """Why there is no limit, or none that ends."""
+        ends = tuple(map(between_marks, self.to_shoot)) if self.to_shoot else ()
+        return Note(self.why, ends) if self.why else None
 
     @property
     def quantity(self) -> Quantity:
         """As a quantity in seconds; its remark names what ends it."""
-        notes = [Note(self.why)] if self.why else []
+        notes = [self.note] if self.note else []
         notes += [Note(Remark.LIMITED_BY, (self.criterion,))] if self.criterion else []
         notes += [Note(Remark.PAST_THE_LONGEST_DARK)] if self.beyond else []
         notes += [Note(Remark.PREDICTED)] if self.predicted else []
         return Quantity(self.seconds, self.low, self.high, 0, tuple(notes))
 
     @property
+    def known(self) -> bool:
+        """Whether the darks tell: that there is no time at all is known too."""
+        return self.why is not Missing.NOT_KNOWN_YET
+
+    @property
     def reason(self) -> str:
         """Why there is no limit, in words; empty where it has one."""
-        return self.why.value if self.why else ""
+        return in_words((self.note,)) if self.note else ""
 
 
 def longest(
@@ -197,8 +239,16 @@ def longest(
     apart = 0.0 if celsius is None or reference_c is None else celsius - reference_c
     darks = {WITH_LENR: 1.0, WITH_MASTER: float(MASTER_FRAMES)}.get(answer, 0.0)
 
-    def end(which: str) -> tuple[float, str]:
-        """Seconds at the temperature asked for, and what ends it; ``which`` of the interval."""
+    # A doubling further off matters the more, the further the temperature is; and hot pixels have one of their own.
+    swing = {
+        one.key: abs(apart)
+        / doubling_c**2
+        * math.hypot(Z95 * doubling_se_c, _HOT_DOUBLING_SPREAD_C * (one.key == "hot_pixels"))
+        for one in criteria
+    }
+
+    def ends(which: str) -> dict[str, float]:
+        """By criterion, the seconds at the temperature asked for at which it ends; ``which`` of the interval."""
         worse = {"low": "high", "high": "low"}.get(which, "value")
 
         def hot(seconds: float) -> float:
@@ -208,16 +258,27 @@ def longest(
             return shadow.snr(seconds, factor, darks, which) if shadow is not None else math.inf
 
         looked_at = {"hot_pixels": hot, "lifted_shadow": lifted}
-        ends = [(_last(looked_at[one.key], one, level), one.label) for one in criteria]
-        seconds, label = min(ends, default=(0.0, ""))
-        return seconds / 2.0 ** (apart / doubling_c), label
+        way = {"low": -1.0, "high": 1.0}.get(which, 0.0)
+        return {
+            one.key: _last(looked_at[one.key], one, level) / 2.0 ** (apart / doubling_c) * 2.0 ** (way * swing[one.key])
+            for one in criteria
+        }
 
-    middle, label = end("value")
-    # A doubling further off matters the more, the further the temperature is.
-    swing = abs(apart) / doubling_c**2 * Z95 * doubling_se_c
-    low, high = end("low")[0] / 2.0**swing, end("high")[0] * 2.0**swing
+    if not criteria:
+        return Longest(None, why=Missing.NO_CRITERION)
+    lows, middles, highs = ends("low"), ends("value"), ends("high")
+    low, middle, high = (min(one.values()) for one in (lows, middles, highs))
+    # Whatever could be the first to end it is named, the likeliest first.
+    named = sorted((one for one in criteria if lows[one.key] <= middle), key=lambda one: middles[one.key])
+    label = " or ".join(one.label for one in named)
     predicted = not course.measured
     last = course.points[-1].warmed_s / 2.0 ** (apart / doubling_c)
+    if _SHORTEST_S <= middle <= _LONGEST_S and (
+        high > low * 2.0**_TELLING_STOPS or middle > last * 2.0**_MOST_BEYOND_STOPS
+    ):
+        least = max(low, _SHORTEST_S) if high > low * 2.0**_TELLING_STOPS else last
+        to_shoot = (least, min(max(high, middle), _LONGEST_S))
+        return Longest(None, criterion=label, predicted=predicted, why=Missing.NOT_KNOWN_YET, to_shoot=to_shoot)
     if middle < _SHORTEST_S:
         return Longest(None, criterion=label, predicted=predicted, why=Missing.OVER_AT_ONCE)
     if middle > _LONGEST_S:

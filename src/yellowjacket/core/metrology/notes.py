@@ -231,6 +231,8 @@ class Missing(Enum):
     NO_ISO_WITH_MODEL = "no ISO of this body has gain and read noise"
     BEYOND_MEASURED = "{0:.1f} stops beyond ISO {1}, the last that was measured"
     OVER_AT_ONCE = "already over the limit at 1/8 s"
+    NOT_KNOWN_YET = "not known yet: shoot darks between {0} and {1}"
+    NO_CRITERION = "the profile asks for nothing of long exposures"
     ONE_DARK_TIME = "darks of two exposure times at least are needed"
     PATCH_UNDER = "the patch is under {0} px: make it larger"
     PATCH_OUTSIDE_PICTURE = "patch “{0}” is outside this picture of {1} × {2} px or under {3} px a side: move it"
