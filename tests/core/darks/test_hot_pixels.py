@@ -186,3 +186,25 @@ def test_a_clean_sensor_has_none(rng):
 def test_one_dark_tells_nothing(rng, count):
     with pytest.raises(ValueError, match="two or more"):
         hot_pixels(darks.frames(rng, count), None)
+
+
+def test_without_a_gain_the_darks_own_noise_tells_pixels_apart(rng):
+    """What was hit while it stood out already is no hot pixel as it seems: with light frames or without, the same is said."""
+    rates = np.geomspace(0.4, 8, 60)
+    hot = [(12 + 6 * n, 16 + (37 * n) % 220, rate) for n, rate in enumerate(rates)]
+    hit = [(x, y, 120.0) for x, y, _ in hot[:10]]
+    made = [making.frame_of(darks.dark(rng, hot=hot, extra=hit if n == 0 else ())) for n in range(3)]
+    told, alone = (kinds_of(hot_pixels(made, gain)) for gain in (darks.GAIN, None))
+    assert alone == told
+    assert sum(alone[x, y] == HOT for x, y, _ in hot[10:]) >= 48
+    assert sum(alone.get(one[:2]) == HOT for one in hit) <= 2
+
+
+def test_the_gain_by_repeats_is_the_gain(rng):
+    from yellowjacket.core.darks.hot_pixels import _candidates, _gain_by_repeats, _warming
+
+    hot = [(8 + 8 * (n % 46), 16 + 40 * (n // 46), 3.0 + 0.1 * n) for n in range(230)]
+    for count in (2, 4):
+        made = darks.frames(rng, count, hot=hot)
+        found = [_candidates(made, channel, 0, 8.0) for channel in CHANNELS]
+        assert _gain_by_repeats(found, _warming(found)) == pytest.approx(darks.GAIN, rel=0.25)

@@ -97,7 +97,8 @@ def dark_current(times: Sequence[DarkTiles], gain: Quantity, temperature_c: floa
     noise = np.array([_slopes(seconds, [one.variances[c] for one in ordered], None) for c in channels])
     glowing = _glowing(slopes.mean(axis=0))
     plain, noisy = slopes[:, ~glowing], noise[:, ~glowing]
-    if not gain.known:
+    own = not gain.known
+    if own:
         gain = _gain_of(plain, noisy)
     if gain.value is None:
         nothing = unknown(gain)
@@ -105,6 +106,9 @@ def dark_current(times: Sequence[DarkTiles], gain: Quantity, temperature_c: floa
     by_channel = {c: _times(_jackknifed(plain[n]), gain) for n, c in enumerate(channels)}
     current = _times(_jackknifed(plain.mean(axis=0)), gain)
     from_noise = _times(_jackknifed(noisy.mean(axis=0)), gain, 2)
+    if own:
+        # A gain that was told by letting noise agree with the mean makes them agree: that is no second opinion.
+        from_noise = missing(Missing.GAIN_FROM_THE_SAME_NOISE)
     hidden = bool(
         current.value is not None and from_noise.value is not None and from_noise.low is not None and from_noise.low > 0
         and current.value < _HIDDEN_SHARE * from_noise.value

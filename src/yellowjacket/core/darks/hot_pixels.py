@@ -32,7 +32,9 @@ _ONCE_SPREADS, _SHOWS_SPREADS = 8.0, 5.0
 _EVERY_SIGMAS, _EVERY_WARM_SIGMAS, _AGREE_SIGMAS = 3.5, 2.0, 5.0
 # Pixels that tell how repeats differ in warmth.
 _BRIGHT_SPREADS, _FEWEST_BRIGHT = 30.0, 4
-# Where no gain tells shot noise, repeats may differ by this share of their mean.
+# So many bright pixels tell the gain by how their repeats differ; where they do not, repeats may differ by a share of their mean.
+_FEWEST_TELLING, _QUIET_SHARE = 12, 0.35
+_LEAST_GAIN, _MOST_GAIN, _HALVINGS = 1e-3, 1e3, 40
 _AGREE_SHARE = 0.25
 # Rough levels are those of a neighbour: what is looked at more closely lies a little under the bars.
 _MARGIN_SPREADS = 1.5
@@ -107,6 +109,7 @@ def hot_pixels(
         for number in range(len(layout.sites(channel)))
     ]
     warming = _warming(found)
+    gain_e_per_dn = gain_e_per_dn or _gain_by_repeats(found, warming)
     rows = [_told(one, frames[0], warming, gain_e_per_dn, shortest, bar) for one in found]
     white = frames[0].white_dn - min(frames[0].black_dn.values())
     return PixelTable(np.concatenate(rows), frames[0].size, _CUT_SHARE * white, layout.channels)
@@ -175,6 +178,35 @@ def _warming(found: Sequence[_Candidates]) -> NDArray[np.float32]:
     if len(pooled) < _FEWEST_BRIGHT:
         return np.ones(pooled.shape[1], np.float32)
     return np.asarray(np.median(pooled, axis=0))
+
+
+def _gain_by_repeats(found: Sequence[_Candidates], warming: NDArray[np.float32]) -> float | None:
+    """Gain in e⁻/DN from the darks alone: the repeats of what stands in all of them differ by its own shot noise, σ² + mean/g.
+
+    From the quieter third of the pixels, so that what is hit besides moves little; None where too few stand out.
+    """
+    from scipy.stats import chi2
+
+    means, variances, sigmas = [], [], []
+    for one in found:
+        bright = one.whole & (one.each.min(axis=1) > _EVERY_SIGMAS * one.sigma) & (one.mean > BAR_SPREADS * one.spread)
+        level = one.each[bright] / warming
+        means.append(one.mean[bright])
+        variances.append(level.var(axis=1, ddof=1))
+        sigmas.append(np.full(int(bright.sum()), one.sigma))
+    mean, variance, sigma = (np.concatenate(parts).astype(np.float64) for parts in (means, variances, sigmas))
+    if mean.size < _FEWEST_TELLING:
+        return None
+    repeats = warming.size - 1
+    wanted = float(chi2.ppf(_QUIET_SHARE, repeats)) / repeats
+    low, high = math.log(_LEAST_GAIN), math.log(_MOST_GAIN)
+    for _ in range(_HALVINGS):
+        middle = (low + high) / 2
+        # More electrons to the DN are less shot noise in DN.
+        fits = float(np.quantile(variance / (sigma**2 + mean / math.exp(middle)), _QUIET_SHARE)) < wanted
+        low, high = (middle, high) if fits else (low, middle)
+    told = math.exp(low)
+    return told if 2 * _LEAST_GAIN < told < _MOST_GAIN / 2 else None
 
 
 def _told(

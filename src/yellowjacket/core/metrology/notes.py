@@ -231,6 +231,7 @@ class Missing(Enum):
     NO_ISO_WITH_MODEL = "no ISO of this body has gain and read noise"
     BEYOND_MEASURED = "{0:.1f} stops beyond ISO {1}, the last that was measured"
     OVER_AT_ONCE = "already over the limit at 1/8 s"
+    GAIN_FROM_THE_SAME_NOISE = "the gain was told from this noise: light frames of this ISO would tell it apart"
     NOT_KNOWN_YET = "not known yet: shoot darks between {0} and {1}"
     NO_CRITERION = "the profile asks for nothing of long exposures"
     ONE_DARK_TIME = "darks of two exposure times at least are needed"
