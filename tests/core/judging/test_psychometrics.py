@@ -1,5 +1,6 @@
 """Blind rounds: order, threshold of a simulated grader, agreement, guessing."""
 
+import random
 from itertools import pairwise
 
 import numpy as np
@@ -9,6 +10,7 @@ from yellowjacket.core.judging.psychometrics import (
     FEWEST_TRIALS,
     fitted,
     kappa,
+    next_stimulus,
     order_of,
     planned_trials,
     told_apart,
@@ -34,23 +36,58 @@ def test_every_stimulus_comes_up_about_equally_often_and_never_twice_running():
         order_of(0, 5, 1)
 
 
+def adaptive(rng, levels, threshold, width, answers, seed):
+    """A round in which every picture follows from the answers before it."""
+    chance, shown, accepted = random.Random(seed), [], []
+    for _ in range(answers):
+        shown.append(next_stimulus(levels, shown, accepted, chance))
+        accepted += grader(rng, [levels[shown[-1]]], threshold, width)
+    return shown, accepted
+
+
 def test_more_precision_asks_for_more_trials():
-    assert planned_trials(8, 1.0) >= FEWEST_TRIALS
-    assert planned_trials(8, 0.25) > planned_trials(8, 0.5) > planned_trials(8, 1.0)
-    assert planned_trials(16, 0.25, 1 / 3) < planned_trials(16, 0.25)
+    assert planned_trials(1.0) >= FEWEST_TRIALS
+    assert planned_trials(0.2) > planned_trials(0.3) > planned_trials(1.0)
     with pytest.raises(ValueError, match="precision"):
-        planned_trials(8, 0.0)
+        planned_trials(0.0)
 
 
 def test_the_planned_trials_reach_the_precision():
-    rng = np.random.default_rng(4)
-    count = planned_trials(9, 0.35)
+    rng, levels = np.random.default_rng(4), [n - 4.0 for n in range(9)]
     halves = []
-    for seed in range(20):
-        levels = [one.stimulus - 4.0 for one in order_of(9, count, seed)]
-        found = fitted(levels, grader(rng, levels, 0.3)).noise_log2
+    for seed in range(12):
+        shown, accepted = adaptive(rng, levels, 0.3, 0.5, planned_trials(0.3), seed)
+        found = fitted([levels[n] for n in shown], accepted).noise_log2
         halves.append((found.high - found.low) / 2)
-    assert np.median(halves) == pytest.approx(0.35, rel=0.45)
+    assert np.median(halves) == pytest.approx(0.3, rel=0.35)
+
+
+@pytest.mark.parametrize("rungs", [7, 12, 20])
+def test_sixty_answers_tell_the_line_to_a_third_of_a_stop(rungs):
+    """Simulated graders whose line is known, on ladders of so many rungs over up to twelve stops, noise growing by 0.6 stops a
+    stop of ISO: three in four within a third of a stop of ISO, and as many intervals hold as they say."""
+    rng, grows = np.random.default_rng(rungs), 0.6
+    isos = np.linspace(0, min(rungs - 1, 12), rungs)
+    levels, near, held, graders = (grows * isos).tolist(), 0, 0, 60
+    for seed in range(graders):
+        truth = grows * rng.uniform(0.15, 0.85) * isos[-1]
+        shown, accepted = adaptive(rng, levels, truth, grows * rng.choice([0.25, 0.5, 0.8]), 60, seed)
+        found = fitted([levels[n] for n in shown], accepted).noise_log2
+        near += abs(found.value - truth) / grows < 1 / 3
+        held += found.low <= truth <= found.high
+    assert near / graders >= 0.75
+    assert 0.88 <= held / graders <= 1.0
+
+
+def test_what_comes_next_is_near_the_line_seldom_twice_and_never_certain():
+    rng, levels = np.random.default_rng(9), [0.5 * n for n in range(13)]
+    shown, _ = adaptive(rng, levels, 3.0, 0.3, 60, 1)
+    late = np.array([levels[n] for n in shown[20:]])
+    assert np.mean(np.abs(late - 3.0) <= 1.0) > 0.75
+    assert all(a != b for a, b in pairwise(shown))
+    assert len(set(late)) > 4
+    with pytest.raises(ValueError, match="needs a stimulus"):
+        next_stimulus([], [], [], random.Random(1))
 
 
 def test_a_known_threshold_lies_in_the_interval_as_often_as_said():

@@ -40,6 +40,7 @@ from yellowjacket.core.judging.psychometrics import (
     FEWEST_TRIALS,
     Threshold,
     fitted,
+    next_stimulus,
     order_of,
     planned_trials,
     told_apart,
@@ -153,13 +154,28 @@ def _line_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
             f"A blind round needs {_FEWEST_RUNGS} measured rungs or more, there are {len(stimuli)}: measure the ISO ladders "
             "first."
         )
-    spans = [noise for _, noise in stimuli]
-    spacing = max((max(spans) - min(spans)) / max(len(spans) - 1, 1), 0.1)
-    # Catches come on top of what the precision asks for.
-    count = min(planned_trials(len(stimuli), made.wanted_stops, spacing), _MOST_TRIALS)
+    # Catches come on top of what the precision asks for. From the second trial on each picture follows from the answers.
+    count = min(planned_trials(made.wanted_stops * _noise_per_iso_stop(stimuli)), _MOST_TRIALS)
     count = math.ceil(count / (1 - CATCH_SHARE)) + 1
     order = order_of(len(stimuli), count, chance.getrandbits(32))
     return [BlindTrial(round=made, rung=stimuli[one.stimulus][0], catch=one.catch) for one in order]
+
+
+def _noise_per_iso_stop(stimuli: Sequence[tuple[Rung, float]]) -> float:
+    """By how many stops noise grows with a stop of ISO on these ladders, their mean."""
+    slopes = []
+    for rungs in _by_ladder(stimuli).values():
+        (low, first), (high, last) = rungs[0], rungs[-1]
+        if high.iso_stops > low.iso_stops and last > first:
+            slopes.append((last - first) / (high.iso_stops - low.iso_stops))
+    return sum(slopes) / len(slopes) if slopes else 1.0
+
+
+def _by_ladder(stimuli: Sequence[tuple[Rung, float]]) -> dict[int, list[tuple[Rung, float]]]:
+    found: dict[int, list[tuple[Rung, float]]] = {}
+    for rung, noise in sorted(stimuli, key=lambda pair: pair[0].iso_stops):
+        found.setdefault(rung.ladder_id, []).append((rung, noise))
+    return found
 
 
 def _pair_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
@@ -301,11 +317,41 @@ def answer(round_: BlindRound, token: str, said: str) -> None:
         trial.accepted = (said == "yes") == _right_answer(round_, trial) if round_.kind in PRACTICE else said == "yes"
     trial.answered_at = timezone.now()
     trial.save(update_fields=["accepted", "score", "answered_at"])
+    if round_.kind == BlindRound.Kind.LINE:
+        _adapt(round_)
     if next_trial(round_) is None:
         round_.finished_at = timezone.now()
         round_.save(update_fields=["finished_at"])
         if round_.kind == BlindRound.Kind.PAIRS:
             _keep_verdicts(round_)
+
+
+def _adapt(round_: BlindRound) -> None:
+    """The next picture of a line is the one that tells most after what was said; where the line is known as well as was asked,
+    the rest is not shown."""
+    upcoming = next_trial(round_)
+    if upcoming is None:
+        return
+    stimuli = stimuli_of(round_.sitting, round_.use)
+    place = {rung.pk: n for n, (rung, _) in enumerate(stimuli)}
+    said = round_.trials.filter(accepted__isnull=False, catch=False, rung_id__in=place)
+    answers = [(place[rung_id], bool(accepted)) for rung_id, accepted in said.values_list("rung_id", "accepted")]
+    levels, shown, accepted = [noise for _, noise in stimuli], [n for n, _ in answers], [yes for _, yes in answers]
+    if len(answers) >= FEWEST_TRIALS:
+        found = fitted([levels[n] for n in shown], accepted, shown).noise_log2
+        reached = _half(found)
+        if reached is not None and reached <= round_.wanted_stops * _noise_per_iso_stop(stimuli):
+            round_.trials.filter(answered_at__isnull=True).delete()
+            return
+    chance = random.Random(upcoming.token)  # noqa: S311 - what is shown, no secret
+    rung, _ = stimuli[next_stimulus(levels, shown, accepted, chance)]
+    upcoming.rung, (upcoming.x, upcoming.y) = rung, spot_of(rung)
+    upcoming.save(update_fields=["rung", "x", "y"])
+
+
+def _half(found: Quantity) -> float | None:
+    """Half of an interval, None where there is none."""
+    return None if found.low is None or found.high is None else (found.high - found.low) / 2
 
 
 def _right_answer(round_: BlindRound, trial: BlindTrial) -> bool:
@@ -355,9 +401,12 @@ class RoundResult:
     # What a profile looks at, by criterion key, at the line; where everything was accepted, at the noisiest rung shown.
     at_line: Mapping[str, Quantity] = field(default_factory=dict)
     accepts_all: bool = False
-    # How well the line is known, in stops of noise either way, and what was asked for.
+    # How well the line is known, in stops of ISO and of noise either way, and what was asked for, in stops of ISO.
     reached_stops: float | None = None
+    reached_noise_stops: float | None = None
     wanted_stops: float = 0.0
+    # At which ISO of each ladder the line lies.
+    isos: Sequence[tuple[Ladder, Quantity]] = ()
     contradicted: Sequence[str] = ()
 
     @property
@@ -402,11 +451,28 @@ def result_of(round_: BlindRound) -> RoundResult:
     answers = sorted(((*noise[pk], said, shown) for pk, (said, shown) in counts.items()), key=lambda row: row[1])
     everything = bool(plain) and all(one.accepted for one in plain) and len(plain) >= FEWEST_TRIALS
     line = Quantity(answers[-1][1]) if everything else log2
-    reached = None if log2.low is None or log2.high is None else (log2.high - log2.low) / 2
+    reached, stimuli = _half(log2), list(noise.values())
     return RoundResult(
-        threshold, snr, sum(bool(one.accepted) for one in catches), len(catches), answers,
-        _at_line(round_, line), everything, reached, round_.wanted_stops, _contradicted(round_, noise, line),
+        threshold, snr, sum(bool(one.accepted) for one in catches), len(catches), answers, _at_line(round_, line), everything,
+        None if reached is None else reached / _noise_per_iso_stop(stimuli), reached, round_.wanted_stops,
+        _isos_at(stimuli, log2), _contradicted(round_, noise, line),
     )  # fmt: skip
+
+
+def _isos_at(stimuli: Sequence[tuple[Rung, float]], line: Quantity) -> list[tuple[Ladder, Quantity]]:
+    """The ISO at which each ladder is as noisy as the line, straight in logarithms between its rungs; none where it never is."""
+    if line.value is None:
+        return []
+    found = []
+    for rungs in _by_ladder(stimuli).values():
+        isos, noises = [rung.iso_stops for rung, _ in rungs], np.maximum.accumulate([noise for _, noise in rungs])
+        if len(rungs) > 1 and noises[0] <= line.value <= noises[-1]:
+            value, low, high = (
+                100 * 2.0 ** float(np.interp(line.value if end is None else end, noises, isos))
+                for end in (line.value, line.low, line.high)
+            )
+            found.append((rungs[0][0].ladder, Quantity(value, low, high, line.n)))
+    return found
 
 
 def _at_line(round_: BlindRound, line: Quantity) -> dict[str, Quantity]:

@@ -26,6 +26,10 @@ _LAPSE = 0.02
 # Width of the logistic in stops: median and factor of one σ of its log-normal prior.
 _WIDTH_STOPS, _WIDTH_FACTOR = 0.5, 2.2
 _GRID, _WIDTHS = 401, 61
+# By how much more trials it takes than in the middle of the curve.
+_OFF_THE_MIDDLE = 1.5
+# What is shown next need not be known as finely; one in so many is chosen blindly.
+_COARSE, _COARSE_WIDTHS, _ANY_SHARE = 121, 13, 0.1
 # The threshold may lie so far (stops) outside what was shown.
 _BEYOND_STOPS = 2.0
 
@@ -40,17 +44,15 @@ class Trial:
     catch: bool = False
 
 
-def planned_trials(stimuli: int, wanted_stops: float, spacing_stops: float = 1.0) -> int:
-    """How many trials narrow the threshold to ± ``wanted_stops`` (95 %), for stimuli ``spacing_stops`` apart.
+def planned_trials(wanted_stops: float) -> int:
+    """How many trials at most narrow the threshold to ± ``wanted_stops`` of noise (95 %), each shown where it tells most.
 
-    Only those near the threshold tell of it: about two widths each way. Raises ValueError for what cannot be.
+    Raises ValueError for what cannot be.
     """
-    if stimuli < 2 or wanted_stops <= 0 or spacing_stops <= 0:
-        raise ValueError("a round needs two stimuli, and a precision above nothing")
-    # Information of a logistic at its middle is 1/(4 w²) a trial; over all shown about w·4/range of that.
-    span = max((stimuli - 1) * spacing_stops, 4 * _WIDTH_STOPS)
-    share = min(1.0, 4 * _WIDTH_STOPS / span)
-    needed = (Z95 / wanted_stops) ** 2 * 4 * _WIDTH_STOPS**2 / share
+    if wanted_stops <= 0:
+        raise ValueError("a round needs a precision above nothing")
+    # Information of a logistic at its middle is 1/(4 w²) a trial; what is shown lies about the middle, not on it.
+    needed = (Z95 / wanted_stops) ** 2 * 4 * _WIDTH_STOPS**2 * _OFF_THE_MIDDLE
     return max(FEWEST_TRIALS, math.ceil(needed))
 
 
@@ -106,20 +108,59 @@ def fitted(noise_log2: Sequence[float], accepted: Sequence[bool], stimuli: Seque
         word = "everything" if accepted[0] else "nothing"
         nothing = missing(Missing.LINE_OUTSIDE, word)
         return Threshold(nothing, nothing, steady)
-    x = np.asarray(noise_log2, np.float64)
-    y = np.asarray(accepted, np.bool_)
-    middles = np.linspace(x.min() - _BEYOND_STOPS, x.max() + _BEYOND_STOPS, _GRID)
-    widths = _WIDTH_STOPS * _WIDTH_FACTOR ** np.linspace(-3, 3, _WIDTHS)
-    log_prior = -0.5 * np.linspace(-3, 3, _WIDTHS) ** 2
-    log_post = np.broadcast_to(log_prior[None, :], (_GRID, _WIDTHS)).copy()
-    for level, answer in zip(x, y, strict=True):
-        chance = _chance(level, middles[:, None], widths[None, :])
-        log_post += np.log(chance if answer else 1 - chance)
-    weights = np.exp(log_post - log_post.max())
-    weights /= weights.sum()
+    middles, widths, weights = _posterior(noise_log2, accepted, noise_log2, _GRID, _WIDTHS)
     return Threshold(
         _summary(middles, weights.sum(axis=1), count), _summary(widths, weights.sum(axis=0), count), steady
     )
+
+
+def _posterior(
+    noise_log2: Sequence[float], accepted: Sequence[bool], span: Sequence[float], places: int, breadths: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Thresholds and widths of a grid, shapes (places,) and (breadths,), and how likely each pair of them is, (places, breadths).
+    ``span``: levels among which the threshold is looked for, and a little beyond."""
+    middles = np.linspace(min(span) - _BEYOND_STOPS, max(span) + _BEYOND_STOPS, places)
+    sigmas = np.linspace(-3, 3, breadths)
+    widths = _WIDTH_STOPS * _WIDTH_FACTOR**sigmas
+    log_post = np.broadcast_to(-0.5 * sigmas[None, :] ** 2, (places, breadths)).copy()
+    levels, counts = np.unique(np.array([noise_log2, accepted], np.float64), axis=1, return_counts=True)
+    for (level, answer), count in zip(levels.T, counts, strict=True):
+        chance = _chance(float(level), middles[:, None], widths[None, :])
+        log_post += count * np.log(chance if answer else 1 - chance)
+    weights = np.exp(log_post - log_post.max())
+    return middles, widths, weights / weights.sum()
+
+
+def next_stimulus(
+    levels: Sequence[float], shown: Sequence[int], accepted: Sequence[bool], chance: random.Random
+) -> int:
+    """The stimulus that tells most of the threshold, given all answers so far: the least variance that is expected after the
+    answer (Kontsevich and Tyler 1999; from memory). One in so many is any at all, so that nobody can tell what comes.
+
+    ``levels``: log2 of the noise by stimulus; ``shown``, ``accepted``: the trials so far. Never the one just shown where there is
+    another. Raises ValueError without a stimulus.
+    """
+    if not levels:
+        raise ValueError("a round needs a stimulus")
+    open_to = [n for n in range(len(levels)) if not shown or n != shown[-1] or len(levels) == 1]
+    if chance.random() < _ANY_SHARE:
+        return chance.choice(open_to)
+    middles, widths, weights = _posterior([levels[n] for n in shown], accepted, levels, _COARSE, _COARSE_WIDTHS)
+    by_level = {levels[n]: _expected_variance(levels[n], middles, widths, weights) for n in open_to}
+    return min(open_to, key=lambda n: (by_level[levels[n]], chance.random()))
+
+
+def _expected_variance(
+    level: float, middles: NDArray[np.float64], widths: NDArray[np.float64], weights: NDArray[np.float64]
+) -> float:
+    yes = _chance(level, middles[:, None], widths[None, :])
+    total = 0.0
+    for answer in (yes, 1 - yes):
+        after = (weights * answer).sum(axis=1)
+        share = float(after.sum())
+        mean = float(after @ middles) / share
+        total += float(after @ (middles - mean) ** 2)
+    return total
 
 
 def _chance(level: float, middle: NDArray[np.float64], width: NDArray[np.float64]) -> NDArray[np.float64]:
