@@ -233,7 +233,7 @@ def record(browser):
     find(browser, "#others [name=decided_other]").send_keys("ISO 800, as it seems" + Keys.TAB)
     waiting(browser).until(lambda b: b.find_elements(By.CSS_SELECTOR, "#others [value^='ISO 800']"))
     # The limits in a sentence stand there already.
-    assert find(browser, "#answer").get_attribute("value").startswith("Usable up to ISO 800 for pixel level")
+    assert find(browser, "#answer").get_attribute("value").startswith("Usable up to ISO 1600 for pixel level")
     find(browser, "#answer").send_keys(" As expected.")
     name = find(browser, "#signed_by")
     name.clear()

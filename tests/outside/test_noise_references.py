@@ -1,11 +1,13 @@
 """Noise against SciPy and scikit-image on the same arrays, against Poisson statistics and ISO 12232."""
 
+from importlib import import_module
+
 import numpy as np
 import pytest
 from scipy import linalg, optimize, stats
 from skimage.restoration import estimate_sigma
 
-from yellowjacket.bench.models import ToleranceProfile
+from yellowjacket.core.limits.tolerance import profile_from
 from yellowjacket.core.metrology.intervals import proportion
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.photon_transfer.fit import TransferPoint, fit_transfer
@@ -74,10 +76,10 @@ def test_the_photon_transfer_line_is_scipys_weighted_line(rng):
     assert fit.read_noise_dn.value == pytest.approx(np.sqrt(intercept), rel=1e-4)
 
 
-@pytest.mark.django_db
 def test_noise_bands_of_the_grey_patch_are_those_of_the_standard():
     # ISO 12232 (from memory): 40:1 excellent, 10:1 acceptable. 4:1 is common practice, no source.
-    profile = ToleranceProfile.objects.get(name="After ISO 12232").criteria
+    migration = import_module("yellowjacket.bench.migrations.0017_colour_separation")
+    profile = profile_from(migration.STANDARD, migration.AFTER_STANDARD)
     grey = profile.criteria[0]
     assert [one.key for one in profile.criteria] == ["grey_snr", "neutral_drift"]
     assert grey.thresholds == (40, 10, 4)

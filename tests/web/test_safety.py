@@ -104,7 +104,7 @@ def test_everything_of_a_sitting_is_stored_or_nothing(body, monkeypatch):
         raise Broken
 
     monkeypatch.setattr(Shot.objects, "bulk_create", fail)
-    profile = ToleranceProfile.objects.get(name="Default")
+    profile, _ = ToleranceProfile.objects.get_or_create(name="Default")
     sitting = Sitting(name="x", scene="x", question="x", expectation="x", held_on=date(2026, 1, 1), profile=profile)
     with pytest.raises(Broken):
         create_sitting(

@@ -30,7 +30,7 @@ from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.notes import Missing
 
 # Raise with every change of how darks are measured.
-METHOD_VERSION = f"{__version__}/5"
+METHOD_VERSION = f"{__version__}/6"
 # Stands for the digest of darks of which some could not be used.
 INCOMPLETE = "incomplete"
 # Ladders that stay assembled between requests.

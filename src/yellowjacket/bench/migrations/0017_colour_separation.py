@@ -2,8 +2,8 @@
 
 from django.db import migrations
 
-_DEFAULT, _STANDARD = "Default", "After ISO 12232"
-_AFTER_STANDARD = {
+_DEFAULT, STANDARD = "Default", "After ISO 12232"
+AFTER_STANDARD = {
     "grey_snr": [40.0, 10.0, 4.0], "shadow_snr": None, "chroma_noise": None, "colour_separation": None, "detail": None,
 }  # fmt: skip
 
@@ -17,7 +17,7 @@ def forwards(apps, schema_editor):
             del profile.thresholds["saturation_kept"]
             profile.save(update_fields=["thresholds"])
     profiles.get_or_create(name=_DEFAULT)
-    profiles.get_or_create(name=_STANDARD, defaults={"thresholds": _AFTER_STANDARD})
+    profiles.get_or_create(name=STANDARD, defaults={"thresholds": AFTER_STANDARD})
 
 
 class Migration(migrations.Migration):

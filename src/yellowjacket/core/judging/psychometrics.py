@@ -72,7 +72,9 @@ def order_of(stimuli: int, trials: int, seed: int, catch_share: float = CATCH_SH
         if bag and stimuli > 1 and block[0] == bag[-1]:
             block[0], block[1] = block[1], block[0]
         bag += block
-    catches = set(chance.sample(range(trials), round(trials * catch_share)))
+    # One in each stretch: a round that ends early has had its share.
+    stretches = round(trials * catch_share)
+    catches = {chance.randrange(n * trials // stretches, (n + 1) * trials // stretches) for n in range(stretches)}
     seen: set[int] = set()
     found = []
     for n, stimulus in enumerate(bag[:trials]):

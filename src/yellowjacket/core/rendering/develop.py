@@ -121,7 +121,10 @@ def averaged(linear: NDArray[np.float32], factor: float) -> NDArray[np.float32]:
 
 
 def means_at(linear: NDArray[np.float32], factor: float) -> NDArray[np.float32]:
-    """Area averages to be measured: exactly ``factor`` × ``factor`` pixels each, as many as are whole, from the upper left."""
+    """Area averages to be measured: exactly ``factor`` × ``factor`` pixels each, as many as are whole, from the upper left.
+
+    Shape (height, width, 3) in, (height // factor, width // factor, 3) out.
+    """
     rows, columns = (int(side / factor + _WHOLE) for side in linear.shape[:2])
     return _area_means(linear, factor, factor, (rows, columns))
 
