@@ -34,7 +34,8 @@ def test_patches_agree_to_the_last_digits(pair, plain, channel):
             continue
         assert found.signal.value == pytest.approx(wanted.signal_dn, rel=1e-12)
         assert found.noise.value == pytest.approx(wanted.noise_dn, rel=1e-9)
-        assert fixed_pattern(a, b).variance_dn2 == pytest.approx(wanted.fixed_dn2, rel=1e-6, abs=1e-6)
+        pattern = fixed_pattern(a, b)
+        assert pattern.variance_dn2 + pattern.sloped_dn2 == pytest.approx(wanted.fixed_dn2, rel=1e-6, abs=1e-6)
         # Sums over fewer pairs of pixels at larger lags: divided by their count, not by that of the patch.
         rows, columns = a.shape
         share = np.array([[(rows - dy) * (columns - abs(dx)) for dx in range(-2, 3)] for dy in range(3)]) / a.size

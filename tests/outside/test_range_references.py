@@ -115,3 +115,16 @@ def test_prnu_is_the_spread_that_stays(rng):
     found = prnu(patterns, dark)
     assert abs(found.value - share) < 3.5 * found.se
     assert prnu(patterns[:2], dark).value is None
+
+
+@pytest.mark.parametrize("stops", [0.0, 0.5, 1.0])
+def test_light_that_falls_off_is_no_spread_of_response(rng, stops):
+    """Patches that lose up to a stop from one side to the other."""
+    share, patterns = 0.006, []
+    fall = 2.0 ** -np.linspace(0, stops, 128)[None, :]
+    for level in (3000, 4500, 6000, 7500, 9000, 10500):
+        light = level * fall * (1 + share * rng.standard_normal((128, 128)))
+        pair = [np.rint(rng.poisson(4 * light) / 4 + 512).astype(np.uint16) for _ in range(2)]
+        patterns.append((float((level * fall).mean()), fixed_pattern(*pair)))
+    dark = fixed_pattern(*[np.rint(rng.normal(512, 2, (128, 128))).astype(np.uint16) for _ in range(2)])
+    assert prnu(patterns, dark).value == pytest.approx(share, rel=0.02 + 0.01 * stops)

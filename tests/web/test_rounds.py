@@ -111,11 +111,9 @@ def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round
     assert shadows[400] < found.snr.value < shadows[200]
     assert found.catches_passed == found.catches > 0
     assert found.threshold.consistency.value == 1.0
-    assert [(rung.iso, said == shown) for rung, _, said, shown in found.answers] == [
-        (100, True),
-        (200, True),
-        (400, False),
-    ]
+    # What is shown follows from the answers: the two on either side of the line are always among it.
+    answers = {(rung.iso, said == shown) for rung, _, said, shown in found.answers}
+    assert {(200, True), (400, False)} <= answers <= {(100, True), (200, True), (400, False)}
     kept = client.post(profile_of(round_), {"name": "Wren’s own"}, follow=True).content.decode()
     assert "can be chosen as the tolerance" in kept
     profile = ToleranceProfile.objects.get(name="Wren’s own")

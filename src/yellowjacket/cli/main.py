@@ -66,6 +66,9 @@ def _parser() -> argparse.ArgumentParser:
     demo.set_defaults(run=_demo)
     bench = commands.add_parser("bench", help="measure speed and memory against their goals")
     bench.set_defaults(run=_bench)
+    verify = commands.add_parser("verify", help="hold estimators against simulated truth, and print the table")
+    verify.add_argument("--short", action="store_true", help="a twentieth of the bodies and graders: a look, no proof")
+    verify.set_defaults(run=_verify)
     allow = commands.add_parser("allow", help="let frames be imported from a folder, now and later")
     allow.add_argument("folder", type=Path)
     allow.set_defaults(run=_allow)
@@ -131,6 +134,12 @@ def _bench(_arguments: argparse.Namespace) -> int:
     from yellowjacket.benchmarks import suite
 
     return suite.run(report=lambda line: print(line, flush=True))
+
+
+def _verify(arguments: argparse.Namespace) -> int:
+    from yellowjacket.benchmarks import verify
+
+    return verify.run(0.05 if arguments.short else 1.0, report=lambda line: print(line, flush=True))
 
 
 def _allow(arguments: argparse.Namespace) -> int:

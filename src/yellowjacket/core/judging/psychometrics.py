@@ -24,10 +24,10 @@ FEWEST_TRIALS = 20
 CATCH_SHARE = 0.1
 _LAPSE = 0.02
 # Width of the logistic in stops: median and factor of one σ of its log-normal prior.
-_WIDTH_STOPS, _WIDTH_FACTOR = 0.5, 2.2
+_WIDTH_STOPS, _WIDTH_FACTOR = 0.4, 2.2
 _GRID, _WIDTHS = 401, 61
-# By how much more trials it takes than in the middle of the curve.
-_OFF_THE_MIDDLE = 1.5
+# By how many times more trials it takes than in the middle of a curve of the usual width: a limit, most rounds end before it.
+_OFF_THE_MIDDLE = 3.0
 # What is shown next need not be known as finely; one in so many is chosen blindly.
 _COARSE, _COARSE_WIDTHS, _ANY_SHARE = 121, 13, 0.1
 # The threshold may lie so far (stops) outside what was shown.

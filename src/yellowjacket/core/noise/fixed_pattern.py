@@ -24,16 +24,18 @@ _FEWEST = 3
 
 @dataclass(frozen=True, slots=True)
 class FixedPattern:
-    """Covariance of two frames within small tiles, DN², and its standard error; temporal variance of one frame."""
+    """Covariance of two frames within small tiles, DN², and its standard error; temporal variance of one frame; and what a slope
+    of the light had added to the covariance."""
 
     variance_dn2: float
     se_dn2: float
     n: int
     temporal_dn2: float
+    sloped_dn2: float = 0.0
 
 
 def fixed_pattern(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> FixedPattern:
-    """What both frames of a patch share inside tiles of 16 × 16: fixed pattern, freed of illumination.
+    """What both frames of a patch share inside tiles of 16 × 16: fixed pattern, freed of illumination and of its slope.
 
     Both of one shape (height, width), DN.
     """
@@ -43,10 +45,30 @@ def fixed_pattern(a: NDArray[np.uint16], b: NDArray[np.uint16]) -> FixedPattern:
     cross = (sums[:, SUM_AB] - sums[:, SUM_A] * sums[:, SUM_B] / n) / (n - 1)
     one = (sums[:, SUM_AA] - sums[:, SUM_A] ** 2 / n) / (n - 1)
     other = (sums[:, SUM_BB] - sums[:, SUM_B] ** 2 / n) / (n - 1)
-    covariance = float(cross.mean())
+    covariance = float(((n - 1) * cross - _along_slopes(a, b, side)).mean()) / (n - 3)
+    sloped = float(cross.mean()) - covariance
     total = n * len(sums)
     se = math.sqrt(max(float(one.mean() * other.mean()) + covariance**2, 0.0) / total)
-    return FixedPattern(covariance, se, total, max(float(one.mean() + other.mean()) / 2 - covariance, 0.0))
+    return FixedPattern(covariance, se, total, max(float(one.mean() + other.mean()) / 2 - covariance, 0.0), sloped)
+
+
+def _along_slopes(a: NDArray[np.uint16], b: NDArray[np.uint16], side: int) -> NDArray[np.float64]:
+    """What planes of both frames share inside each tile, DN² summed over its pixels: light that falls off is no pattern.
+
+    Shapes (height, width) in, (tiles,) out.
+    """
+    rows, columns = a.shape[0] // side, a.shape[1] // side
+    steps = np.arange(side) - (side - 1) / 2
+    found = np.zeros((rows, columns))
+    for down, across in ((steps, np.ones(side)), (np.ones(side), steps)):
+        one, other = (
+            np.einsum(
+                "risj,i,j->rs", frame[: rows * side, : columns * side].reshape(rows, side, columns, side), down, across
+            )
+            for frame in (a, b)
+        )
+        found += one * other / (side * float(steps @ steps))
+    return found.ravel()
 
 
 def joint_pattern(parts: Sequence[FixedPattern]) -> FixedPattern:

@@ -1,0 +1,39 @@
+"""The short run of `yellowjacket verify`: what needs no crowd holds, and every line of the table is there."""
+
+import subprocess
+import sys
+
+import numpy as np
+
+from yellowjacket.benchmarks import verify
+
+
+def test_the_short_table_has_every_line_and_holds():
+    found = list(verify.rows(0.05))
+    assert {one.what for one in found} == {
+        "Chroma noise", "Luminance SNR", "Black level", "Read noise", "Row noise", "Second base ISO", "A tester's line",
+    }  # fmt: skip
+    assert [one for one in found if not one.holds] == []
+    lines = verify.table(found).splitlines()
+    assert len(lines) == len(found) + 2
+    assert all(line.count("|") == 6 for line in lines)
+
+
+def test_second_bases_of_every_spacing_and_switch():
+    """All of the long run: 500 with a drop of 15 % and more, none missed; 500 of one gain, under 1 % accused."""
+    missed, accused = verify._second_bases(np.random.default_rng(20), 1.0)
+    assert missed.found == "0 missed"
+    assert accused.holds
+
+
+def test_what_is_missed_is_told_by_the_exit_code(monkeypatch):
+    row = verify.Row("Read noise", "a body", "within 1 %", "0.5 of it", False)
+    monkeypatch.setattr(verify, "rows", lambda _: iter([row]))
+    said = []
+    assert verify.run(1.0, said.append) == 1
+    assert "**missed**" in said[0]
+
+
+def test_the_command_is_there():
+    command = [sys.executable, "-m", "yellowjacket.cli", "verify", "--help"]
+    assert "--short" in subprocess.run(command, capture_output=True, text=True, check=True).stdout
