@@ -254,6 +254,20 @@ def test_columns_of_a_newer_version_are_left_out(full):
     assert sitting_archive.read(rows_with(packed(full), newer), "new.zip", again=True).sitting.pk != full.pk
 
 
+def test_what_another_version_measured_and_asked_for_is_left_out(full):
+    """Saturation kept of an older version; and a profile that drops criteria travels as it is."""
+    ToleranceProfile.objects.filter(pk=full.profile_id).update(
+        name="Of old", thresholds={"saturation_kept": [0.9, 0.8, 0.7], "detail": None}
+    )
+    Reading.objects.create(
+        rung=full.ladders.first().rungs.first(), channel="all", quantity="saturation_kept", value=1.0, low=1.0, high=1.0
+    )
+    taken = sitting_archive.read(packed(Sitting.objects.get()), "one.zip", again=True)
+    assert not Reading.objects.filter(rung__ladder__sitting=taken.sitting, quantity="saturation_kept").exists()
+    assert Reading.objects.filter(rung__ladder__sitting=taken.sitting, quantity="snr").exists()
+    assert "detail" not in {one.key for one in taken.sitting.profile.criteria.criteria}
+
+
 def test_text_is_no_archive():
     with pytest.raises(Refusal, match=r"x\.zip is no archive"):
         sitting_archive.read(io.BytesIO(b"hello"), "x.zip")

@@ -279,7 +279,7 @@ Channel = Annotated[str, Field(pattern=r"^(R|G|G1|G2|B|M)$")]
 _SHAPES: dict[tuple[type[models.Model], str], Any] = {
     (Body, "iso_list"): Annotated[list[Annotated[float, Field(ge=_ISO[0], le=_ISO[1])]], Field(max_length=300)],
     (Body, "raw_modes"): Annotated[list[_Mode], Field(max_length=50)],
-    (ToleranceProfile, "thresholds"): Annotated[dict[Short, list[Number]], AfterValidator(_thresholds)],
+    (ToleranceProfile, "thresholds"): Annotated[dict[Short, list[Number] | None], AfterValidator(_thresholds)],
     (Ladder, "spec"): Annotated[dict[str, Any], AfterValidator(_bounded), AfterValidator(_spec)],
     (Ladder, "let_be"): Annotated[list[Short], Field(max_length=_MOST_ITEMS)],
     (Rung, "filters"): Annotated[list[_Filter], Field(max_length=50)],

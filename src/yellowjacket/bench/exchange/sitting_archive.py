@@ -61,8 +61,10 @@ from yellowjacket.bench.models import (
     Use,
 )
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.metrology.measurands import Measurand
 
 FORMAT = "yellowjacket-sitting-archive/1"
+_MEASURED = frozenset(Measurand)
 ROWS = "sitting.json"
 _MOST_BYTES = 256 << 20
 _TOKEN_LENGTH = 16
@@ -249,7 +251,9 @@ def _checked(document: object) -> _Document:
         model = own_of.get(str(item.get("table"))) if isinstance(item, Mapping) else None
         # Tables of a newer version are left out.
         if model is not None:
-            own[model.__name__] = [_row_of(model, row, n) for n, row in enumerate(_list(item, "rows"))]
+            made = [_row_of(model, row, n) for n, row in enumerate(_list(item, "rows"))]
+            # Readings of what another version measures are left out.
+            own[model.__name__] = [row for row in made if model is not Reading or row.get("quantity") in _MEASURED]
     if len(own.get("Sitting", ())) != 1:
         raise RowError("Sitting: there must be one")
     current = [number for number in _list(document, "current", []) if type(number) is int]

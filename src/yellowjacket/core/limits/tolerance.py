@@ -74,6 +74,10 @@ EXPOSURE_CRITERIA: tuple[Criterion, ...] = (
 )
 
 
+# Criteria of older versions, which profiles and archives made with those still hold.
+_RETIRED = frozenset({"saturation_kept"})
+
+
 @dataclass(frozen=True, slots=True)
 class Profile:
     """A named set of criteria, those of long exposures, and what counts besides along an exposure ladder."""
@@ -96,12 +100,13 @@ class Profile:
 
 
 def profile_from(name: str, thresholds: Mapping[str, object]) -> Profile:
-    """The default criteria with a tester's own thresholds, ``{criterion key: [clean, usable, emergency]}``; None drops one.
+    """The default criteria with a tester's own thresholds, ``{criterion key: [clean, usable, emergency]}``; None drops one, and
+    one of an older version that nothing is read for any more is passed over.
 
     Raises ValueError, naming the criterion, for unknown keys and for thresholds out of order.
     """
     known = {criterion.key: criterion for criterion in (*DEFAULT_CRITERIA, *LONG_CRITERIA, *EXPOSURE_CRITERIA)}
-    unknown = sorted(set(thresholds) - set(known))
+    unknown = sorted(set(thresholds) - set(known) - _RETIRED)
     if unknown:
         raise ValueError(f"unknown criteria {', '.join(unknown)}; known are {', '.join(known)}")
     own, long, exposure = (
