@@ -10,7 +10,7 @@ from django.utils import timezone
 from PIL import Image
 
 from tests.growing import grow, queries
-from yellowjacket.bench.look import blind_rounds, grades, pair_verdicts
+from yellowjacket.bench.look import blind_results, blind_rounds, blind_stimuli, grades, pair_verdicts
 from yellowjacket.bench.models import (
     BlindRound,
     Frame,
@@ -423,10 +423,10 @@ def test_a_blind_pair_shows_the_same_spot_of_both_bodies(two):
     Placement.objects.create(ladder=other, a=1.0, b=0.0, x0=12.0, y0=-5.0, points=2, found_by="marked")
     round_ = blind_rounds.begin(two, two.uses.first(), "Wren", 1.0, "pairs")
     for trial in round_.trials.select_related("rung__ladder", "other__ladder"):
-        x, y = blind_rounds.spot_on(trial, "right")
+        x, y = blind_stimuli.spot_on(trial, "right")
         sign = 1 if trial.rung.ladder_id == one.pk else -1
         assert (x - trial.x, y - trial.y) == (12 * sign, -5 * sign)
-        assert blind_rounds.spot_on(trial, "left") == (trial.x, trial.y)
+        assert blind_stimuli.spot_on(trial, "left") == (trial.x, trial.y)
 
 
 def test_pictures_alone_make_a_wall(client, two, look, data_folder):
@@ -472,7 +472,7 @@ def test_practice_is_counted_exactly(client, measured, kind):
         return "yes" if yes else "no"
 
     finish(client, round_, right)
-    found = blind_rounds.practised(round_)
+    found = blind_results.practised(round_)
     assert (found.right, found.trials) == (20, 20)
     # All of twenty by guessing: one in 2²⁰ (binomial).
     assert found.chance == pytest.approx(2.0**-20)
@@ -487,7 +487,7 @@ def test_same_or_different_never_shows_one_file_twice(client, measured):
         {"sitting": measured.pk, "use": measured.uses.first().pk, "apart": "1", "person": "W", "kind": "same"},
     )
     for trial in BlindRound.objects.get().trials.all():
-        left, right = (blind_rounds.frame_of(trial, side) for side in ("left", "right"))
+        left, right = (blind_stimuli.frame_of(trial, side) for side in ("left", "right"))
         assert left.pk != right.pk
 
 

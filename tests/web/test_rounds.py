@@ -7,7 +7,7 @@ import re
 import pytest
 from PIL import Image
 
-from yellowjacket.bench.look import blind_rounds, grades
+from yellowjacket.bench.look import blind_results, blind_rounds, grades
 from yellowjacket.bench.models import BlindRound, BlindTrial, Frame, Reading, ToleranceProfile
 from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.core.limits.tolerance import profile_from
@@ -99,10 +99,10 @@ def test_an_answer_counts_once_and_can_be_taken_back(client, round_):
 def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round_):
     assert "Your line" not in client.get(f"/rounds/{round_.token}/").content.decode()
     with pytest.raises(blind_rounds.Refusal, match="at the end"):
-        blind_rounds.result_of(round_)
+        blind_results.result_of(round_)
     text = finish(client, round_, lambda iso: iso <= 200)
     assert "Your line" in text
-    found = blind_rounds.result_of(round_)
+    found = blind_results.result_of(round_)
     shadows = {
         row.rung.iso: row.value
         for row in Reading.objects.filter(rung__ladder__sitting=measured, quantity="shadow_snr", use=None)

@@ -7,7 +7,7 @@ import math
 from dataclasses import dataclass, replace
 
 from yellowjacket.bench.decoding import mosaic_of
-from yellowjacket.bench.look import blind_rounds
+from yellowjacket.bench.look import blind_stimuli
 from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import BlindTrial, Frame, Rung
 from yellowjacket.core.judging.equal_field import Side, equal_field
@@ -58,18 +58,18 @@ def shown_of(trial: BlindTrial, side: str) -> Shown | None:
     if trial.other is None or left is None or right is None:
         return own.cut(round(CROP_PX[0] * own.factor), round(CROP_PX[1] * own.factor), own.factor)
     # Both are made whichever is asked for: how long an answer takes tells nothing either.
-    pair = _equally_bright(*_alike(left, right, blind_rounds.scale_between(trial)))
+    pair = _equally_bright(*_alike(left, right, blind_stimuli.scale_between(trial)))
     return pair[side == "right"]
 
 
 def _side(trial: BlindTrial, side: str, rung: Rung) -> _Side | None:
-    frame = blind_rounds.frame_of(trial, side)
+    frame = blind_stimuli.frame_of(trial, side)
     if frame is None:
         return None
     use = trial.round.use
     how = Developing.of(rung.ladder).of_frame(frame, rung.pk, Switches(monochrome=use.monochrome)).how
     factor, _ = use_noise_factor(rung.ladder.body.pixels, use.whole_frame_pixels)
-    return _Side(frame, how, blind_rounds.spot_on(trial, side), factor)
+    return _Side(frame, how, blind_stimuli.spot_on(trial, side), factor)
 
 
 def _alike(left: _Side, right: _Side, scale: float) -> tuple[Shown, Shown]:

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 from django.db import transaction
 
-from yellowjacket.bench.look.blind_rounds import rungs_with_light, spot_of
+from yellowjacket.bench.look.blind_stimuli import rungs_with_light, spot_of
 from yellowjacket.bench.look.grades import View, grade_rung
 from yellowjacket.bench.models import Grade, JurySheet, Rung, Sitting, Use
 from yellowjacket.bench.refusal import Refusal

@@ -96,22 +96,14 @@ def appearances(
         yield from _seen(name, appearance(one, other, size.raw_px, coloured=light[0].layout.coloured), size)
 
 
-def colour_noise(
-    light: Sequence[RawFrame],
-    name: str,
-    rect: Rect,
-    how: Development | None,
-    sizes: Sequence[Size],
-    why: Sequence[Note],
-    detail_px: int,
-) -> Iterator[Reading]:
-    """Chroma noise of a patch in details of ``detail_px`` output pixels a side, at every size; ``why`` there is none, if so."""
-    if not light[0].layout.coloured:
-        return
-    larger = [replace(size, raw_px=size.raw_px * detail_px) for size in sizes]
-    for one in appearances(light, name, rect, how, larger, why):
-        if one.quantity is Measurand.NOISE_CHROMA:
-            yield replace(one, quantity=Measurand.COLOUR_NOISE)
+def in_details(sizes: Iterable[Size], detail_px: int) -> list[Size]:
+    """The same uses, read in details of so many output pixels a side."""
+    return [replace(size, raw_px=size.raw_px * detail_px) for size in sizes]
+
+
+def colour_noise(seen: Iterable[Reading]) -> Iterator[Reading]:
+    """Of how a patch appears in details, the chroma noise alone."""
+    return (replace(one, quantity=Measurand.COLOUR_NOISE) for one in seen if one.quantity is Measurand.NOISE_CHROMA)
 
 
 def _seen(name: str, seen: Appearance, size: Size) -> Iterator[Reading]:

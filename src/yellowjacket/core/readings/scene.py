@@ -19,6 +19,7 @@ from yellowjacket.core.readings.output_size import (
     colour_noise,
     detail_of,
     detail_readings,
+    in_details,
     rendering_of,
 )
 from yellowjacket.core.readings.patch import Noise, PatchSpec
@@ -57,8 +58,9 @@ def scene_readings(
         why = next((one for channel in light[0].channels if (one := _why_not(noise[patch.name, channel]))), ())
         if patch.role in SEEN:
             readings += appearances(light, patch.name, patch.rect, how, sizes, why)
-        elif patch.role == "colour":
-            readings += colour_noise(light, patch.name, patch.rect, how, sizes, why, _COLOURED_DETAIL_PX)
+        elif patch.role == "colour" and light[0].layout.coloured:
+            details = in_details(sizes, _COLOURED_DETAIL_PX)
+            readings += colour_noise(appearances(light, patch.name, patch.rect, how, details, why))
         elif patch.role in _TEXTURES:
             coloured = patch.role == "colour_texture"
             cycles, words = Quantity(None, notes=why), "coherence of two frames"

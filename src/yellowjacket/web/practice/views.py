@@ -8,7 +8,7 @@ from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
-from yellowjacket.bench.look import blind_rounds
+from yellowjacket.bench.look import blind_results, blind_rounds
 from yellowjacket.bench.models import BlindRound, Frame, Ladder, Shot, Sitting, Use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity
@@ -53,7 +53,7 @@ def page(request: HttpRequest) -> HttpResponse:
         except Refusal as refusal:
             messages.error(request, str(refusal))
     person = str(request.session.get(_PERSON_KEY, ""))
-    done = blind_rounds.practice_rounds(person or None)
+    done = blind_results.practice_rounds(person or None)
     return render(
         request, "practice/page.html",
         {"place": "practice", "sittings": sittings, "chosen": chosen, "uses": chosen.uses.all() if chosen else (),
@@ -68,7 +68,7 @@ def _with_frames() -> list[Sitting]:
     return list(Sitting.objects.filter(pk__in=frames.values("sitting_id")))
 
 
-def _curve(done: list[blind_rounds.Practised]) -> list[Point]:
+def _curve(done: list[blind_results.Practised]) -> list[Point]:
     """Share of right answers round by round, with exact intervals."""
     points = []
     for n, one in enumerate(done):

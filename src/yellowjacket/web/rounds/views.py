@@ -12,7 +12,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.look import blind_pictures, blind_rounds
+from yellowjacket.bench.look import blind_pictures, blind_results, blind_rounds, blind_stimuli
 from yellowjacket.bench.models import BlindRound, BlindTrial
 from yellowjacket.bench.people import accounts
 from yellowjacket.bench.refusal import Refusal
@@ -50,8 +50,8 @@ def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
         except Refusal as refusal:
             messages.error(request, str(refusal))
     context = {
-        "stimuli": blind_rounds.stimuli_of(page.sitting, page.use), "precisions": _PRECISIONS,
-        "pairs": blind_rounds.matched_pairs(page.sitting),
+        "stimuli": blind_stimuli.stimuli_of(page.sitting, page.use), "precisions": _PRECISIONS,
+        "pairs": blind_stimuli.matched_pairs(page.sitting),
         "rounds": BlindRound.objects.filter(sitting=page.sitting).exclude(kind__in=blind_rounds.PRACTICE).select_related("use"),
     }  # fmt: skip
     return render(request, "rounds/begin.html", page.context(**context))
@@ -89,11 +89,11 @@ def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, obje
     }  # fmt: skip
     if trial is None and not guest:
         if round_.kind == BlindRound.Kind.LINE:
-            context["result"] = blind_rounds.result_of(round_)
+            context["result"] = blind_results.result_of(round_)
         elif round_.kind == BlindRound.Kind.PAIRS:
-            context["verdicts"] = blind_rounds.verdicts_of(round_)
+            context["verdicts"] = blind_results.verdicts_of(round_)
         else:
-            context["practised"] = blind_rounds.practised(round_)
+            context["practised"] = blind_results.practised(round_)
     return context
 
 
@@ -151,7 +151,7 @@ def profile(request: HttpRequest, sitting_id: int, round_id: int) -> HttpRespons
     round_ = _of_sitting(sitting_id, round_id)
 
     def make() -> None:
-        made = blind_rounds.profile_from_round(round_, request.POST.get("name", ""))
+        made = blind_results.profile_from_round(round_, request.POST.get("name", ""))
         if "use_it" in request.POST:
             profiles.put_in_force(round_.sitting, made)
             messages.success(request, f"“{made}” is the tolerance of {round_.sitting} now: its limits follow.")

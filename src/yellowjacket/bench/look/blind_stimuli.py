@@ -1,0 +1,141 @@
+"""What a blind round can show: rungs with a light frame and how noisy they are, pairs of them, and where their spots lie."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from yellowjacket.bench.look import registration
+from yellowjacket.bench.models import (
+    BlindTrial,
+    Frame,
+    Ladder,
+    Reading,
+    Rung,
+    Shot,
+    Sitting,
+    Use,
+)
+from yellowjacket.bench.models.queries.readings import at_use
+from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.registration.similarity import Similarity
+
+# What stands for the noise of a picture: the SNR of its shadow at the use's size, where noise is seen first.
+CRITERION = Measurand.SHADOW_SNR
+
+
+def rungs_with_light(sitting: Sitting) -> list[Rung]:
+    """Rungs of ISO ladders that have a light frame, ladder by ladder."""
+    rungs = (
+        Rung.objects.filter(ladder__sitting=sitting, ladder__kind=Ladder.Kind.ISO)
+        .select_related("ladder__body")
+        .order_by("ladder__position", "position")
+    )
+    lit = set(
+        Frame.objects.filter(shot__rung__in=rungs, shot__kind=Shot.Kind.LIGHT).values_list("shot__rung_id", flat=True)
+    )
+    return [rung for rung in rungs if rung.pk in lit]
+
+
+def stimuli_of(sitting: Sitting, use: Use) -> list[tuple[Rung, float]]:
+    """Rungs that have a light frame and a measured shadow, with log2 of their relative noise at a use."""
+    rungs = [rung for rung in rungs_with_light(sitting) if rung.measured_inputs]
+    findings = Reading.objects.findings_by_use(rungs)
+    found = []
+    for rung in rungs:
+        snr = at_use(findings, use, rung).get(CRITERION)
+        if snr is not None and snr.value is not None and snr.value > 0:
+            found.append((rung, -math.log2(snr.value)))
+    return found
+
+
+def matched_pairs(sitting: Sitting) -> list[tuple[Rung, Rung]]:
+    """Rungs of two bodies at equal ISO marks, for "which is better"."""
+    by_mark: dict[int, list[Rung]] = {}
+    for rung in rungs_with_light(sitting):
+        if all(rung.ladder.body_id != other.ladder.body_id for other in by_mark.get(rung.iso, ())):
+            by_mark.setdefault(rung.iso, []).append(rung)
+    return [(rungs[0], other) for _, rungs in sorted(by_mark.items()) for other in rungs[1:]]
+
+
+def practice_pairs(sitting: Sitting, apart_stops: float) -> list[tuple[Rung, Rung]]:
+    """Rungs of one ladder that stand so many stops apart, the lower first."""
+    rungs = rungs_with_light(sitting)
+    return [
+        (low, high)
+        for low in rungs
+        for high in rungs
+        if low.ladder_id == high.ladder_id and abs(high.iso_stops - low.iso_stops - apart_stops) < 1 / 6
+    ]
+
+
+def rungs_with_repeats(rungs: set[Rung]) -> list[Rung]:
+    """Those that have a second light frame."""
+    second = set(
+        Frame.objects.filter(shot__rung__in=rungs, shot__kind=Shot.Kind.LIGHT, shot__repeat__gte=2).values_list(
+            "shot__rung_id", flat=True
+        )
+    )
+    return sorted((rung for rung in rungs if rung.pk in second), key=lambda rung: rung.pk)
+
+
+def noise_per_iso_stop(stimuli: Sequence[tuple[Rung, float]]) -> float:
+    """By how many stops noise grows with a stop of ISO on these ladders, their mean."""
+    slopes = []
+    for rungs in by_ladder(stimuli).values():
+        (low, first), (high, last) = rungs[0], rungs[-1]
+        if high.iso_stops > low.iso_stops and last > first:
+            slopes.append((last - first) / (high.iso_stops - low.iso_stops))
+    return sum(slopes) / len(slopes) if slopes else 1.0
+
+
+def by_ladder(stimuli: Sequence[tuple[Rung, float]]) -> dict[int, list[tuple[Rung, float]]]:
+    """The same by ladder, from low to high ISO."""
+    found: dict[int, list[tuple[Rung, float]]] = {}
+    for rung, noise in sorted(stimuli, key=lambda pair: pair[0].iso_stops):
+        found.setdefault(rung.ladder_id, []).append((rung, noise))
+    return found
+
+
+def spot_of(rung: Rung) -> tuple[int, int]:
+    """The spot of the rung's ladder in raw pixels, else the middle of its frame."""
+    ladder = rung.ladder
+    if ladder.spot_x is not None and ladder.spot_y is not None:
+        return ladder.spot_x, ladder.spot_y
+    frame = Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).defer("report").first()
+    return (frame.width // 2, frame.height // 2) if frame else (0, 0)
+
+
+def frame_of(trial: BlindTrial, side: str) -> Frame | None:
+    """The frame shown of a trial, "left" or "right". A pair that is none shows two frames of its rung."""
+    rung = trial.other_id if side == "right" and trial.other_id else trial.rung_id
+    frames = list(
+        Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).defer("report").order_by("shot__repeat")[:2]
+    )
+    second = side == "right" and trial.other_id == trial.rung_id
+    return frames[-1 if second else 0] if frames else None
+
+
+def spot_on(trial: BlindTrial, side: str) -> tuple[int, int]:
+    """Where a trial's spot lies on the frame of a side: bodies of other size and framing show the same spot."""
+    if side != "right":
+        return trial.x, trial.y
+    x, y = _to_the_right(trial).at((float(trial.x), float(trial.y)))
+    return max(0, round(x)), max(0, round(y))
+
+
+def scale_between(trial: BlindTrial) -> float:
+    """Pixels of the right side's frame to one of the left side's, as the pictures lie on one another."""
+    return _to_the_right(trial).scale
+
+
+def _to_the_right(trial: BlindTrial) -> Similarity:
+    """From raw pixels of the left side's frame to those of the right side's."""
+    other = trial.other
+    if other is None or other.ladder_id == trial.rung.ladder_id:
+        return Similarity()
+    left, right = frame_of(trial, "left"), frame_of(trial, "right")
+    if left is None or right is None:
+        return Similarity()
+    sizes = {trial.rung.ladder_id: (left.width, left.height), other.ladder_id: (right.width, right.height)}
+    return registration.between(trial.rung.ladder, other.ladder, sizes)
