@@ -286,7 +286,7 @@ def test_the_longest_usable_exposure_has_four_answers(long_darks, capsys):
     _, out, _ = run(capsys, "characterise", folder, "--json", "--temperatures", table)
     dark = document(out, "characterisation.schema.json")["bodies"][0]["dark"]
     assert set(dark["longest_usable"]) == {"as shot", "single-pixel repair", "LENR", "master dark"}
-    # 400 hot pixels per megapixel are too many at any time, but a converter's repair leaves few of them.
+    # Hot pixels come first, but a converter's repair leaves few of them.
     assert dark["longest_usable_s"] == dark["longest_usable"]["as shot"]
     assert "hot pixels per megapixel" in dark["longest_usable_s"]["reason"]
     repaired = dark["longest_usable"]["single-pixel repair"]
@@ -317,11 +317,14 @@ def test_darks_with_lenr_among_those_without_are_named_and_left_out(tmp_path, ca
     code, out, _ = run(capsys, "characterise", tmp_path, "--json")
     found = document(out, "characterisation.schema.json")
     assert code == 3
-    assert [one["file"][-6:] for one in found["problems"]] == ["01.dng", "04.dng", "07.dng"]
+    # After a second too few points stand out to tell that they are gone.
+    assert [one["file"][-6:] for one in found["problems"]] == ["04.dng", "07.dng"]
     assert all("had LENR on" in one["reason"] for one in found["problems"])
     dark = found["bodies"][0]["dark"]
     assert dark["current_e_per_s"]["value"] == pytest.approx(HEATH.dark_current_e_per_s, rel=0.1)
-    assert all(one["value"] > 200 for one in dark["hot_per_mpix"])
+    counted = [one["value"] for one in dark["hot_per_mpix"]]
+    assert counted == sorted(counted)
+    assert counted[-1] > 200
 
 
 def test_a_leak_and_a_dead_pixel_are_told(tmp_path, capsys, rng):

@@ -11,7 +11,7 @@ from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.simcam.bodies import FEN, HEATH, MOOR, GainMode
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import BLACK_BOX, GREY_BOX, Scene, patch_colours, specimen_drawer, wedge_reflectance
-from yellowjacket.simcam.sensor import ExposureSettings, Lamp, expose, poisson
+from yellowjacket.simcam.sensor import ExposureSettings, Lamp, _fixed_pattern, expose, poisson
 
 MOMENT = datetime(2026, 3, 14, 20, 0)
 METERED = ExposureSettings(100, 1 / 8, 8.0)
@@ -69,7 +69,10 @@ def test_a_capped_lens_lets_only_dark_signal_through():
     assert abs(dark.mean()) < 0.1
     long = shoot(ExposureSettings(100, 30.0, 8.0, capped=True)).astype(float) - HEATH.black_dn
     # 32 s is what a dial's 30 s stands for; hot pixels add their share.
-    expected = 32 * (HEATH.dark_current_e_per_s + HEATH.hot_pixel_share * HEATH.hot_pixel_scale_e_per_s)
+    expected = 32 * HEATH.dark_current_e_per_s
+    hot = _fixed_pattern(HEATH, dark.shape)[2]
+    assert np.median(long) == pytest.approx(expected * HEATH.gain_dn_per_e(100), abs=1)
+    expected += 32 * float(hot.mean())
     assert long.mean() == pytest.approx(expected * HEATH.gain_dn_per_e(100), rel=0.1)
 
 

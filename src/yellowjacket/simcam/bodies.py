@@ -50,8 +50,8 @@ class BodyModel:
     prnu: float
     dsnu_e: float
     dark_current_e_per_s: float
-    hot_pixel_share: float
-    hot_pixel_scale_e_per_s: float
+    # Pixels per megapixel that gather more than 1 e⁻/s at the reference temperature; of x e⁻/s and more there are 1/x of them.
+    hot_over_1_e_per_mpix: float
     xyz_to_camera: tuple[tuple[float, float, float], ...]
     # Colours of the filters over one square tile, row by row; none for a sensor that sees no colours.
     filters: tuple[str, ...] = ("R", "G", "G", "B")
@@ -88,6 +88,11 @@ class BodyModel:
     # Charged particles: hits per megapixel and hour, and what one leaves in e⁻ over its few pixels.
     hits_per_mpix_hour: float = 40.0
     hit_e: float = 2500.0
+
+    @property
+    def hot_pixel_share(self) -> float:
+        """Share of the pixels that gather as much again as ordinary ones, and more."""
+        return self.hot_over_1_e_per_mpix / 1e6 / self.dark_current_e_per_s
 
     @property
     def white_dn(self) -> int:
@@ -138,7 +143,7 @@ HEATH = BodyModel(
     fastest_shutter_s=1 / 8000, slowest_shutter_s=30.0,
     gain_modes=(GainMode(0.0, 48_000.0, 2.7), GainMode(800.0, 12_000.0, 1.2)),
     read_noise_after_gain_dn=1.9, row_noise_e=0.12, prnu=0.006, dsnu_e=0.35,
-    dark_current_e_per_s=0.25, hot_pixel_share=4e-4, hot_pixel_scale_e_per_s=40.0, blinking_share=1.2e-5,
+    dark_current_e_per_s=0.25, hot_over_1_e_per_mpix=300.0, blinking_share=1.2e-5,
     xyz_to_camera=((0.72, -0.21, -0.08), (-0.42, 1.21, 0.23), (-0.06, 0.21, 0.58)),
 )  # fmt: skip
 
@@ -149,7 +154,7 @@ FEN = BodyModel(
     fastest_shutter_s=1 / 8000, slowest_shutter_s=30.0,
     gain_modes=(GainMode(0.0, 66_000.0, 11.0),),
     read_noise_after_gain_dn=1.15, row_noise_e=3.0, prnu=0.009, dsnu_e=2.0,
-    dark_current_e_per_s=0.6, hot_pixel_share=4e-5, hot_pixel_scale_e_per_s=60.0,
+    dark_current_e_per_s=0.6, hot_over_1_e_per_mpix=60.0,
     xyz_to_camera=((0.80, -0.25, -0.09), (-0.50, 1.25, 0.28), (-0.08, 0.24, 0.62)),
     packs_files=True,
     battery_minutes=110.0, battery_frames=450, true_battery_minutes=96.0, heat_rise_c=9.0, heat_constant_s=1500.0,
@@ -162,7 +167,7 @@ TARN = BodyModel(
     fastest_shutter_s=1 / 4000, slowest_shutter_s=30.0,
     gain_modes=(GainMode(0.0, 31_000.0, 1.9),),
     read_noise_after_gain_dn=1.6, row_noise_e=0.1, prnu=0.007, dsnu_e=0.4,
-    dark_current_e_per_s=0.15, hot_pixel_share=1e-4, hot_pixel_scale_e_per_s=25.0,
+    dark_current_e_per_s=0.15, hot_over_1_e_per_mpix=120.0,
     xyz_to_camera=((0.70, -0.20, -0.07), (-0.45, 1.22, 0.25), (-0.05, 0.20, 0.60)),
     smoothed_from_iso=6400.0, smoothing=0.16, glow_e_per_s=3.0, glow_reach=0.08,
     heat_rise_c=17.0, heat_constant_s=800.0,
@@ -175,7 +180,7 @@ MOOR = BodyModel(
     fastest_shutter_s=1 / 8000, slowest_shutter_s=30.0,
     gain_modes=(GainMode(0.0, 26_000.0, 3.1),),
     read_noise_after_gain_dn=2.4, row_noise_e=0.2, prnu=0.008, dsnu_e=0.5,
-    dark_current_e_per_s=0.2, hot_pixel_share=1.5e-4, hot_pixel_scale_e_per_s=35.0,
+    dark_current_e_per_s=0.2, hot_over_1_e_per_mpix=200.0,
     xyz_to_camera=((0.75, -0.23, -0.08), (-0.44, 1.20, 0.24), (-0.07, 0.22, 0.60)),
     packs_files=True, converter_full_e=30_000.0, digital_from_iso=12800.0, black_error_dn=(1.6, -0.7, -0.7, 1.1),
 )  # fmt: skip
@@ -190,7 +195,7 @@ HOLT = BodyModel(
     fastest_shutter_s=1 / 8000, slowest_shutter_s=30.0,
     gain_modes=(GainMode(0.0, 28_000.0, 2.6), GainMode(800.0, 14_000.0, 1.4)),
     read_noise_after_gain_dn=1.5, row_noise_e=0.15, prnu=0.006, dsnu_e=0.3,
-    dark_current_e_per_s=0.18, hot_pixel_share=1.2e-4, hot_pixel_scale_e_per_s=30.0,
+    dark_current_e_per_s=0.18, hot_over_1_e_per_mpix=150.0,
     xyz_to_camera=((0.74, -0.22, -0.08), (-0.43, 1.21, 0.24), (-0.06, 0.22, 0.59)),
     filters=_WIDE_TILE, heat_rise_c=15.0, heat_constant_s=900.0,
 )  # fmt: skip
@@ -202,7 +207,7 @@ WOLD = BodyModel(
     fastest_shutter_s=1 / 4000, slowest_shutter_s=30.0,
     gain_modes=(GainMode(0.0, 52_000.0, 2.2),),
     read_noise_after_gain_dn=1.7, row_noise_e=0.12, prnu=0.005, dsnu_e=0.3,
-    dark_current_e_per_s=0.2, hot_pixel_share=8e-5, hot_pixel_scale_e_per_s=30.0,
+    dark_current_e_per_s=0.2, hot_over_1_e_per_mpix=100.0,
     xyz_to_camera=((0.72, -0.21, -0.08), (-0.42, 1.21, 0.23), (-0.06, 0.21, 0.58)),
     filters=(),
 )  # fmt: skip

@@ -71,6 +71,10 @@ def neutral_response(body: BodyModel, lamp: Lamp) -> NDArray[np.float64]:
     return np.asarray(response / response[1])
 
 
+# What is hotter stands at its end within a second.
+_HOTTEST_E_PER_S = 20_000.0
+
+
 @lru_cache(maxsize=4)
 def _fixed_pattern(
     body: BodyModel, shape: tuple[int, int]
@@ -82,8 +86,8 @@ def _fixed_pattern(
     hot = np.zeros(shape, np.float32)
     count = rng.binomial(hot.size, body.hot_pixel_share)
     places = rng.choice(hot.size, count, replace=False)
-    # A heavy tail: a few gather many times what most of the hot ones do.
-    hot.flat[places] = body.hot_pixel_scale_e_per_s * rng.lognormal(-0.5, 1.2, count)
+    # A tail by a power law: few are seen after a second, hundreds to the megapixel after minutes (common practice, no source).
+    hot.flat[places] = np.minimum(body.dark_current_e_per_s / (1 - rng.random(count)), _HOTTEST_E_PER_S)
     return sensitivity, offset_e, hot
 
 

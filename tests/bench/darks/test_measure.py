@@ -20,6 +20,7 @@ from yellowjacket.bench.shoot import shots
 from yellowjacket.bench.simulation import shoot
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.measurands import DARK_MEASURANDS
+from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH
@@ -42,12 +43,14 @@ def test_a_time_ladder_is_measured_and_says_how_long(data_folder):
     assert rows == set(DARK_MEASURANDS)
     lenr = whole.lenr()
     assert [one.exposure_s for one in lenr] == [1.0, 16.0, 60.0, 120.0]
-    assert all(one.at_work and one.removed.value > 0.5 for one in lenr)
+    assert all(one.at_work for one in lenr)
+    # After a second nothing shows in the lifted shadow yet that could be taken away.
+    assert lenr[0].removed.has(Missing.NO_HOT_PIXEL_TO_REMOVE)
+    assert all(one.removed.value > 0.5 for one in lenr[1:])
     # What LENR adds is what the warmth of either lets expect.
     assert [one.noise_ratio.value / one.expected_ratio for one in lenr] == pytest.approx([1, 1, 1, 1], abs=0.08)
     answers = whole.longest(Profile("x").long_exposure, "usable")
-    assert answers["as shot"].seconds is None
-    assert answers["single-pixel repair"].seconds > 60
+    assert 2 < answers["as shot"].seconds < 60 < answers["single-pixel repair"].seconds
     cooler = whole.longest(Profile("x").long_exposure, "usable", celsius=whole.reference_c - 6)
     assert cooler["single-pixel repair"].seconds > 1.5 * answers["single-pixel repair"].seconds
     # The scene's ladder has no darks and is left alone.
@@ -144,7 +147,8 @@ def test_findings_survive_their_bytes(data_folder):
     one = next(iter(measure.measured(sitting.ladders.get()).by_rung.values()))
     again = unpacked(packed(one), 33.0)
     assert again.group.temperature_c == 33.0
-    assert (again.pixels.rows == one.pixels.rows).all()
+    for name in one.pixels.rows.dtype.names:
+        assert np.array_equal(again.pixels.rows[name], one.pixels.rows[name], equal_nan=name == "each_dn")
     assert (again.pixels.size, again.pixels.clip_dn) == (one.pixels.size, one.pixels.clip_dn)
     assert again.noise_dn == one.noise_dn
     for channel, means in one.tiles.means.items():

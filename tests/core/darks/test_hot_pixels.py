@@ -16,6 +16,7 @@ from yellowjacket.core.darks.hot_pixels import (
     also_in,
     coming_back,
     hot_pixels,
+    showing_at,
     standing_at,
 )
 from yellowjacket.core.darks.pixel_statistics import excesses, outstanding, sample_step, sampled, spreads
@@ -145,7 +146,7 @@ def test_repair_leaves_pairs_of_one_colour(rng):
     diagonal_other_colour = [(250, 200, 4.0), (251, 201, 4.0)]
     table = hot_pixels(darks.frames(rng, 4, hot=[*lone, *pair, *diagonal_other_colour]), darks.GAIN)
     assert standing_at(table) == 7
-    assert standing_at(table, repaired=True) == 1
+    assert showing_at(table, 0.0, repaired=True) == 1
 
 
 def test_fewer_stand_out_when_pixels_are_averaged(rng):

@@ -30,7 +30,7 @@ from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.notes import Missing
 
 # Raise with every change of how darks are measured.
-METHOD_VERSION = f"{__version__}/6"
+METHOD_VERSION = f"{__version__}/7"
 # Stands for the digest of darks of which some could not be used.
 INCOMPLETE = "incomplete"
 # Ladders that stay assembled between requests.
@@ -205,8 +205,12 @@ def store_readings(ladder: Ladder) -> None:
                 "half the variance of the difference of two darks, the middle tile",
             ),
             Measurand.HOT_PER_MPIX: (whole.hot_per_mpix(one), "lasting pixels over 8 spreads of their tile"),
+            Measurand.HOT_SHOWING_PER_MPIX: (
+                whole.showing_per_mpix(one),
+                "of them those over 8 σ of the lifted shadow, five stops under grey",
+            ),
             Measurand.HOT_REPAIRED_PER_MPIX: (
-                whole.hot_per_mpix(one, repaired=True),
+                whole.showing_per_mpix(one, repaired=True),
                 "the same after a median of neighbours",
             ),
             Measurand.LIFTED_SHADOW_SNR: (whole.snr(one), "S/√(S + R² + D), five stops under grey"),

@@ -11,7 +11,7 @@ import numpy as np
 
 from yellowjacket.core.darks.dark_current import DarkTiles
 from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings
-from yellowjacket.core.darks.hot_pixels import PixelTable
+from yellowjacket.core.darks.hot_pixels import PixelTable, completed
 from yellowjacket.core.metrology.estimate import Quantity
 
 # Of darks of one exposure time: tiles and outstanding pixels of 150 MP take a fraction of it.
@@ -59,7 +59,9 @@ def unpacked(data: bytes, temperature_c: float | None) -> TimeFindings:
         )
         pixels = None
         if "pixels" in arrays:
-            pixels = PixelTable(arrays["pixels"], (facts["size"][0], facts["size"][1]), facts["clip_dn"], channels)
+            pixels = PixelTable(
+                completed(arrays["pixels"]), (facts["size"][0], facts["size"][1]), facts["clip_dn"], channels
+            )
     group = DarkGroup(facts["exposure_s"], temperature_c, tuple(facts["paths"]), facts["lenr"])
     noise, rows, columns = (Quantity.from_plain(facts[name]) for name in ("noise_dn", "rows_dn", "columns_dn"))
     return TimeFindings(group, tiles, pixels, noise, rows, columns, facts["frames"], facts["range_dn"])

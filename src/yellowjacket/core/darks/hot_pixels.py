@@ -4,7 +4,10 @@ transient.
 r is what a pixel stands above the median of its neighbours of one colour; s the spread of r over its tile. A pixel is
 hot when the mean of the repeats stands over 8 s, every repeat over 3.5 σ, and the repeats agree; warm when it only
 stands over 5.5 s, and every repeat over 2 σ.
-What shows in one repeat only is a transient, as from a cosmic ray; what comes and goes is blinking.
+What shows in one repeat only is a transient, as from a cosmic ray; what comes and goes is blinking. A hole is darker than
+its neighbours in single repeats: more was taken off than was there.
+
+What stands out of a dark may be lost in a picture. What *shows* is held against another bar: 8 σ of a shadow of the picture.
 """
 
 from __future__ import annotations
@@ -22,8 +25,8 @@ from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.frame import RawFrame
 
 # In the order of their codes in an array of pixels.
-KINDS = ("hot", "warm", "stuck", "dead", "blinking", "transient")
-HOT, WARM, STUCK, DEAD, BLINKING, TRANSIENT = KINDS
+KINDS = ("hot", "warm", "stuck", "dead", "blinking", "transient", "hole")
+HOT, WARM, STUCK, DEAD, BLINKING, TRANSIENT, HOLE = KINDS
 # Those that spoil a picture of a body in every frame.
 LASTING = (HOT, STUCK)
 # Bars, in spreads over the tile and in σ of one frame.
@@ -42,9 +45,11 @@ _LEAST_SPREAD_DN = 0.29
 _CLIPPED_SHARE = 0.99
 # An excess stands on the dark level: from here on it may be cut off.
 _CUT_SHARE = 0.9
+# Repeats whose own excesses are kept; NaN where there were fewer.
+_REPEATS_KEPT = 4
 _PIXEL = np.dtype([
     ("x", "<u4"), ("y", "<u4"), ("channel", "u1"), ("kind", "u1"), ("excess_dn", "<f4"), ("spread_dn", "<f4"),
-    ("sigma_dn", "<f4"), ("left_dn", "<f4"), ("highest_dn", "<f4"), ("shows", "<f4"), ("single_dn", "<f4"),
+    ("sigma_dn", "<f4"), ("left_dn", "<f4"), ("single_dn", "<f4"), ("each_dn", "<f4", (_REPEATS_KEPT,)),
 ])  # fmt: skip
 
 
@@ -66,9 +71,8 @@ class PixelTable:
 
     ``rows``: x, y in the full raw frame, channel and kind as indices of ``channels`` and KINDS; in DN the excess over the
     neighbours, the spread of such excesses over the tile, σ of one frame, what is left of the excess after the repair
-    that converters make of lone points, the highest excess of one repeat; and in which share of the repeats it stands
-    out of a single frame, and the spread of one. ``size``: of the frame, (width, height). ``clip_dn``: of an excess that
-    is cut off.
+    that converters make of lone points, the spread of such excesses in a single frame, and the excess in each of the first
+    repeats. ``size``: of the frame, (width, height). ``clip_dn``: of an excess that is cut off.
     """
 
     rows: NDArray[np.void]
@@ -231,10 +235,24 @@ def _told(
     rows["excess_dn"], rows["spread_dn"], rows["sigma_dn"] = one.mean[told], one.spread[told], one.sigma
     # A converter replaces what stands above all its neighbours by their median; the lesser of two stays.
     rows["left_dn"] = np.where(one.mean > one.beside[:, 1], one.beside[:, 0], one.mean)[told]
-    rows["highest_dn"] = one.each.max(axis=1)[told]
     rows["single_dn"] = one.single[told]
-    rows["shows"] = (one.each > _ONCE_SPREADS * one.single[:, None]).mean(axis=1)[told]
+    rows["each_dn"] = np.nan
+    repeats = min(one.each.shape[1], _REPEATS_KEPT)
+    rows["each_dn"][:, :repeats] = one.each[told, :repeats]
     return rows
+
+
+def completed(rows: NDArray[np.void]) -> NDArray[np.void]:
+    """The array of rows that an older version kept: where it did not keep single repeats, their mean stands for the first."""
+    if rows.dtype == _PIXEL:
+        return rows
+    found = np.zeros(len(rows), _PIXEL)
+    for name in set(rows.dtype.names or ()) & set(_PIXEL.names or ()):
+        found[name] = rows[name]
+    if "each_dn" not in (rows.dtype.names or ()):
+        found["each_dn"] = np.nan
+        found["each_dn"][:, 0] = rows["excess_dn"]
+    return found
 
 
 def _kinds(one: _Candidates, warming: NDArray[np.float32], gain: float | None, bar: float) -> NDArray[np.int8]:
@@ -256,28 +274,52 @@ def _kinds(one: _Candidates, warming: NDArray[np.float32], gain: float | None, b
     warm = alike & (least > _EVERY_WARM_SIGMAS * sigma) & (mean > min(WARM_SPREADS, bar) * spread)
     kinds[warm] = KINDS.index(WARM)
     kinds[warm & (least > _EVERY_SIGMAS * sigma) & (mean > bar * spread)] = KINDS.index(HOT)
+    kinds[(kinds < 0) & (least < -_ONCE_SPREADS * one.single)] = KINDS.index(HOLE)
     kinds[(mean < -bar * spread) & (most < -_EVERY_SIGMAS * sigma)] = KINDS.index(DEAD)
     return kinds
 
 
-def standing_at(table: PixelTable, factor: float = 1.0, *, repaired: bool = False) -> int:
-    """How many lasting pixels still stand out at a use's size, ``factor`` raw pixels to the side of an output pixel.
+def standing_at(table: PixelTable, factor: float = 1.0) -> int:
+    """How many lasting pixels still stand out of the dark at a use's size, ``factor`` raw pixels to the side of an output pixel.
 
     Averaging over f × f pixels leaves 1/f² of the excess and 1/f of the spread, so that the bar is f times as high.
     """
     rows = table.of(LASTING)
-    excess = rows["left_dn"] if repaired else rows["excess_dn"]
-    return int((excess > BAR_SPREADS * factor * rows["spread_dn"]).sum())
+    return int((rows["excess_dn"] > BAR_SPREADS * factor * rows["spread_dn"]).sum())
 
 
-def points_per_frame(table: PixelTable, factor: float = 1.0) -> float:
-    """How many points stand out of one frame, whatever they are: what a picture shows, hits and blinking included.
+def showing_at(table: PixelTable, shadow_dn2: float, factor: float = 1.0, *, repaired: bool = False) -> int:
+    """How many lasting pixels show in a picture's shadow at a use's size: over 8 σ of that shadow.
 
-    Held against the spread of a single frame; told from LENR frames too, whose residuals differ from repeat to repeat.
+    ``shadow_dn2``: variance of its light in DN²; what the dark adds is the table's own. Held against single frames: more
+    repeats make the count surer, not larger.
     """
-    rows = table.rows
-    over = rows["highest_dn"] > _ONCE_SPREADS * factor * rows["single_dn"]
-    return float((rows["shows"] * over).sum())
+    rows = table.of(LASTING)
+    excess = rows["left_dn"] if repaired else rows["excess_dn"]
+    return int((excess > _visible(rows, shadow_dn2, factor)).sum())
+
+
+def _visible(rows: NDArray[np.void], shadow_dn2: float, factor: float) -> NDArray[np.float64]:
+    """What a pixel must stand over its neighbours to show, DN, shape (rows,)."""
+    single = rows["single_dn"].astype(np.float64)
+    return np.asarray(BAR_SPREADS * factor * np.sqrt(shadow_dn2 + single**2))
+
+
+def points_per_frame(table: PixelTable, shadow_dn2: float = 0.0, factor: float = 1.0) -> float:
+    """How many points of either sign show in one frame, whatever they are: hits and blinking included.
+
+    As ``showing_at``; told from LENR frames too, whose residuals differ from repeat to repeat. Without ``shadow_dn2`` all
+    that stand out of the dark alone.
+    """
+    each = np.abs(table.rows["each_dn"])
+    kept = np.isfinite(each)
+    over = each > _visible(table.rows, shadow_dn2, factor)[:, None]
+    return float((over.sum(axis=1) / np.maximum(kept.sum(axis=1), 1)).sum())
+
+
+def cut_off(table: PixelTable) -> int:
+    """How many pixels clip: what they stand over is lost, and a dark taken off leaves a hole."""
+    return int((table.of((HOT, WARM, STUCK, BLINKING))["excess_dn"] >= table.clip_dn).sum())
 
 
 def coming_back(tables: Sequence[PixelTable]) -> list[PixelTable]:
@@ -289,7 +331,7 @@ def coming_back(tables: Sequence[PixelTable]) -> list[PixelTable]:
     for table in tables:
         rows = table.rows.copy()
         rows["kind"][(rows["kind"] == KINDS.index(TRANSIENT)) & np.isin(_places(rows), again)] = KINDS.index(BLINKING)
-        found.append(PixelTable(rows, table.size, table.clip_dn))
+        found.append(PixelTable(rows, table.size, table.clip_dn, table.channels))
     return found
 
 

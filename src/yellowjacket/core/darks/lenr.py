@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.core.darks.exposure_group import TimeFindings
-from yellowjacket.core.darks.hot_pixels import points_per_frame
+from yellowjacket.core.darks.hot_pixels import cut_off, points_per_frame
 from yellowjacket.core.exposure.notation import shutter_label
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, ratio
@@ -23,8 +23,8 @@ _IDLE_NOISE_RATIO = 1.15
 
 @dataclass(frozen=True, slots=True)
 class LenrTime:
-    """One exposure time off and on: points that stand out of a frame per megapixel, the share that went, noise on over
-    off, seconds it cost.
+    """One exposure time off and on: points that show in a frame per megapixel, those that had clipped before and leave a hole,
+    the share that went, noise on over off, seconds it cost.
 
     ``expected_ratio``: of the noise, from the dark signal at the warmth of either; ``apart_c``: how much warmer the sensor
     was with LENR. ``at_work``: whether the frames show that LENR did anything.
@@ -34,6 +34,7 @@ class LenrTime:
     temperature_c: float | None
     off: Quantity
     on: Quantity
+    lost: Quantity
     removed: Quantity
     noise_ratio: Quantity
     cost_s: float
@@ -42,17 +43,17 @@ class LenrTime:
     apart_c: float | None = None
 
     @property
-    def counts(self) -> tuple[Quantity, Quantity]:
-        """Points per megapixel, off and on."""
-        return self.off, self.on
+    def counts(self) -> tuple[Quantity, Quantity, Quantity]:
+        """Per megapixel: points off, points on, and clipped ones."""
+        return self.off, self.on, self.lost
 
 
 def lenr_times(
     off: Sequence[TimeFindings], on: Sequence[TimeFindings], factor: float = 1.0,
-    own_variance: Callable[[TimeFindings], float | None] = lambda one: None,
+    own_variance: Callable[[TimeFindings], float | None] = lambda one: None, shadow_dn2: float = 0.0,
 ) -> list[LenrTime]:  # fmt: skip
     """Every time that was shot both ways, at a use's size. ``own_variance``: of a frame without LENR at the warmth of a
-    time, in any unit; None where it is not known."""
+    time, in any unit; None where it is not known. ``shadow_dn2``: variance of the light of the shadow points are held against."""
     found = []
     for one in off:
         partner = next(
@@ -60,14 +61,16 @@ def lenr_times(
         )
         if partner is None or one.pixels is None or partner.pixels is None:
             continue
-        before, after = points_per_frame(one.pixels, factor), points_per_frame(partner.pixels, factor)
+        before, after = (points_per_frame(part.pixels, shadow_dn2, factor) for part in (one, partner) if part.pixels)
+        lost = float(cut_off(one.pixels))
         noise = ratio(partner.noise_dn, one.noise_dn)
         left = after / before if before else 1.0
         at_work = (before > 0 and left < _LEFT_IDLE) or (noise.value or 1.0) > _IDLE_NOISE_RATIO
         found.append(
             LenrTime(
                 one.group.exposure_s, one.group.temperature_c, density(before, one.pixels.megapixels),
-                density(after, partner.pixels.megapixels), _removed(before, after), noise,
+                density(after, partner.pixels.megapixels), density(lost, one.pixels.megapixels),
+                _removed(before, after + lost), noise,
                 one.group.exposure_s if at_work else 0.0, at_work, _expected(own_variance(one), own_variance(partner)),
                 _apart(one, partner),
             )

@@ -151,13 +151,15 @@ def _outstanding(stack, step, levels, spread, bar, once, places):  # type: ignor
             high = np.int64(math.ceil((level + bar * local) * frames))
             low = np.int64(math.floor((level - bar * local) * frames))
             single = np.int64(math.ceil(level + once * local))
+            hole = np.int64(math.floor(level - once * local))
             for x in range(j * step, min((j + 1) * step, columns)):
-                total, highest = np.int64(0), np.int64(0)
+                total, highest, lowest = np.int64(0), np.int64(0), np.int64(stack[0, y, x])
                 for k in range(frames):
                     value = np.int64(stack[k, y, x])
                     total += value
                     highest = max(highest, value)
-                if total > high or total < low or highest > single:
+                    lowest = min(lowest, value)
+                if total > high or total < low or highest > single or lowest < hole:
                     if found == places.shape[0]:
                         return -1
                     places[found, 0] = y
@@ -169,7 +171,8 @@ def _outstanding(stack, step, levels, spread, bar, once, places):  # type: ignor
 def outstanding(
     stack: Stack, step: int, levels: NDArray[np.float32], spread: NDArray[np.float64], bar: float, once: float
 ) -> NDArray[np.int32] | None:
-    """Places (row, column), shape (n, 2), whose mean stands about ``bar`` spreads off its level or one repeat ``once``.
+    """Places (row, column), shape (n, 2), whose mean stands about ``bar`` spreads off its level, or one repeat ``once``,
+    either way.
 
     Levels are those of a neighbour less than a step off: ask for a bar a little under the one that is meant. None
     where more than a twentieth of all pixels do: that is no dark.

@@ -12,7 +12,7 @@ import numpy as np
 from yellowjacket.core.darks.dark_current import DarkCurrent
 from yellowjacket.core.darks.exposure_group import TimeFindings, noise_of
 from yellowjacket.core.darks.faults import Fault, faults_of
-from yellowjacket.core.darks.hot_pixels import coming_back, rates_dn_per_s, standing_at
+from yellowjacket.core.darks.hot_pixels import coming_back, rates_dn_per_s, showing_at, standing_at
 from yellowjacket.core.darks.lenr import LenrTime, lenr_times
 from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C, at_temperature, dark_law, warmed_s
 from yellowjacket.core.darks.usable_exposure import (
@@ -29,7 +29,7 @@ from yellowjacket.core.darks.usable_exposure import (
 from yellowjacket.core.limits.tolerance import Criterion
 from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, with_error
 from yellowjacket.core.metrology.intervals import density
-from yellowjacket.core.metrology.notes import Missing
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 
 _USUAL_SE_C = 0.9
@@ -128,25 +128,38 @@ class DarkLadder:
         return self._signal_e(one, [channel]), noise_of([one.tiles.variances[channel]])
 
     @cached_property
+    def _lifted_e(self) -> float | None:
+        """Light of the lifted shadow at this ISO, None when no gain is known."""
+        gain = self.gain.value
+        if gain is None or not self.off:
+            return None
+        return lifted_signal_e(self._known.saturation_e.value or self.off[0].range_dn * gain)
+
+    @property
+    def shadow_dn2(self) -> float:
+        """Variance of the lifted shadow's light in DN², against which it is told what shows; 0 without a gain."""
+        gain = self.gain.value
+        return self._lifted_e / gain**2 if self._lifted_e is not None and gain else 0.0
+
+    @cached_property
     def shadow(self) -> Shadow | None:
         """The lifted shadow at this ISO, None when no gain is known or no current was measured."""
         gain = self.gain.value
-        if gain is None or self.current.current.value is None or not self.off:
+        if gain is None or self._lifted_e is None or self.current.current.value is None:
             return None
-        full = self._known.saturation_e.value or self.off[0].range_dn * gain
         noise = self._known.read_noise_e.value
         if noise is None:
             shortest = self.off[0].noise_dn.value
             if shortest is None:
                 return None
             noise = shortest * gain
-        return Shadow(lifted_signal_e(full), noise, self.current.current)
+        return Shadow(self._lifted_e, noise, self.current.current)
 
     def courses(self, factor: float = 1.0) -> dict[str, Course]:
         """Hot pixels along time by answer, at a use's size."""
         return courses(
             [(self.warmed(one), one) for one in self.off], [(self.warmed(one), one) for one in self.on], self.gain.value,
-            factor,
+            factor, self.shadow_dn2,
         )  # fmt: skip
 
     def longest(
@@ -171,7 +184,7 @@ class DarkLadder:
 
     def lenr(self, factor: float = 1.0) -> list[LenrTime]:
         """Times that were shot off and on."""
-        return lenr_times(self.off, self.on, factor, self._own_variance)
+        return lenr_times(self.off, self.on, factor, self._own_variance, self.shadow_dn2)
 
     def _own_variance(self, one: TimeFindings) -> float | None:
         """R² + D in e⁻² at the warmth of a time."""
@@ -183,11 +196,18 @@ class DarkLadder:
         """How hot pixels grow in number with time, per pixel."""
         return growth(self.courses()["as shot"])
 
-    def hot_per_mpix(self, one: TimeFindings, factor: float = 1.0, *, repaired: bool = False) -> Quantity:
-        """Lasting pixels of a time that stand out, per megapixel of the sensor."""
+    def hot_per_mpix(self, one: TimeFindings, factor: float = 1.0) -> Quantity:
+        """Lasting pixels of a time that stand out of the dark, per megapixel of the sensor."""
         if one.pixels is None:
             return missing(Missing.FEW_DARKS_FOR_HOT_PIXELS)
-        return density(standing_at(one.pixels, factor, repaired=repaired), one.pixels.megapixels)
+        return density(standing_at(one.pixels, factor), one.pixels.megapixels)
+
+    def showing_per_mpix(self, one: TimeFindings, factor: float = 1.0, *, repaired: bool = False) -> Quantity:
+        """Those of them that show in the lifted shadow at a use's size; over the dark's own noise where no gain is known."""
+        if one.pixels is None:
+            return missing(Missing.FEW_DARKS_FOR_HOT_PIXELS)
+        found = density(showing_at(one.pixels, self.shadow_dn2, factor, repaired=repaired), one.pixels.megapixels)
+        return found if self.shadow_dn2 else replace(found, notes=(Note(Remark.OVER_THE_DARK),))
 
     def snr(self, one: TimeFindings, factor: float = 1.0) -> Quantity:
         """SNR of the lifted shadow after a time, with LENR where the time had it."""

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.darks.exposure_group import TimeFindings
-from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, LASTING, PixelTable, points_per_frame, standing_at
+from yellowjacket.core.darks.hot_pixels import BAR_SPREADS, LASTING, PixelTable, cut_off, points_per_frame, showing_at
 from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.exposure.notation import between_marks
@@ -78,6 +78,11 @@ class Course:
             return float(2.0 ** (values[-1] + slope * beyond + widening))
         return float(2.0 ** np.interp(x, logs, values))
 
+    @property
+    def any(self) -> bool:
+        """Whether anything was counted at all."""
+        return any(one.per_mpix.value for one in self.points)
+
     def _rising(self, end: str) -> NDArray[np.float64]:
         """Counts that never fall, of one end of the interval."""
         values = np.array([getattr(one.per_mpix, end) or 0.0 for one in self.points])
@@ -129,22 +134,43 @@ def courses(
     on: Sequence[tuple[float, TimeFindings]],
     gain: float | None,
     factor: float,
+    shadow_dn2: float = 0.0,
 ) -> dict[str, Course]:
-    """The course of every answer at a use's size. ``off``, ``on``: findings without and with LENR, each with its seconds
-    at the reference temperature. Without frames taken with LENR its course is predicted from those without.
+    """The course of every answer at a use's size: what shows in a shadow whose light has a variance of ``shadow_dn2``.
+
+    ``off``, ``on``: findings without and with LENR, each with its seconds at the reference temperature. Without frames taken
+    with LENR its course is predicted from those without. What clips without a dark taken off is lost with one too: darks
+    that had one taken off do not show that, pictures do.
     """
     plain = [(seconds, one.pixels) for seconds, one in off if one.pixels is not None]
     locked = [(seconds, one.pixels) for seconds, one in on if one.pixels is not None]
     found = {
-        AS_SHOT: Course(_counted(plain, lambda table: standing_at(table, factor))),
-        REPAIRED: Course(_counted(plain, lambda table: standing_at(table, factor, repaired=True))),
-        WITH_MASTER: Course(_counted(plain, lambda table: left_after_darks(table, gain, MASTER_FRAMES, factor)), False),
+        AS_SHOT: Course(_counted(plain, lambda table: showing_at(table, shadow_dn2, factor))),
+        REPAIRED: Course(_counted(plain, lambda table: showing_at(table, shadow_dn2, factor, repaired=True))),
+        WITH_MASTER: Course(
+            _counted(plain, lambda table: left_after_darks(table, gain, MASTER_FRAMES, factor, shadow_dn2)), False
+        ),
     }
     if len(locked) > 1:
-        found[WITH_LENR] = Course(_counted(locked, lambda table: points_per_frame(table, factor)))
+        lost = Course(_counted(plain, cut_off)) if plain else None
+        points = _counted(locked, lambda table: points_per_frame(table, shadow_dn2, factor))
+        found[WITH_LENR] = Course(tuple(_with_lost(one, lost) for one in points))
     else:
-        found[WITH_LENR] = Course(_counted(plain, lambda table: left_after_darks(table, gain, 1, factor)), False)
+        found[WITH_LENR] = Course(
+            _counted(plain, lambda table: left_after_darks(table, gain, 1, factor, shadow_dn2)), False
+        )
     return found
+
+
+def _with_lost(one: Counted, lost: Course | None) -> Counted:
+    """A count and those that had clipped by then, per megapixel."""
+    if lost is None:
+        return one
+    value, low, high = (
+        (getattr(one.per_mpix, end) or 0.0) + (lost.at(one.warmed_s, end) if lost.any else 0.0)
+        for end in ("value", "low", "high")
+    )
+    return Counted(one.warmed_s, Quantity(value, low, high, one.per_mpix.n, one.per_mpix.notes))
 
 
 def _counted(tables: Sequence[tuple[float, PixelTable]], count: Callable[[PixelTable], float]) -> tuple[Counted, ...]:
@@ -158,12 +184,14 @@ def _counted(tables: Sequence[tuple[float, PixelTable]], count: Callable[[PixelT
     )
 
 
-def left_after_darks(table: PixelTable, gain: float | None, darks: int, factor: float = 1.0) -> float:
-    """How many lasting pixels are expected to stand out after ``darks`` averaged darks were taken off one frame.
+def left_after_darks(
+    table: PixelTable, gain: float | None, darks: int, factor: float = 1.0, shadow_dn2: float = 0.0
+) -> float:
+    """How many lasting pixels are expected to show, as points or holes, after ``darks`` averaged darks were taken off.
 
-    A hot pixel's own shot noise stays: its residual is normal with variance (σ² + r/g)(1 + 1/M), against a spread of
-    σ·√(1 + 1/M) around, so that more darks do not hide it. A clipped one has lost its signal and stays. Without a gain
-    shot noise is left out.
+    A hot pixel's own shot noise stays: its residual is normal with variance s + (σ² + r/g)(1 + 1/M), s being the variance of
+    the picture's shadow ``shadow_dn2``, against s + σ²(1 + 1/M) around, so that more darks do not hide it. A clipped one has
+    lost its signal: it stays, or leaves a hole. Without a gain shot noise is left out.
     Raises ValueError for fewer darks than one.
     """
     from scipy.special import ndtr
@@ -176,7 +204,9 @@ def left_after_darks(table: PixelTable, gain: float | None, darks: int, factor: 
     excess = rows["excess_dn"].astype(np.float64)
     shot = np.maximum(excess, 0) / gain if gain else np.zeros(len(rows))
     sigma = np.maximum(rows["sigma_dn"].astype(np.float64), 1e-9)
-    stands = ndtr(-BAR_SPREADS * factor * sigma / np.sqrt(sigma**2 + shot))
+    around = np.sqrt(shadow_dn2 + sigma**2 * (1 + 1 / darks))
+    own = np.sqrt(shadow_dn2 + (sigma**2 + shot) * (1 + 1 / darks))
+    stands = 2 * ndtr(-BAR_SPREADS * factor * around / own)
     stands[excess >= table.clip_dn] = 1.0
     return float(stands.sum())
 

@@ -54,12 +54,22 @@ def lines_of(view: TimeView, column_px: int) -> list[Line]:
             view,
             "repaired",
             "After repair",
-            f"hot per megapixel, {view.size_words}",
+            f"per megapixel, {view.size_words}",
             readings,
             Measurand.HOT_REPAIRED_PER_MPIX,
-            lambda one: view.found.whole.hot_per_mpix(one, view.factor, repaired=True),
+            lambda one: view.found.whole.showing_per_mpix(one, view.factor, repaired=True),
         ),
         _lenr(view, "lenr", "With LENR", f"points per megapixel, {view.size_words}", lenr, lambda one: one.on),
+        _lenr(view, "lost", "Clipped", "per megapixel: LENR leaves holes", lenr, lambda one: one.lost),
+        _numbers(
+            view,
+            "outstanding",
+            "Out of the dark",
+            f"hot per megapixel, {view.size_words}",
+            readings,
+            Measurand.HOT_PER_MPIX,
+            lambda one: view.found.whole.hot_per_mpix(one, view.factor),
+        ),
         _numbers(
             view,
             "signal",
@@ -126,16 +136,18 @@ def _numbers(
 
 def _hot(view: TimeView, column_px: int, readings: Mapping[tuple[int, str], int]) -> Line:
     criterion = view.page.sitting.profile.criteria.long_exposure[0]
-    found = [view.found.whole.hot_per_mpix(view.of(rung), view.factor) for rung in view.rungs]
+    found = [view.found.whole.showing_per_mpix(view.of(rung), view.factor) for rung in view.rungs]
     labels = [
         f"{rung.shutter_label}: {values.number(one.value)} ({values.number(one.low)} … {values.number(one.high)})"
         for rung, one in zip(view.rungs, found, strict=True)
     ]
-    name, sub = "Hot pixels", f"per megapixel, {view.size_words}"
+    where = "in a lifted shadow" if view.found.whole.shadow_dn2 else "over the dark"
+    name, sub = "Hot pixels", f"per megapixel, {where}, {view.size_words}"
+    kept = [readings.get((rung.pk, Measurand.HOT_SHOWING_PER_MPIX)) for rung in view.rungs]
     chart = chart_of(
         found, labels, [(level, criterion.threshold(level)) for level in LEVELS], column_px=column_px,
         height=_CHART_HEIGHT_PX, title=f"{name} of {view.page.ladder.body}, {sub}",
-        reading_ids=[readings.get((rung.pk, Measurand.HOT_PER_MPIX)) if view.factor == 1.0 else None for rung in view.rungs],
+        reading_ids=kept if view.factor == 1.0 else [None] * len(kept),
     )  # fmt: skip
     cells = [_quantity_cell(one, None) for one in found]
     return Line("hot", name, sub, "chart" if chart else "text", cells, chart)

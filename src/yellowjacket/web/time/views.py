@@ -119,17 +119,23 @@ def _map(page: SittingPage, view: TimeView) -> dict[str, object]:
                float(row["excess_dn"] / row["spread_dn"]))
         for n, row in zip(order.tolist(), table.rows[order], strict=True)
     ]  # fmt: skip
-    hot = density(standing_at(table), table.megapixels)
+    hot, showing = density(standing_at(table), table.megapixels), view.found.whole.showing_per_mpix(one)
     pitch = page.ladder.body.pixel_pitch_um
     counts = [(kind, len(table.of((kind,)))) for kind in KINDS]
     at_uses = [
-        (use, view.found.whole.hot_per_mpix(one, use_noise_factor(page.ladder.body.pixels, use.whole_frame_pixels)[0]))
+        (
+            use,
+            view.found.whole.showing_per_mpix(
+                one, use_noise_factor(page.ladder.body.pixels, use.whole_frame_pixels)[0]
+            ),
+        )
         for use in page.uses
     ]
     return {
         "table": table, "brightest": brightest, "counts": counts, "hot": hot, "hot_area": per_area(hot, pitch),
         "hot_picture": hot.scaled(page.ladder.body.pixels / 1e6), "by_channel": by_channel(table), "at_uses": at_uses,
-        "rung": page.rung, "worst": _worst(table), "left": view.found.whole.hot_per_mpix(one, repaired=True),
+        "rung": page.rung, "worst": _worst(table), "showing": showing,
+        "left": view.found.whole.showing_per_mpix(one, repaired=True),
     }  # fmt: skip
 
 
