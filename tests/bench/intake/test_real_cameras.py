@@ -249,7 +249,9 @@ def test_a_folder_of_camera_pictures_becomes_a_ladder_that_is_judged_by_eye(data
     run.start_measuring(sitting)
     read = Reading.objects.filter(rung__ladder=ladder, value__isnull=False)
     # Display units only: nothing of the sensor is claimed.
-    assert set(read.values_list("quantity", flat=True)) <= {"noise_luma", "noise_chroma", "grain_px", "flags"}
+    assert set(read.values_list("quantity", flat=True)) <= {
+        "noise_luma", "noise_chroma", "noise_visual", "grain_px", "flags",
+    }  # fmt: skip
     noise = [
         one.value
         for one in read.filter(quantity="noise_chroma", patch__role="grey", use=None).order_by("rung__position")

@@ -26,6 +26,24 @@ def test_the_eye_tells_apart_one_arc_minute():
     assert not UseView(2_000_000, print_width_cm=60, viewing_cm=60).limited_by_eye
 
 
+def test_a_use_is_looked_at_from_where_it_says():
+    """As far as its diagonal, 3 : 2 is 45° wide: 6000 pixels over it are 126 to a degree in the middle (geometry). What the eye
+    limits has one pixel to an arc minute. A screen of 100 to the inch from 50 cm has 34 to a degree."""
+    whole = UseView(24_000_000).looked_at
+    assert whole.pixels_per_degree == pytest.approx(6000 * math.hypot(3, 2) / 3 * math.tan(math.radians(1)), rel=1e-3)
+    assert UseView(24_000_000, print_width_cm=60, viewing_cm=60).looked_at.pixels_per_degree == pytest.approx(
+        60, rel=1e-3
+    )
+    assert UseView(None).looked_at.pixels_per_degree == pytest.approx(34.4, abs=0.1)
+    # A distance alone: 6000 px at 300 to the inch are 50.8 cm.
+    alone = UseView(24_000_000, viewing_cm=100).looked_at.pixels_per_degree
+    assert alone == pytest.approx(6000 / 0.508 * math.tan(math.radians(1)))
+    # Half the frame on the same paper: the output's pixels stay as large.
+    cropped = UseView(2_000_000, 0.5, 40, 60).looked_at.pixels_per_degree
+    assert cropped == pytest.approx(UseView(2_000_000, 1.0, 40, 60).looked_at.pixels_per_degree, rel=1e-6)
+    assert not UseView(2_000_000, monochrome=True).looked_at.coloured
+
+
 def test_a_use_says_what_it_is():
     use = UseView(24_000_000, 0.5, 60, 100, True)
     assert use.words == "24 MP, half the frame, 60 cm wide seen from 100 cm (2.8 MP to the eye), black and white"

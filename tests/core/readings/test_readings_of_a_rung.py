@@ -10,13 +10,15 @@ from tests.making import CHANNELS
 from yellowjacket.core.darks.exposure_group import DarkGroup, measured
 from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.latitude.exposure_ladder import ExposureSignals, RungNoise, relate_exposures
+from yellowjacket.core.limits.output_size import LookedAt
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
-from yellowjacket.core.metrology.measurands import ALL
+from yellowjacket.core.metrology.measurands import ALL, Measurand
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.output_size import UseSize, detail_readings, sizes_of
 from yellowjacket.core.readings.patch import PatchSpec, noise_of
+from yellowjacket.core.readings.rung import RungTask, measure_frames
 from yellowjacket.core.readings.scene import Known as SceneKnown
 from yellowjacket.core.readings.scene import scene_readings
 from yellowjacket.core.readings.sensor import headroom
@@ -27,6 +29,19 @@ STEP_PX = making.WIDTH // making.STEPS
 def test_a_use_is_read_at_its_own_pixels_and_nothing_is_enlarged():
     sizes = sizes_of(24_000_000, [UseSize("web", 6_000_000), UseSize("wall", 48_000_000)])
     assert [(size.use, size.raw_px, size.share) for size in sizes] == [("", 1.0, 1.0), ("web", 2.0, 0.25)]
+
+
+def test_a_use_larger_than_the_picture_has_visual_noise_and_nothing_else(rng):
+    """The eye sees each pixel the larger; everything else is that of the pixels."""
+    light = [making.frame_of(making.shot(100, rng)) for _ in range(2)]
+    step = making.WIDTH // making.STEPS
+    grey = PatchSpec("grey", "grey", Rect(making.GREY_STEP * step + 8, 16, step - 16, 96))
+    pixels = making.WIDTH * making.HEIGHT
+    uses = UseSize("half", pixels // 2, LookedAt(40.0)), UseSize("double", pixels * 2, LookedAt(40.0))
+    found = measure_frames(light, (), RungTask(1, (), (), (grey,), uses))
+    assert {one.quantity for one in found if one.use == "double"} == {Measurand.NOISE_VISUAL}
+    seen = {one.use: one.result.value for one in found if one.quantity is Measurand.NOISE_VISUAL}
+    assert seen["half"] < seen["double"]
 
 
 @pytest.mark.parametrize(("cycles", "at_use"), [(0.1, 100.0), (0.4, 400.0), (0.6, 500.0)])

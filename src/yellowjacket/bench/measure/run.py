@@ -154,11 +154,8 @@ def _stale(ladder: Ladder) -> list[Stale]:
     specs = tuple(patch.spec for patch in ladder.patches.all())
     alone = {spec.name: (spec, _digest(asdict(spec))) for spec in specs if spec.role not in UNIFORM}
     digests = {name: digest for name, (_, digest) in alone.items()}
-    uses = tuple(
-        UseSize(str(use.pk), pixels)
-        for use in ladder.sitting.uses.all()
-        if (pixels := use.whole_frame_pixels) is not None
-    )
+    found_uses = (UseSize.of(str(use.pk), use.view) for use in ladder.sitting.uses.all())
+    uses = tuple(use for use in found_uses if use is not None)
     picture = (ladder.body.pixel_width, ladder.body.pixel_height)
     sizes = _sizes(rungs)
     full = max(sizes.values(), default=(0, 0))

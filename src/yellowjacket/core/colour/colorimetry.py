@@ -17,6 +17,8 @@ from yellowjacket.core.metrology.notes import Missing, Note, Remark
 SRGB_TO_XYZ = np.array(
     [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
 )
+# Its white.
+WHITE = SRGB_TO_XYZ.sum(axis=1)
 # Mid-grey is judged at this reflectance: L* about 50.
 _GREY = 0.18
 _DRAWS = 2000
@@ -149,10 +151,33 @@ def lab_of_linear_srgb(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     >>> lab_of_linear_srgb(np.array([0.18, 0.18, 0.18])).round(2).tolist()
     [49.5, 0.0, 0.0]
     """
-    share = rgb @ SRGB_TO_XYZ.T / SRGB_TO_XYZ.sum(axis=1)
+    share = rgb @ SRGB_TO_XYZ.T / WHITE
     f = np.where(share > _LAB_BEND, np.cbrt(share), (_LAB_SLOPE * share + 16) / 116)
     x, y, z = np.moveaxis(f, -1, 0)
     return np.stack([116 * y - 16, 500 * (x - y), 200 * (y - z)], axis=-1)
+
+
+def slopes_of_luv(share: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How L*, u* and v* (CIE 15:2018, 8.2.2) change with X, Y, Z of which the white has 1 each, at a colour ``share`` of shape
+    (3,) with positive values: shape (3, 3), a row for each of L*, u*, v*.
+
+    >>> slopes_of_luv(np.array([0.18, 0.18, 0.18])).round(1).tolist()
+    [[0.0, 121.3, 0.0], [672.2, -552.0, -120.2], [-82.8, 367.4, -284.6]]
+    """
+    x, y, z = share * WHITE
+    light = 116 * np.cbrt(share[1]) - 16 if share[1] > _LAB_BEND else _LAB_SLOPE * share[1]
+    rise = 116 / 3 * share[1] ** (-2 / 3) if share[1] > _LAB_BEND else _LAB_SLOPE
+    weights = np.array([1.0, 15.0, 3.0])
+    whole = float(weights @ (x, y, z))
+    grey = float(weights @ WHITE)
+    slope_light = np.array([0.0, rise, 0.0])
+    rows = [slope_light]
+    for part, factor, at in ((x, 4, 0), (y, 9, 1)):
+        own = np.zeros(3)
+        own[at] = factor / whole
+        slope = (own - factor * part * weights / whole**2) * WHITE
+        rows.append(13 * (slope_light * (factor * part / whole - factor * WHITE[at] / grey) + light * slope))
+    return np.array(rows)
 
 
 def neutral_drift(

@@ -9,12 +9,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.colour.colorimetry import lab_of_linear_srgb
+from yellowjacket.core.image_quality.eye import visual_noise
+from yellowjacket.core.limits.output_size import AT_PIXEL_LEVEL, LookedAt
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import without_plane
@@ -34,42 +36,52 @@ class Appearance:
     """Noise of a patch in the developed picture.
 
     ``luma``: σ of L*. ``chroma``: hypot(σ_a, σ_b). ``grain``: width of the noise's autocorrelation at half height in
-    output pixels, 1 for white noise. ``snr``: mean over σ of the linear luminance.
+    output pixels, 1 for white noise. ``snr``: mean over σ of the linear luminance. ``visual``: σ as the eye weighs it.
     """
 
     luma: Quantity
     chroma: Quantity
     grain: Quantity
     snr: Quantity
+    visual: Quantity
 
 
 def unseen(*notes: Note) -> Appearance:
     """An appearance that could not be read."""
     nothing = Quantity(None, notes=notes)
-    return Appearance(nothing, nothing, nothing, nothing)
+    return Appearance(nothing, nothing, nothing, nothing, nothing)
 
 
 def appearance(
-    one: NDArray[np.float32], other: NDArray[np.float32], px_per_output: float, *, coloured: bool
+    one: NDArray[np.float32],
+    other: NDArray[np.float32],
+    px_per_output: float,
+    *,
+    coloured: bool,
+    looked_at: LookedAt = AT_PIXEL_LEVEL,
 ) -> Appearance:
     """Noise of a pair at a size of ``px_per_output`` developed pixels along an output pixel's side.
 
     ``one``, ``other``: one patch of both frames in linear sRGB, shape (rows, columns, 3). A picture is never enlarged: below one
-    pixel it is read by pixels. ``coloured``: without filters there is no noise of colour.
+    pixel it is read by pixels. ``coloured``: without filters there is no noise of colour. ``looked_at``: how
+    the use's output pixels are; below one pixel fewer of the picture's own fall on a degree.
     """
     side = max(1.0, px_per_output)
     most = min(one.shape[:2]) / _FEWEST_BLOCKS
     if most < 1:
         return unseen(Note(Missing.PATCH_UNDER, (_FEWEST_BLOCKS,)))
-    found = _at(one, other, min(side, most), coloured)
+    own = replace(looked_at, pixels_per_degree=looked_at.pixels_per_degree * px_per_output / min(side, most))
+    found = _at(one, other, min(side, most), coloured, own)
     if side <= most:
         return found
     white, remark = side / most, Note(Remark.AS_WHITE, (most,))
     luma, chroma = (_noted(q.scaled(1 / white), remark) for q in (found.luma, found.chroma))
-    return Appearance(luma, chroma, found.grain, _noted(found.snr.scaled(white), remark))
+    return replace(found, luma=luma, chroma=chroma, snr=_noted(found.snr.scaled(white), remark))
 
 
-def _at(one: NDArray[np.float32], other: NDArray[np.float32], side: float, coloured: bool) -> Appearance:
+def _at(
+    one: NDArray[np.float32], other: NDArray[np.float32], side: float, coloured: bool, looked_at: LookedAt
+) -> Appearance:
     first, second = (means_at(picture, side).astype(np.float64) for picture in (one, other))
     luma, a, b = (
         without_plane(field) / math.sqrt(2)
@@ -77,7 +89,11 @@ def _at(one: NDArray[np.float32], other: NDArray[np.float32], side: float, colou
     )
     chroma = spread_of([a, b]) if coloured else missing(Missing.NO_COLOUR_FILTERS)
     return Appearance(
-        spread_of([luma]), chroma, _grain(lag_sums(luma, _ALIKE_PX)), _ratio(first @ LUMINANCE, second @ LUMINANCE)
+        spread_of([luma]),
+        chroma,
+        _grain(lag_sums(luma, _ALIKE_PX)),
+        _ratio(first @ LUMINANCE, second @ LUMINANCE),
+        visual_noise(first, second, looked_at.pixels_per_degree, coloured=coloured and looked_at.coloured),
     )
 
 

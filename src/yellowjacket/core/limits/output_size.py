@@ -11,6 +11,23 @@ _ASPECT = 1.5
 # Where no size on paper is known, prints are made so (common practice, no source).
 DEFAULT_PRINT_PPI = 300.0
 _CM_PER_INCH = 2.54
+# A picture looked at pixel by pixel is on a screen of 100 pixels to the inch, half a metre away (common practice, no source).
+_SCREEN_PPI, _SCREEN_CM = 100.0, 50.0
+_SCREEN_PER_DEGREE = _SCREEN_PPI / _CM_PER_INCH * _SCREEN_CM * math.tan(math.radians(1))
+# A picture whose distance nobody named is seen from as far as its diagonal is long (common practice, no source): how wide it is
+# in distances.
+_WIDTH_IN_DIAGONALS = _ASPECT / math.hypot(_ASPECT, 1)
+
+
+@dataclass(frozen=True, slots=True)
+class LookedAt:
+    """How output pixels are looked at: how many fall on a degree in the middle of the picture, and whether in colour."""
+
+    pixels_per_degree: float
+    coloured: bool = True
+
+
+AT_PIXEL_LEVEL = LookedAt(_SCREEN_PER_DEGREE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +59,19 @@ class UseView:
         if self.eye_pixels is not None:
             shown = min(shown, self.eye_pixels)
         return max(1, round(shown / self.crop_share))
+
+    @property
+    def looked_at(self) -> LookedAt:
+        """How pixels of ``whole_frame_pixels`` are looked at."""
+        pixels = self.whole_frame_pixels
+        if pixels is None:
+            return LookedAt(_SCREEN_PER_DEGREE, not self.monochrome)
+        width_cm = self.print_width_cm
+        if self.viewing_cm and not width_cm:
+            width_cm = math.sqrt((self.output_pixels or 0) * _ASPECT) / DEFAULT_PRINT_PPI * _CM_PER_INCH
+        in_distances = width_cm / self.viewing_cm if width_cm and self.viewing_cm else _WIDTH_IN_DIAGONALS
+        across = math.sqrt(pixels * self.crop_share * _ASPECT)
+        return LookedAt(across / in_distances * math.tan(math.radians(1)), not self.monochrome)
 
     @property
     def limited_by_eye(self) -> bool:

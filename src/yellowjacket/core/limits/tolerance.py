@@ -62,7 +62,9 @@ COLOUR_CRITERIA = ("chroma_noise", "neutral_drift", "colour_separation")
 # shadow three stops under grey that was exposed two stops short and lifted: half of what the shadow itself must have,
 # as a quarter of the light leaves it.
 LONG_CRITERIA: tuple[Criterion, ...] = (
-    Criterion("hot_pixels", "hot pixels per megapixel", Measurand.HOT_PER_MPIX, (10.0, 100.0, 500.0), "shoot darks"),
+    Criterion(
+        "hot_pixels", "hot pixels per megapixel", Measurand.HOT_SHOWING_PER_MPIX, (10.0, 100.0, 500.0), "shoot darks"
+    ),
     Criterion("lifted_shadow", "lifted-shadow SNR", Measurand.LIFTED_SHADOW_SNR, (5.0, 2.0, 1.0), "shoot darks"),
 )
 

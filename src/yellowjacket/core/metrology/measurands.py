@@ -23,6 +23,7 @@ class Measurand(StrEnum):
     NOISE_CHROMA = "noise_chroma"
     NOISE_LUMA = "noise_luma"
     GRAIN_PX = "grain_px"
+    NOISE_VISUAL = "noise_visual"
     DETAIL_SHARE = "detail_share"
     DETAIL = "detail"
     COLOUR_DETAIL_SHARE = "colour_detail_share"
@@ -85,6 +86,7 @@ class Measurand(StrEnum):
     DARK_SIGNAL_E = "dark_signal_e"
     DARK_NOISE_DN = "dark_noise_dn"
     HOT_PER_MPIX = "hot_per_mpix"
+    HOT_SHOWING_PER_MPIX = "hot_showing_per_mpix"
     HOT_REPAIRED_PER_MPIX = "hot_repaired_per_mpix"
     LIFTED_SHADOW_SNR = "lifted_shadow_snr"
     DARK_ROWS_DN = "dark_rows_dn"
@@ -175,6 +177,9 @@ REGISTRY: Mapping[Measurand, Described] = {
     ),
     Measurand.GRAIN_PX: Described(
         "Grain", "w", "output pixels", "px wide", "px", _TWO, _LOWER, _FOLDED, sized=True, role="grey"
+    ),
+    Measurand.NOISE_VISUAL: Described(
+        "Visual noise", "V", "L*u*v*", "as the eye weighs it", better=_LOWER, shown=_FOLDED, sized=True, role="grey"
     ),
     Measurand.DETAIL_SHARE: Described(
         "Detail",
@@ -328,9 +333,14 @@ REGISTRY: Mapping[Measurand, Described] = {
     ),
     Measurand.DARK_SIGNAL_E: Described("Dark signal", "μ_d", _E, "e⁻, ordinary pixels", _E, better=_LOWER),
     Measurand.DARK_NOISE_DN: Described("Noise", "σ_d", _DN, "DN, ordinary pixels", _DN, better=_LOWER),
-    Measurand.HOT_PER_MPIX: Described("Hot pixels", "", "per megapixel", "per megapixel", "/MP", better=_LOWER),
+    Measurand.HOT_PER_MPIX: Described(
+        "Out of the dark", "", "per megapixel", "hot pixels per megapixel of sensor", "/MP", better=_LOWER
+    ),
+    Measurand.HOT_SHOWING_PER_MPIX: Described(
+        "Hot pixels", "", "per megapixel", "per megapixel, that show", "/MP", better=_LOWER
+    ),
     Measurand.HOT_REPAIRED_PER_MPIX: Described(
-        "After repair", "", "per megapixel", "hot per megapixel", "/MP", better=_LOWER
+        "After repair", "", "per megapixel", "per megapixel, that show", "/MP", better=_LOWER
     ),
     Measurand.LIFTED_SHADOW_SNR: Described("Lifted shadow", "SNR", _RATIO, "SNR at +2 stops", better=_HIGHER),
     Measurand.DARK_ROWS_DN: Described("Row noise", "σ_row", _DN, "DN", _DN, better=_LOWER),
@@ -338,8 +348,8 @@ REGISTRY: Mapping[Measurand, Described] = {
 }
 # Of darks along time; measuring patches leaves them alone.
 DARK_MEASURANDS = (
-    Measurand.DARK_SIGNAL_E, Measurand.DARK_NOISE_DN, Measurand.HOT_PER_MPIX, Measurand.HOT_REPAIRED_PER_MPIX,
-    Measurand.LIFTED_SHADOW_SNR, Measurand.DARK_ROWS_DN, Measurand.DARK_COLUMNS_DN,
+    Measurand.DARK_SIGNAL_E, Measurand.DARK_NOISE_DN, Measurand.HOT_PER_MPIX, Measurand.HOT_SHOWING_PER_MPIX,
+    Measurand.HOT_REPAIRED_PER_MPIX, Measurand.LIFTED_SHADOW_SNR, Measurand.DARK_ROWS_DN, Measurand.DARK_COLUMNS_DN,
 )  # fmt: skip
 
 

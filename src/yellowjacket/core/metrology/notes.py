@@ -53,6 +53,7 @@ class Remark(Enum):
     LIMITED_BY = "limited by {0}"
     PAST_THE_LONGEST_DARK = "past the longest dark that was shot"
     PREDICTED = "predicted from frames without it"
+    OVER_THE_DARK = "over the noise of the dark alone: no gain is known"
     NOTHING_FAILS = "at least: nothing fails in any night"
     LADDER_ENDS = "at least: the ladder ends here"
     # What ends a limit: a criterion (key, label), a highlight in a channel.

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.core.image_quality.texture import NYQUIST, finest_detail
 from yellowjacket.core.image_quality.visual_noise import Appearance, appearance, unseen
-from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.limits.output_size import AT_PIXEL_LEVEL, LookedAt, UseView, use_noise_factor
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
@@ -24,19 +24,32 @@ from yellowjacket.core.rendering.develop import GRADIENT, Development, developed
 
 @dataclass(frozen=True, slots=True)
 class UseSize:
-    """A use by its key and its output pixels."""
+    """A use by its key, its output pixels, and how they are looked at."""
 
     key: str
     output_pixels: int
+    looked_at: LookedAt = AT_PIXEL_LEVEL
+
+    @classmethod
+    def of(cls, key: str, view: UseView) -> UseSize | None:
+        """A use as it is looked at; None at pixel level, which is always read."""
+        pixels = view.whole_frame_pixels
+        return None if pixels is None else cls(key, pixels, view.looked_at)
 
 
 @dataclass(frozen=True, slots=True)
 class Size:
-    """A size to read at: how many raw pixels fall on an output pixel's side, and the use it belongs to."""
+    """A size to read at: how many raw pixels fall on an output pixel's side, the use it belongs to, and how that is looked at."""
 
     use: str
     raw_px: float
     share: float
+    looked_at: LookedAt = AT_PIXEL_LEVEL
+
+    @property
+    def enlarged(self) -> bool:
+        """Whether the use has no fewer pixels than the picture."""
+        return bool(self.use) and self.raw_px <= 1
 
     @property
     def words(self) -> str:
@@ -50,8 +63,17 @@ def sizes_of(picture_pixels: int, uses: Iterable[UseSize]) -> tuple[Size, ...]:
     for use in uses:
         factor, _ = use_noise_factor(picture_pixels, use.output_pixels)
         if factor > 1.0:
-            found.append(Size(use.key, factor, 1 / factor**2))
+            found.append(Size(use.key, factor, 1 / factor**2, use.looked_at))
     return tuple(found)
+
+
+def enlarged_of(picture_pixels: int, uses: Iterable[UseSize]) -> tuple[Size, ...]:
+    """The other uses: nothing is enlarged to be measured, but the eye sees each pixel the larger."""
+    return tuple(
+        Size(use.key, math.sqrt(picture_pixels / use.output_pixels), 1.0, use.looked_at)
+        for use in uses
+        if use.output_pixels >= picture_pixels
+    )
 
 
 def ranges_at_uses(found: ChannelFindings, sizes: Sequence[Size], gained: Mapping[str, Quantity]) -> Iterator[Reading]:
@@ -85,15 +107,20 @@ def appearances(
     how: Development | None,
     sizes: Sequence[Size],
     why: Sequence[Note],
+    enlarged: Sequence[Size] = (),
 ) -> Iterator[Reading]:
-    """SNR, luma noise, chroma noise and grain of a patch at every size, as developed; ``why`` there is none, if so."""
+    """SNR, luma noise, chroma noise, grain and visual noise of a patch at every size, as developed, and visual noise alone at
+    ``enlarged`` ones; ``why`` there is none, if so."""
     if how is None or why:
+        nothing = unseen(*why or [Note(Missing.GREY_DARK_SETS_BALANCE)])
         for size in sizes:
-            yield from _seen(name, unseen(*why or [Note(Missing.GREY_DARK_SETS_BALANCE)]), size)
+            yield from _seen(name, nothing, size)
         return
     one, other = (developed_crop(frame.mosaic, rect, how) for frame in light[:2])
-    for size in sizes:
-        yield from _seen(name, appearance(one, other, size.raw_px, coloured=light[0].layout.coloured), size)
+    for size in (*sizes, *enlarged):
+        coloured = light[0].layout.coloured
+        seen = appearance(one, other, size.raw_px, coloured=coloured, looked_at=size.looked_at)
+        yield from [_to_the_eye(name, seen, size)] if size.enlarged else _seen(name, seen, size)
 
 
 def in_details(sizes: Iterable[Size], detail_px: int) -> list[Size]:
@@ -114,6 +141,12 @@ def _seen(name: str, seen: Appearance, size: Size) -> Iterator[Reading]:
     yield Reading(name, ALL, Measurand.NOISE_LUMA, seen.luma, lab, use=size.use)
     yield Reading(name, ALL, Measurand.NOISE_CHROMA, seen.chroma, lab, use=size.use)
     yield Reading(name, ALL, Measurand.GRAIN_PX, seen.grain, width, use=size.use)
+    yield _to_the_eye(name, seen, size)
+
+
+def _to_the_eye(name: str, seen: Appearance, size: Size) -> Reading:
+    how = f"as the eye weighs it at {size.looked_at.pixels_per_degree:.0f} pixels to a degree (after ISO 15739), {size.words}"
+    return Reading(name, ALL, Measurand.NOISE_VISUAL, seen.visual, how, use=size.use)
 
 
 def detail_of(

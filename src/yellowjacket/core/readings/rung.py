@@ -16,7 +16,7 @@ from yellowjacket.core.photon_transfer.characterise import IsoFindings, characte
 from yellowjacket.core.raw.frame import FrameError, Layout, RawFrame, first_green
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.core.readings.output_size import UseSize, appearances, sizes_of
+from yellowjacket.core.readings.output_size import UseSize, appearances, enlarged_of, sizes_of
 from yellowjacket.core.readings.patch import (
     UNIFORM,
     Noise,
@@ -91,13 +91,13 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
     if layout.rendered:
         return _of_pictures(light, task)
     width, height = task.picture or light[0].size
-    sizes = sizes_of(width * height, task.uses)
+    sizes, enlarged = sizes_of(width * height, task.uses), enlarged_of(width * height, task.uses)
     if task.known is not None:
         black_dn, top = task.known.black_dn, task.known.saturation_dn
         clip = {c: light[0].white_dn if top is None else top + black_dn[c] for c in light[0].channels}
         noise = without_full(noise_of(light, task.patches, black_dn), black_dn, clip)
         readings = [one for patch in task.patches for one in patch_readings(light, patch, noise, black_dn, clip)]
-        scene = scene_readings(light, task.patches, noise, task.known, sizes, height)
+        scene = scene_readings(light, task.patches, noise, task.known, sizes, height, enlarged)
         return tuple(remarked(_as_far_as_told((*readings, *scene), layout), task.known.hidden_stops))
     black, black_source = _black_levels(light, dark)
     levels = {channel: black[channel].value or 0.0 for channel in light[0].channels}
@@ -116,7 +116,7 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
         readings += patch_readings(light, patch, noise, levels, clip)
     known = _known(found, task.patches, noise, levels)
     readings += rung_readings(task.patches, noise, found)
-    scene = scene_readings(light, task.patches, noise, known, sizes, height)
+    scene = scene_readings(light, task.patches, noise, known, sizes, height, enlarged)
     readings += shadow_readings(task.patches, noise, found, scene)
     if found.every is not None:
         readings += habits(found.every, sizes, gained_at_uses(task.patches, noise, scene))
@@ -128,7 +128,7 @@ def measure_frames(light: Sequence[RawFrame], dark: Sequence[RawFrame], task: Ru
 def _of_pictures(light: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ...]:
     """Of what a camera has rendered: its noise as it looks, in display units, and no number of the sensor."""
     width, height = task.picture or light[0].size
-    sizes = sizes_of(width * height, task.uses)
+    sizes, enlarged = sizes_of(width * height, task.uses), enlarged_of(width * height, task.uses)
     white = light[0].white_dn
     how = Development(light[0].layout, dict(light[0].black_dn), (1 / white, 1 / white, 1 / white), None)
     nothing = missing(Missing.CAMERA_PICTURE)
@@ -139,7 +139,7 @@ def _of_pictures(light: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ..
         else:
             why = () if len(light) > 1 else (Note(Missing.NO_PAIR),)
         if patch.role in SEEN:
-            for one in appearances(light, patch.name, patch.rect, how, sizes, why):
+            for one in appearances(light, patch.name, patch.rect, how, sizes, why, enlarged):
                 words = f"two of the camera's own pictures, in display units, {one.method.rpartition(', ')[2]}"
                 # Its curve is unknown: what light made a tone, and how noisy that was, cannot be told.
                 told = nothing if one.quantity is Measurand.SNR else one.result
@@ -149,7 +149,8 @@ def _of_pictures(light: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ..
 
 # Of interpolated samples: what would be said of single pixels, or counted in electrons by their noise.
 _OF_PIXELS = frozenset({
-    Measurand.NOISE_DN, Measurand.SNR, Measurand.SHADOW_SNR, Measurand.NOISE_LUMA, Measurand.NOISE_CHROMA, Measurand.GRAIN_PX,
+    Measurand.NOISE_DN, Measurand.SNR, Measurand.SHADOW_SNR,
+    Measurand.NOISE_LUMA, Measurand.NOISE_CHROMA, Measurand.NOISE_VISUAL, Measurand.GRAIN_PX,
     Measurand.RANGE_SNR1, Measurand.RANGE_SNR2, Measurand.RANGE_SNR4, Measurand.RANGE_SNR10, Measurand.RANGE_ENGINEERING,
 })  # fmt: skip
 _OF_ELECTRONS = frozenset({

@@ -50,14 +50,16 @@ def scene_readings(
     known: Known,
     sizes: Sequence[Size],
     height: int,
+    enlarged: Sequence[Size] = (),
 ) -> list[Reading]:
-    """Readings of all patches that show something of the scene. ``height``: of the full picture, in raw pixels."""
+    """Readings of all patches that show something of the scene. ``height``: of the full picture, in raw pixels. ``enlarged``:
+    uses with more pixels than the picture."""
     readings: list[Reading] = []
     how = rendering_of(light[0], known.black_dn, known.grey_dn)
     for patch in patches:
         why = next((one for channel in light[0].channels if (one := _why_not(noise[patch.name, channel]))), ())
         if patch.role in SEEN:
-            readings += appearances(light, patch.name, patch.rect, how, sizes, why)
+            readings += appearances(light, patch.name, patch.rect, how, sizes, why, enlarged)
         elif patch.role == "colour" and light[0].layout.coloured:
             details = in_details(sizes, _COLOURED_DETAIL_PX)
             readings += colour_noise(appearances(light, patch.name, patch.rect, how, details, why))

@@ -17,7 +17,7 @@ _STOPS_TOO_MANY = (
     Measurand.RANGE_SNR1, Measurand.RANGE_SNR2, Measurand.RANGE_SNR4, Measurand.RANGE_SNR10, Measurand.RANGE_ENGINEERING,
 )  # fmt: skip
 # Of the developed picture: how much is hidden depends on the size, so that only the fact is told.
-_SEEN = (Measurand.NOISE_LUMA, Measurand.NOISE_CHROMA, Measurand.COLOUR_NOISE)
+_SEEN = (Measurand.NOISE_LUMA, Measurand.NOISE_CHROMA, Measurand.NOISE_VISUAL, Measurand.COLOUR_NOISE)
 
 
 def hidden_stops(found: IsoFindings) -> float:

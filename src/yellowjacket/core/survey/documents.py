@@ -171,6 +171,11 @@ def dark_document(found: FoundDarks | None) -> Document:
                  **quantity(whole.hot_per_mpix(one))}
                 for one in whole.off if one.pixels is not None
             ],
+            "hot_showing_per_mpix": [
+                {"exposure_s": one.group.exposure_s, "temperature_c": one.group.temperature_c,
+                 **quantity(whole.showing_per_mpix(one))}
+                for one in whole.off if one.pixels is not None
+            ],
             "longest_usable_s": quantity(longest[AS_SHOT].quantity),
             "longest_usable": {answer: quantity(one.quantity) for answer, one in longest.items()},
             "faults": [

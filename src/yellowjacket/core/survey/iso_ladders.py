@@ -10,6 +10,7 @@ from pathlib import Path
 
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import Limit, RungFindings, measured_limits
+from yellowjacket.core.limits.output_size import UseView
 from yellowjacket.core.limits.tolerance import Profile
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand, Reading
@@ -74,7 +75,7 @@ def iso_ladder_task(tasks: Sequence[IsoTask], uses: Mapping[str, int], extended:
     patches = named_patches(*chosen[reference][2][:2])
     if not patches:
         return None
-    sizes = tuple(UseSize(name, pixels) for name, pixels in uses.items())
+    sizes = tuple(UseSize(name, pixels, UseView(pixels).looked_at) for name, pixels in uses.items())
     rungs = tuple(RungTask(iso, tuple(chosen[iso][2]), _darks(chosen[iso][1]), patches, sizes) for iso in isos)
     return IsoLadderTask(rungs, isos, tuple(chosen[iso][0] for iso in isos), reference, patches)
 
