@@ -62,9 +62,8 @@ class Bench:
         with contextlib.suppress(psutil.NoSuchProcess):
             for one in psutil.Process(self.process.pid).children(recursive=True):
                 with contextlib.suppress(psutil.NoSuchProcess):
-                    line = " ".join(one.cmdline())
-                    kind = "worker" if "bench_worker" in line else "web" if "web.http.server" in line else "decoder"
-                    if kind == what and "resource_tracker" not in line:
+                    kind = {"yj-worker": "worker", "yj-web": "web"}.get(one.name(), "decoder")
+                    if kind == what and "resource_tracker" not in " ".join(one.cmdline()):
                         found.append(one)
         return found
 

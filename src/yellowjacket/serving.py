@@ -7,16 +7,17 @@ import ctypes
 import errno
 import http.client
 import ipaddress
+import multiprocessing
 import os
 import signal
 import socket
 import ssl
-import subprocess
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from multiprocessing.process import BaseProcess
 from pathlib import Path
 from types import FrameType
 from typing import IO
@@ -32,7 +33,7 @@ _STOP_TIMEOUT_S = 4.0
 # A worker that dies is started again, but not faster than this.
 _RESTART_PAUSE_S = 1.0
 # Linux, prctl(2).
-_PR_SET_PDEATHSIG = 1
+_PR_SET_PDEATHSIG, _PR_SET_NAME = 1, 15
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,6 +190,7 @@ class _Supervisor:
         self._stopping = True
 
     def run(self) -> int:
+        self._load()
         starts = [self._start_web] * _WEB_PROCESSES + [self._start_worker]
         children = [start() for start in starts]
         try:
@@ -199,7 +201,7 @@ class _Supervisor:
                 print("Others reach it too, and what is sent can be read along the way.", flush=True)
             while not self._stopping:
                 for n, child in enumerate(children):
-                    if child.poll() is not None and not self._stopping:
+                    if not child.is_alive() and not self._stopping:
                         time.sleep(_RESTART_PAUSE_S)
                         children[n] = starts[n]()
                 time.sleep(0.1)
@@ -208,29 +210,37 @@ class _Supervisor:
         print("Stopped.", flush=True)
         return 0
 
+    def _load(self) -> None:
+        """What every child needs, once: children are forks, and share it. Nothing here may start a thread."""
+        from django.db import connections
+
+        from yellowjacket.bench.management.commands import bench_worker
+        from yellowjacket.web.http import server
+
+        self._web, self._worker = server, bench_worker
+        connections.close_all()
+
     def _failed(self) -> int:
         if self._stopping:
             return 0
         print("yellowjacket: the web server did not start; its messages stand above", file=sys.stderr)
         return 1
 
-    def _start_web(self) -> subprocess.Popen[bytes]:
-        number = self._listening.fileno()
-        command = [sys.executable, "-m", "yellowjacket.web.http.server", str(number)]
-        if self._door.certificate:
-            command += ["--certificate", str(self._door.certificate), "--key", str(self._door.key)]
-        return self._child(command, signal.SIGTERM, number)
+    def _start_web(self) -> BaseProcess:
+        def life() -> None:
+            _be_child("yj-web", signal.SIGTERM)
+            self._web.answer(self._listening, self._door.certificate, self._door.key)
 
-    def _start_worker(self) -> subprocess.Popen[bytes]:
-        # Its jobs survive a kill at any line, and must not go on when another server takes them up.
-        return self._child([sys.executable, "-m", "django", "bench_worker"], signal.SIGKILL)
+        return _child(life)
 
-    def _child(self, command: Sequence[str], with_parent: signal.Signals, *files: int) -> subprocess.Popen[bytes]:
-        # A session of its own: Ctrl-C reaches only the supervisor, which stops the children in order.
-        return subprocess.Popen(  # noqa: S603
-            command, env=os.environ, start_new_session=True, preexec_fn=lambda: _end_with_parent(with_parent),
-            pass_fds=(self._lock.fileno(), *files),
-        )  # fmt: skip
+    def _start_worker(self) -> BaseProcess:
+        def life() -> None:
+            # Its jobs survive a kill at any line, and must not go on when another server takes them up.
+            _be_child("yj-worker", signal.SIGKILL)
+            self._listening.close()
+            self._worker.Command().handle()
+
+        return _child(life)
 
     def _knock(self) -> http.client.HTTPConnection:
         """A connection to the server: to loopback where it listens everywhere."""
@@ -243,15 +253,15 @@ class _Supervisor:
         context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
         return http.client.HTTPSConnection(host, self._door.port, timeout=_START_TIMEOUT_S, context=context)
 
-    def _wait_until_up(self, web: Sequence[subprocess.Popen[bytes]]) -> bool:
+    def _wait_until_up(self, web: Sequence[BaseProcess]) -> bool:
         """Ask for a page until one comes: the socket is there before anybody answers on it."""
         deadline = time.monotonic() + _START_TIMEOUT_S
-        while time.monotonic() < deadline and not self._stopping and all(one.poll() is None for one in web):
+        while time.monotonic() < deadline and not self._stopping and all(one.is_alive() for one in web):
             connection = self._knock()
             try:
                 connection.request("GET", "/")
                 connection.sock.settimeout(0.5)
-                while time.monotonic() < deadline and not self._stopping and all(one.poll() is None for one in web):
+                while time.monotonic() < deadline and not self._stopping and all(one.is_alive() for one in web):
                     try:
                         connection.getresponse().read()
                         return True
@@ -264,28 +274,37 @@ class _Supervisor:
         return False
 
 
-def _end_with_parent(sign: signal.Signals) -> None:
-    """Ask the kernel to end this child when the supervisor is killed: no server is left behind on the port."""
+def _child(life: Callable[[], None]) -> BaseProcess:
+    process = multiprocessing.get_context("fork").Process(target=life)
+    process.start()
+    return process
+
+
+def _be_child(name: str, with_parent: signal.Signals) -> None:
+    """In a child: a session of its own, so that Ctrl-C reaches only the supervisor, which stops the children in order; and
+    the kernel ends it when the supervisor is killed, so that no server is left behind on the port."""
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, signal.SIG_DFL)
+    os.setsid()
     with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, sign)
+        library = ctypes.CDLL(None)
+        library.prctl(_PR_SET_PDEATHSIG, with_parent)
+        library.prctl(_PR_SET_NAME, name.encode())
 
 
-def _stop(children: Sequence[subprocess.Popen[bytes]]) -> None:
+def _stop(children: Sequence[BaseProcess]) -> None:
     for child in children:
-        if child.poll() is None:
+        if child.is_alive():
             child.terminate()
     deadline = time.monotonic() + _STOP_TIMEOUT_S
     for child in children:
-        try:
-            child.wait(max(0.1, deadline - time.monotonic()))
-        except subprocess.TimeoutExpired:
+        child.join(max(0.1, deadline - time.monotonic()))
+        if child.is_alive():
             _end_group(child)
 
 
-def _end_group(child: subprocess.Popen[bytes]) -> None:
+def _end_group(child: BaseProcess) -> None:
     """End a child and the worker processes it started."""
-    try:
-        os.killpg(child.pid, signal.SIGKILL)
-    except ProcessLookupError:
-        return
-    child.wait()
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(child.pid or 0, signal.SIGKILL)
+    child.join()

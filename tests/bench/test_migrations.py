@@ -4,7 +4,7 @@ import pytest
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 
-from tests.old_versions import NEWEST, migrated
+from tests.old_versions import NEWEST, emptied, migrated
 
 
 def old_ladder(old):
@@ -13,8 +13,7 @@ def old_ladder(old):
         make="Ostrel", model="Heath", pixel_width=100, pixel_height=100, lowest_iso=100, native_lowest_iso=100,
         native_highest_iso=200, highest_iso=200, fastest_shutter_s=1 / 8000,
     )  # fmt: skip
-    # The way back leaves the profiles that the newest version makes.
-    profile, _ = old.get_model("bench", "ToleranceProfile").objects.get_or_create(name="Default")
+    profile = old.get_model("bench", "ToleranceProfile").objects.create(name="Default")
     sitting = old.get_model("bench", "Sitting").objects.create(
         name="Old", scene="x", question="x", expectation="x", held_on="2026-03-14", profile=profile
     )
@@ -26,6 +25,7 @@ def old_ladder(old):
 @pytest.mark.django_db(transaction=True)
 def test_sittings_of_the_first_version_keep_their_plan_in_the_tables_of_one_step():
     at_once = tables()
+    emptied()
     old = migrated("0001_initial")
     ladder = old_ladder(old)
     for position, iso in enumerate((100, 200)):
@@ -54,6 +54,7 @@ def test_sittings_of_the_first_version_keep_their_plan_in_the_tables_of_one_step
 
 @pytest.mark.django_db(transaction=True)
 def test_words_of_old_readings_become_typed_notes():
+    emptied()
     old = migrated("0014_originals_and_seen_files")
     ladder = old_ladder(old)
     rung = old.get_model("bench", "Rung").objects.create(ladder=ladder, position=0, iso=100, exposure_s=0.125)

@@ -29,8 +29,9 @@ def test_a_worker_killed_at_work_costs_nothing_but_time(tmp_path):
         assert outcome == 2 * item
         if n == 0:
             idle = {worker.pid for worker in executor.WORKERS.idle()}
-            workers_ = [child for child in psutil.Process().children() if "spawn_main" in "".join(child.cmdline())]
-            killed = [child.pid for child in workers_ if child.pid not in idle]
+            # Workers are forks of a process that is our child.
+            forks = [grandchild for child in psutil.Process().children() for grandchild in child.children()]
+            killed = [one.pid for one in forks if one.pid not in idle]
             for pid in killed:
                 os.kill(pid, signal.SIGKILL)
     assert killed
@@ -64,7 +65,7 @@ def test_what_was_not_started_is_dropped_on_close(tmp_path):
 def test_workers_end_with_their_parent(sign):
     """Also while they decode: nobody is left behind."""
     script = (
-        "from tests import workers\nfrom yellowjacket.bench import executor\nimport os\n"
+        "from tests import workers\nfrom yellowjacket.bench.jobs import executor\n"
         "if __name__ == '__main__':\n"
         "    run = executor.run_all(workers.pid_then_sleep, [0, 0, 60, 60])\n"
         "    print(next(run)[1], next(run)[1], flush=True)\n    next(run)\n"
@@ -73,6 +74,7 @@ def test_workers_end_with_their_parent(sign):
         [sys.executable, "-c", script], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[3]
     )
     children = [int(word) for word in parent.stdout.readline().split()]
+    assert children
     assert all(psutil.pid_exists(pid) for pid in children)
     parent.send_signal(sign)
     parent.wait()

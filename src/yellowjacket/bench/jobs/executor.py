@@ -32,6 +32,8 @@ LONGEST_S = 120.0
 SCHEDULER_VARIABLE = "YELLOWJACKET_DASK_SCHEDULER"
 _CONNECT_S = 10
 _THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
+# What workers run, for the most part.
+_LOADED = "yellowjacket.bench.workers"
 _TOO_LONG = "decoding it did not come to an end"
 _CRASHED = "the program that decodes it crashed"
 
@@ -113,8 +115,10 @@ class _Worker:
         # There is a worker for every core: what they compute with must not start threads of its own beside them.
         for name in _THREADS:
             os.environ.setdefault(name, "1")
-        # Fresh interpreters: a fork of a process with threads and a database connection is no place to decode in.
-        context = multiprocessing.get_context("spawn")
+        # Forks of a process that has loaded what they run and nothing else: one of this process, with its threads and its
+        # database connection, would be no place to decode in.
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload([_LOADED])
         self._connection, theirs = context.Pipe()
         self._process = context.Process(target=_attend, args=(theirs,), daemon=True)
         self._process.start()

@@ -1,15 +1,17 @@
-"""One web process: `python -m yellowjacket.web.server FD …`, on a socket that the supervisor holds."""
+"""One web process, on a socket that the supervisor holds."""
 
 from __future__ import annotations
 
-import argparse
 import asyncio
 import resource
 import socket
+from pathlib import Path
 from typing import Any
 
 import uvicorn
 from uvicorn.protocols.http.h11_impl import H11Protocol
+
+from yellowjacket.web.http.asgi import application
 
 # A request whose head has not arrived by then (s) will not.
 _HEAD_S = 60.0
@@ -33,26 +35,17 @@ class _Protocol(H11Protocol):
         super().connection_lost(exc)
 
 
-def main() -> None:
-    """Serve until SIGTERM."""
-    parser = argparse.ArgumentParser()
-    parser.add_argument("fd", type=int)
-    parser.add_argument("--certificate")
-    parser.add_argument("--key")
-    arguments = parser.parse_args()
+def answer(listening: socket.socket, certificate: Path | None, key: Path | None) -> None:
+    """Serve until SIGTERM; encrypted where there is a ``certificate`` (PEM file) with its ``key``."""
     # Whoever waits half-way with a request costs a file descriptor each.
     _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
     resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
     encrypted: dict[str, Any] = {}
-    if arguments.certificate:
-        encrypted = {"ssl_certfile": arguments.certificate, "ssl_keyfile": arguments.key}
+    if certificate:
+        encrypted = {"ssl_certfile": certificate, "ssl_keyfile": key}
     config = uvicorn.Config(
-        "yellowjacket.web.http.asgi:application", http=_Protocol, ws="none", lifespan="off", loop="asyncio", interface="asgi3",
+        application, http=_Protocol, ws="none", lifespan="off", loop="asyncio", interface="asgi3",
         log_level="warning", access_log=False, proxy_headers=False, server_header=False, backlog=_BACKLOG,
         timeout_graceful_shutdown=_STOP_S, **encrypted,
     )  # fmt: skip
-    uvicorn.Server(config).run(sockets=[socket.socket(fileno=arguments.fd)])
-
-
-if __name__ == "__main__":
-    main()
+    uvicorn.Server(config).run(sockets=[listening])

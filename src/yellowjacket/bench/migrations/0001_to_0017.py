@@ -1,4 +1,6 @@
-"""What 0001 to 0015 come to, in one step: a new database needs no detours. Older ones have gone them already."""
+"""What 0001 to 0017 come to, in one step: a new database needs no detours. Older ones have gone them already."""
+
+from importlib import import_module
 
 import django.core.validators
 import django.db.models.deletion
@@ -6,10 +8,12 @@ import django.utils.timezone
 import yellowjacket.bench.models.rounds
 from django.db import migrations, models
 
+# The two profiles that come with the application.
+_profiles = import_module("yellowjacket.bench.migrations.0017_colour_separation").forwards
+
 
 class Migration(migrations.Migration):
 
-    initial = True
     replaces = [
         ("bench", "0001_initial"),
         ("bench", "0002_plans"),
@@ -26,64 +30,16 @@ class Migration(migrations.Migration):
         ("bench", "0013_people_and_foreign_curves"),
         ("bench", "0014_originals_and_seen_files"),
         ("bench", "0015_typed_notes"),
+        ("bench", "0016_real_cameras"),
+        ("bench", "0017_colour_separation"),
     ]
+
+    initial = True
 
     dependencies = [
     ]
 
     operations = [
-        migrations.CreateModel(
-            name='BlindRound',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(choices=[('line', 'where is my line'), ('pairs', 'which is better'), ('higher', 'which is the higher ISO'), ('same', 'same or different')], default='line', max_length=8)),
-                ('token', models.CharField(default=yellowjacket.bench.models.rounds._token, max_length=24, unique=True)),
-                ('open_until', models.DateTimeField(null=True)),
-                ('person', models.CharField(max_length=80)),
-                ('size_percent', models.PositiveSmallIntegerField(default=100)),
-                ('wanted_stops', models.FloatField(verbose_name='precision wanted, stops')),
-                ('started_at', models.DateTimeField(auto_now_add=True)),
-                ('finished_at', models.DateTimeField(null=True)),
-            ],
-            options={
-                'ordering': ['-id'],
-            },
-        ),
-        migrations.CreateModel(
-            name='Frame',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('path', models.CharField(max_length=1000)),
-                ('sha256', models.CharField(max_length=64)),
-                ('size_bytes', models.PositiveBigIntegerField()),
-                ('mtime_ns', models.BigIntegerField(null=True)),
-                ('width', models.PositiveIntegerField()),
-                ('height', models.PositiveIntegerField()),
-                ('make', models.CharField(blank=True, max_length=80)),
-                ('model', models.CharField(blank=True, max_length=80)),
-                ('serial', models.CharField(blank=True, max_length=80)),
-                ('firmware', models.CharField(blank=True, max_length=80)),
-                ('iso', models.PositiveIntegerField(null=True)),
-                ('exposure_s', models.FloatField(null=True)),
-                ('f_number', models.FloatField(null=True)),
-                ('temperature_c', models.FloatField(null=True)),
-                ('captured_at', models.CharField(blank=True, max_length=32)),
-                ('dark', models.BooleanField()),
-                ('white_dn', models.FloatField()),
-                ('black_dn', models.JSONField()),
-                ('offsets', models.JSONField()),
-                ('matrix', models.JSONField(null=True)),
-                ('neutral', models.JSONField(null=True)),
-                ('imported_at', models.DateTimeField(auto_now_add=True)),
-                ('report', models.JSONField(default=dict)),
-                ('overrides', models.JSONField(default=dict)),
-                ('standing', models.CharField(choices=[('used', 'on its shot'), ('extra', 'kept as extra'), ('excluded', 'excluded')], default='used', max_length=8)),
-                ('standing_reason', models.CharField(blank=True, max_length=120)),
-            ],
-            options={
-                'ordering': ['id'],
-            },
-        ),
         migrations.CreateModel(
             name='Lens',
             fields=[
@@ -99,18 +55,6 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
-            name='PlanTemplate',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80, unique=True)),
-                ('document', models.JSONField()),
-                ('saved_at', models.DateTimeField(auto_now=True)),
-            ],
-            options={
-                'ordering': ['name'],
-            },
-        ),
-        migrations.CreateModel(
             name='ToleranceProfile',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
@@ -119,6 +63,70 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['name'],
+            },
+        ),
+        migrations.CreateModel(
+            name='Sitting',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=120)),
+                ('scene', models.CharField(max_length=120)),
+                ('question', models.CharField(max_length=200, verbose_name='asked')),
+                ('expectation', models.CharField(max_length=200, verbose_name='expected')),
+                ('held_on', models.DateField()),
+                ('lens', models.CharField(blank=True, max_length=120)),
+                ('held_equal', models.CharField(choices=[('settings', 'same settings'), ('light', 'same light on the sensor'), ('brightness', 'same brightness in the picture')], default='settings', max_length=12)),
+                ('mains_hz', models.PositiveSmallIntegerField(default=0)),
+                ('modulation', models.FloatField(default=0.3)),
+                ('tripod', models.BooleanField(default=True)),
+                ('starts_at', models.TimeField(blank=True, null=True)),
+                ('watches_inbox', models.BooleanField(default=False)),
+                ('first_accepted_at', models.DateTimeField(blank=True, null=True)),
+                ('light', models.CharField(blank=True, max_length=120)),
+                ('temperature_c', models.FloatField(blank=True, null=True, verbose_name='room °C')),
+                ('created_at', models.DateTimeField(auto_now_add=True)),
+                ('lens_used', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='sittings', to='bench.lens')),
+                ('profile', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='sittings', to='bench.toleranceprofile')),
+            ],
+            options={
+                'ordering': ['-held_on', '-id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='Use',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('position', models.PositiveSmallIntegerField()),
+                ('name', models.CharField(max_length=60)),
+                ('output_pixels', models.PositiveBigIntegerField(blank=True, null=True)),
+                ('crop_share', models.FloatField(default=1.0, verbose_name='share of the frame')),
+                ('print_width_cm', models.FloatField(blank=True, null=True, verbose_name='width on paper, cm')),
+                ('viewing_cm', models.FloatField(blank=True, null=True, verbose_name='seen from, cm')),
+                ('monochrome', models.BooleanField(default=False, verbose_name='black and white')),
+                ('sitting', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='uses', to='bench.sitting')),
+            ],
+            options={
+                'ordering': ['position'],
+                'constraints': [models.UniqueConstraint(fields=('sitting', 'name'), name='use_once_per_sitting'), models.CheckConstraint(condition=models.Q(('crop_share__gt', 0), ('crop_share__lte', 1)), name='use_shows_part_of_the_frame')],
+            },
+        ),
+        migrations.CreateModel(
+            name='BlindRound',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('kind', models.CharField(choices=[('line', 'where is my line'), ('pairs', 'which is better'), ('higher', 'which is the higher ISO'), ('same', 'same or different')], default='line', max_length=8)),
+                ('token', models.CharField(default=yellowjacket.bench.models.rounds._token, max_length=24, unique=True)),
+                ('open_until', models.DateTimeField(null=True)),
+                ('person', models.CharField(max_length=80)),
+                ('size_percent', models.PositiveSmallIntegerField(default=100)),
+                ('wanted_stops', models.FloatField(verbose_name='precision wanted, stops')),
+                ('started_at', models.DateTimeField(auto_now_add=True)),
+                ('finished_at', models.DateTimeField(null=True)),
+                ('sitting', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='blind_rounds', to='bench.sitting')),
+                ('use', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='blind_rounds', to='bench.use')),
+            ],
+            options={
+                'ordering': ['-id'],
             },
         ),
         migrations.CreateModel(
@@ -163,6 +171,131 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
+            name='Ladder',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('position', models.PositiveSmallIntegerField(default=0)),
+                ('spec', models.JSONField(default=dict)),
+                ('kind', models.CharField(choices=[('iso', 'ISO'), ('exposure', 'Exposure'), ('time', 'Time'), ('setting', 'Setting')], default='iso', max_length=16)),
+                ('method', models.CharField(choices=[('shutter', 'by shutter'), ('lamp', 'by lamp'), ('nd', 'by filter'), ('fixed', 'held fixed'), ('capped', 'lens capped'), ('scene', 'on the scene'), ('endurance', 'endurance run'), ('raw_mode', 'raw mode'), ('noise_reduction', 'noise reduction'), ('bit_depth', 'bit depth')], default='shutter', max_length=16)),
+                ('metered_iso', models.PositiveIntegerField()),
+                ('metered_exposure_s', models.FloatField()),
+                ('f_number', models.FloatField()),
+                ('spot_x', models.PositiveIntegerField(blank=True, null=True)),
+                ('spot_y', models.PositiveIntegerField(blank=True, null=True)),
+                ('before', models.CharField(blank=True, choices=[(None, 'not noted'), ('rest', 'at rest, switched on only'), ('live', 'in live view')], max_length=4, verbose_name='before')),
+                ('let_be', models.JSONField(default=list)),
+                ('body', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='ladders', to='bench.body')),
+                ('sitting', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='ladders', to='bench.sitting')),
+            ],
+            options={
+                'ordering': ['position', 'id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='Rung',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('position', models.PositiveSmallIntegerField()),
+                ('iso', models.PositiveIntegerField()),
+                ('exposure_s', models.FloatField()),
+                ('key', models.CharField(max_length=40)),
+                ('label', models.CharField(max_length=60)),
+                ('at_stops', models.FloatField(default=0.0)),
+                ('expected_stops', models.FloatField(default=0.0)),
+                ('lenr', models.BooleanField(default=False)),
+                ('lamp_stops', models.FloatField(default=0.0)),
+                ('filters', models.JSONField(default=list)),
+                ('value', models.CharField(blank=True, max_length=40)),
+                ('target_lux', models.FloatField(null=True)),
+                ('rounding_stops', models.FloatField(default=0.0)),
+                ('extended', models.BooleanField(default=False)),
+                ('short_by_stops', models.FloatField(default=0.0)),
+                ('warnings', models.JSONField(default=list)),
+                ('measured_inputs', models.CharField(blank=True, max_length=64)),
+                ('measured_patches', models.JSONField(blank=True, default=dict)),
+                ('ladder', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='rungs', to='bench.ladder')),
+            ],
+            options={
+                'ordering': ['position'],
+                'constraints': [models.UniqueConstraint(fields=('ladder', 'position'), name='rung_once_per_ladder'), models.UniqueConstraint(fields=('ladder', 'key'), name='rung_key_once_per_ladder')],
+            },
+        ),
+        migrations.CreateModel(
+            name='Shot',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('kind', models.CharField(choices=[('light', 'light'), ('dark', 'dark')], max_length=8)),
+                ('repeat', models.PositiveSmallIntegerField()),
+                ('order', models.PositiveIntegerField(default=0)),
+                ('closing', models.BooleanField(default=False)),
+                ('taken_at', models.DateTimeField(blank=True, null=True)),
+                ('skipped', models.CharField(blank=True, max_length=120)),
+                ('rung', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='shots', to='bench.rung')),
+            ],
+            options={
+                'ordering': ['order', 'id'],
+                'constraints': [models.UniqueConstraint(fields=('rung', 'kind', 'repeat'), name='shot_once_per_rung')],
+            },
+        ),
+        migrations.CreateModel(
+            name='Frame',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('path', models.CharField(max_length=1000)),
+                ('sha256', models.CharField(max_length=64)),
+                ('size_bytes', models.PositiveBigIntegerField()),
+                ('mtime_ns', models.BigIntegerField(null=True)),
+                ('width', models.PositiveIntegerField()),
+                ('height', models.PositiveIntegerField()),
+                ('make', models.CharField(blank=True, max_length=80)),
+                ('model', models.CharField(blank=True, max_length=80)),
+                ('serial', models.CharField(blank=True, max_length=80)),
+                ('firmware', models.CharField(blank=True, max_length=80)),
+                ('iso', models.PositiveIntegerField(null=True)),
+                ('exposure_s', models.FloatField(null=True)),
+                ('f_number', models.FloatField(null=True)),
+                ('temperature_c', models.FloatField(null=True)),
+                ('temperature_of', models.CharField(blank=True, choices=[('sensor', 'sensor'), ('body', 'inside the body'), ('ambient', 'air')], max_length=8)),
+                ('lenr', models.CharField(blank=True, choices=[('on', 'on'), ('off', 'off'), ('auto', 'auto')], max_length=4)),
+                ('noise_reduction', models.CharField(blank=True, choices=[('on', 'on'), ('off', 'off'), ('auto', 'auto')], max_length=4)),
+                ('shutter', models.CharField(blank=True, choices=[('mechanical', 'mechanical'), ('electronic', 'electronic'), ('electronic first curtain', 'electronic first curtain')], max_length=24)),
+                ('compression', models.CharField(blank=True, choices=[('none', 'none'), ('lossless', 'lossless'), ('lossy', 'lossy')], max_length=8)),
+                ('several_shots', models.BooleanField(default=False)),
+                ('claims', models.JSONField(default=dict)),
+                ('captured_at', models.CharField(blank=True, max_length=32)),
+                ('dark', models.BooleanField()),
+                ('white_dn', models.FloatField()),
+                ('black_dn', models.JSONField()),
+                ('layout', models.JSONField()),
+                ('matrix', models.JSONField(null=True)),
+                ('neutral', models.JSONField(null=True)),
+                ('imported_at', models.DateTimeField(auto_now_add=True)),
+                ('report', models.JSONField(default=dict)),
+                ('overrides', models.JSONField(default=dict)),
+                ('standing', models.CharField(choices=[('used', 'on its shot'), ('extra', 'kept as extra'), ('excluded', 'excluded')], default='used', max_length=8)),
+                ('standing_reason', models.CharField(blank=True, max_length=120)),
+                ('shot', models.OneToOneField(blank=True, null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='frame', to='bench.shot')),
+                ('sitting', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='frames', to='bench.sitting')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('sitting', 'sha256'), name='content_once_per_sitting')],
+            },
+        ),
+        migrations.CreateModel(
+            name='PlanTemplate',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=80, unique=True)),
+                ('document', models.JSONField()),
+                ('saved_at', models.DateTimeField(auto_now=True)),
+            ],
+            options={
+                'ordering': ['name'],
+            },
+        ),
+        migrations.CreateModel(
             name='ForeignCurve',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
@@ -180,27 +313,6 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
-            name='Ladder',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('position', models.PositiveSmallIntegerField(default=0)),
-                ('spec', models.JSONField(default=dict)),
-                ('kind', models.CharField(choices=[('iso', 'ISO'), ('exposure', 'Exposure'), ('time', 'Time'), ('setting', 'Setting')], default='iso', max_length=16)),
-                ('method', models.CharField(choices=[('shutter', 'by shutter'), ('lamp', 'by lamp'), ('nd', 'by filter'), ('fixed', 'held fixed'), ('capped', 'lens capped'), ('scene', 'on the scene'), ('endurance', 'endurance run'), ('raw_mode', 'raw mode'), ('noise_reduction', 'noise reduction'), ('bit_depth', 'bit depth')], default='shutter', max_length=16)),
-                ('metered_iso', models.PositiveIntegerField()),
-                ('metered_exposure_s', models.FloatField()),
-                ('f_number', models.FloatField()),
-                ('spot_x', models.PositiveIntegerField(blank=True, null=True)),
-                ('spot_y', models.PositiveIntegerField(blank=True, null=True)),
-                ('before', models.CharField(blank=True, choices=[(None, 'not noted'), ('rest', 'at rest, switched on only'), ('live', 'in live view')], max_length=4, verbose_name='before')),
-                ('let_be', models.JSONField(default=list)),
-                ('body', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='ladders', to='bench.body')),
-            ],
-            options={
-                'ordering': ['position', 'id'],
-            },
-        ),
-        migrations.CreateModel(
             name='Lane',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
@@ -213,6 +325,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('ladder', 'name'), name='lane_name_once_per_ladder')],
             },
         ),
         migrations.CreateModel(
@@ -242,6 +355,17 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
+            name='NamedKind',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('mark', models.CharField(max_length=120, unique=True)),
+                ('body', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='named_kinds', to='bench.body')),
+            ],
+            options={
+                'ordering': ['mark'],
+            },
+        ),
+        migrations.CreateModel(
             name='Patch',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
@@ -256,6 +380,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('ladder', 'name'), name='patch_once_per_ladder')],
             },
         ),
         migrations.CreateModel(
@@ -290,6 +415,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['version'],
+                'constraints': [models.UniqueConstraint(fields=('ladder', 'version'), name='record_version_once')],
             },
         ),
         migrations.CreateModel(
@@ -303,6 +429,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('record', 'what', 'use'), name='other_decision_once')],
             },
         ),
         migrations.CreateModel(
@@ -319,34 +446,6 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['-id'],
-            },
-        ),
-        migrations.CreateModel(
-            name='Rung',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('position', models.PositiveSmallIntegerField()),
-                ('iso', models.PositiveIntegerField()),
-                ('exposure_s', models.FloatField()),
-                ('key', models.CharField(max_length=40)),
-                ('label', models.CharField(max_length=60)),
-                ('at_stops', models.FloatField(default=0.0)),
-                ('expected_stops', models.FloatField(default=0.0)),
-                ('lenr', models.BooleanField(default=False)),
-                ('lamp_stops', models.FloatField(default=0.0)),
-                ('filters', models.JSONField(default=list)),
-                ('value', models.CharField(blank=True, max_length=40)),
-                ('target_lux', models.FloatField(null=True)),
-                ('rounding_stops', models.FloatField(default=0.0)),
-                ('extended', models.BooleanField(default=False)),
-                ('short_by_stops', models.FloatField(default=0.0)),
-                ('warnings', models.JSONField(default=list)),
-                ('measured_inputs', models.CharField(blank=True, max_length=64)),
-                ('measured_patches', models.JSONField(blank=True, default=dict)),
-                ('ladder', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='rungs', to='bench.ladder')),
-            ],
-            options={
-                'ordering': ['position'],
             },
         ),
         migrations.CreateModel(
@@ -374,6 +473,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['rung__position', 'id'],
+                'constraints': [models.UniqueConstraint(fields=('lane', 'sha256'), name='content_once_per_lane')],
             },
         ),
         migrations.CreateModel(
@@ -394,6 +494,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['number'],
+                'constraints': [models.UniqueConstraint(fields=('round', 'number'), name='trial_once_per_round')],
             },
         ),
         migrations.CreateModel(
@@ -410,60 +511,15 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
-            name='Shot',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(choices=[('light', 'light'), ('dark', 'dark')], max_length=8)),
-                ('repeat', models.PositiveSmallIntegerField()),
-                ('order', models.PositiveIntegerField(default=0)),
-                ('closing', models.BooleanField(default=False)),
-                ('taken_at', models.DateTimeField(blank=True, null=True)),
-                ('skipped', models.CharField(blank=True, max_length=120)),
-                ('rung', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='shots', to='bench.rung')),
-            ],
-            options={
-                'ordering': ['order', 'id'],
-            },
-        ),
-        migrations.AddField(
-            model_name='frame',
-            name='shot',
-            field=models.OneToOneField(blank=True, null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='frame', to='bench.shot'),
-        ),
-        migrations.CreateModel(
-            name='Sitting',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=120)),
-                ('scene', models.CharField(max_length=120)),
-                ('question', models.CharField(max_length=200, verbose_name='asked')),
-                ('expectation', models.CharField(max_length=200, verbose_name='expected')),
-                ('held_on', models.DateField()),
-                ('lens', models.CharField(blank=True, max_length=120)),
-                ('held_equal', models.CharField(choices=[('settings', 'same settings'), ('light', 'same light on the sensor'), ('brightness', 'same brightness in the picture')], default='settings', max_length=12)),
-                ('mains_hz', models.PositiveSmallIntegerField(default=0)),
-                ('modulation', models.FloatField(default=0.3)),
-                ('tripod', models.BooleanField(default=True)),
-                ('starts_at', models.TimeField(blank=True, null=True)),
-                ('watches_inbox', models.BooleanField(default=False)),
-                ('first_accepted_at', models.DateTimeField(blank=True, null=True)),
-                ('light', models.CharField(blank=True, max_length=120)),
-                ('temperature_c', models.FloatField(blank=True, null=True, verbose_name='room °C')),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('lens_used', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='sittings', to='bench.lens')),
-                ('profile', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='sittings', to='bench.toleranceprofile')),
-            ],
-            options={
-                'ordering': ['-held_on', '-id'],
-            },
-        ),
-        migrations.CreateModel(
             name='SeenFile',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('mark', models.CharField(max_length=80)),
                 ('sitting', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='seen_files', to='bench.sitting')),
             ],
+            options={
+                'constraints': [models.UniqueConstraint(fields=('sitting', 'mark'), name='seen_once_per_sitting')],
+            },
         ),
         migrations.CreateModel(
             name='Problem',
@@ -479,6 +535,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('sitting', 'file_name', 'code', 'path'), name='problem_once_per_file')],
             },
         ),
         migrations.CreateModel(
@@ -511,12 +568,8 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('sitting', 'body', 'name'), name='spot_name_once')],
             },
-        ),
-        migrations.AddField(
-            model_name='ladder',
-            name='sitting',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='ladders', to='bench.sitting'),
         ),
         migrations.CreateModel(
             name='Job',
@@ -537,11 +590,6 @@ class Migration(migrations.Migration):
             options={
                 'ordering': ['id'],
             },
-        ),
-        migrations.AddField(
-            model_name='frame',
-            name='sitting',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='frames', to='bench.sitting'),
         ),
         migrations.CreateModel(
             name='Conditions',
@@ -578,11 +626,6 @@ class Migration(migrations.Migration):
                 'ordering': ['position', 'id'],
             },
         ),
-        migrations.AddField(
-            model_name='blindround',
-            name='sitting',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='blind_rounds', to='bench.sitting'),
-        ),
         migrations.CreateModel(
             name='SittingEvent',
             fields=[
@@ -617,23 +660,6 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
-            name='Use',
-            fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('position', models.PositiveSmallIntegerField()),
-                ('name', models.CharField(max_length=60)),
-                ('output_pixels', models.PositiveBigIntegerField(blank=True, null=True)),
-                ('crop_share', models.FloatField(default=1.0, verbose_name='share of the frame')),
-                ('print_width_cm', models.FloatField(blank=True, null=True, verbose_name='width on paper, cm')),
-                ('viewing_cm', models.FloatField(blank=True, null=True, verbose_name='seen from, cm')),
-                ('monochrome', models.BooleanField(default=False, verbose_name='black and white')),
-                ('sitting', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='uses', to='bench.sitting')),
-            ],
-            options={
-                'ordering': ['position'],
-            },
-        ),
-        migrations.CreateModel(
             name='Reading',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
@@ -652,6 +678,8 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'indexes': [models.Index(fields=['rung', 'quantity'], name='reading_by_quantity')],
+                'constraints': [models.UniqueConstraint(fields=('rung', 'patch', 'channel', 'quantity', 'use'), name='reading_once', nulls_distinct=False)],
             },
         ),
         migrations.CreateModel(
@@ -672,6 +700,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'constraints': [models.CheckConstraint(condition=models.Q(('score__gte', -2), ('score__lte', 2)), name='verdict_clearly_to_clearly')],
             },
         ),
         migrations.CreateModel(
@@ -710,6 +739,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'constraints': [models.CheckConstraint(condition=models.Q(('grade__isnull', True), models.Q(('grade__gte', 1), ('grade__lte', 5)), _connector='OR'), name='grade_a_to_e')],
             },
         ),
         migrations.CreateModel(
@@ -723,12 +753,8 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('record', 'use', 'level'), name='decision_once_per_level')],
             },
-        ),
-        migrations.AddField(
-            model_name='blindround',
-            name='use',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='blind_rounds', to='bench.use'),
         ),
         migrations.CreateModel(
             name='Firmware',
@@ -743,84 +769,5 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(fields=('body', 'version'), name='firmware_once_per_body')],
             },
         ),
-        migrations.AddConstraint(
-            model_name='lane',
-            constraint=models.UniqueConstraint(fields=('ladder', 'name'), name='lane_name_once_per_ladder'),
-        ),
-        migrations.AddConstraint(
-            model_name='patch',
-            constraint=models.UniqueConstraint(fields=('ladder', 'name'), name='patch_once_per_ladder'),
-        ),
-        migrations.AddConstraint(
-            model_name='record',
-            constraint=models.UniqueConstraint(fields=('ladder', 'version'), name='record_version_once'),
-        ),
-        migrations.AddConstraint(
-            model_name='otherdecision',
-            constraint=models.UniqueConstraint(fields=('record', 'what', 'use'), name='other_decision_once'),
-        ),
-        migrations.AddConstraint(
-            model_name='rung',
-            constraint=models.UniqueConstraint(fields=('ladder', 'position'), name='rung_once_per_ladder'),
-        ),
-        migrations.AddConstraint(
-            model_name='rung',
-            constraint=models.UniqueConstraint(fields=('ladder', 'key'), name='rung_key_once_per_ladder'),
-        ),
-        migrations.AddConstraint(
-            model_name='lanepicture',
-            constraint=models.UniqueConstraint(fields=('lane', 'sha256'), name='content_once_per_lane'),
-        ),
-        migrations.AddConstraint(
-            model_name='blindtrial',
-            constraint=models.UniqueConstraint(fields=('round', 'number'), name='trial_once_per_round'),
-        ),
-        migrations.AddConstraint(
-            model_name='shot',
-            constraint=models.UniqueConstraint(fields=('rung', 'kind', 'repeat'), name='shot_once_per_rung'),
-        ),
-        migrations.AddConstraint(
-            model_name='seenfile',
-            constraint=models.UniqueConstraint(fields=('sitting', 'mark'), name='seen_once_per_sitting'),
-        ),
-        migrations.AddConstraint(
-            model_name='problem',
-            constraint=models.UniqueConstraint(fields=('sitting', 'file_name', 'code'), name='problem_once_per_file'),
-        ),
-        migrations.AddConstraint(
-            model_name='markedspot',
-            constraint=models.UniqueConstraint(fields=('sitting', 'body', 'name'), name='spot_name_once'),
-        ),
-        migrations.AddConstraint(
-            model_name='frame',
-            constraint=models.UniqueConstraint(fields=('sitting', 'sha256'), name='content_once_per_sitting'),
-        ),
-        migrations.AddConstraint(
-            model_name='use',
-            constraint=models.UniqueConstraint(fields=('sitting', 'name'), name='use_once_per_sitting'),
-        ),
-        migrations.AddConstraint(
-            model_name='use',
-            constraint=models.CheckConstraint(condition=models.Q(('crop_share__gt', 0), ('crop_share__lte', 1)), name='use_shows_part_of_the_frame'),
-        ),
-        migrations.AddIndex(
-            model_name='reading',
-            index=models.Index(fields=['rung', 'quantity'], name='reading_by_quantity'),
-        ),
-        migrations.AddConstraint(
-            model_name='reading',
-            constraint=models.UniqueConstraint(fields=('rung', 'patch', 'channel', 'quantity', 'use'), name='reading_once', nulls_distinct=False),
-        ),
-        migrations.AddConstraint(
-            model_name='pairverdict',
-            constraint=models.CheckConstraint(condition=models.Q(('score__gte', -2), ('score__lte', 2)), name='verdict_clearly_to_clearly'),
-        ),
-        migrations.AddConstraint(
-            model_name='grade',
-            constraint=models.CheckConstraint(condition=models.Q(('grade__isnull', True), models.Q(('grade__gte', 1), ('grade__lte', 5)), _connector='OR'), name='grade_a_to_e'),
-        ),
-        migrations.AddConstraint(
-            model_name='decision',
-            constraint=models.UniqueConstraint(fields=('record', 'use', 'level'), name='decision_once_per_level'),
-        ),
+        migrations.RunPython(_profiles, migrations.RunPython.noop),
     ]
