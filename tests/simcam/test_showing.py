@@ -15,7 +15,7 @@ from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.simcam.bodies import HEATH
 from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.scene import HEIGHT_PX, WIDTH_PX, Scene
-from yellowjacket.simcam.sensor import SRGB_TO_XYZ, ExposureSettings, Lamp, _fixed_pattern, expose, metered_electrons
+from yellowjacket.simcam.sensor import SRGB_TO_XYZ, ExposureSettings, Lamp, expose, hot_rates_e_per_s, metered_electrons
 
 ISO, SECONDS = 800, 240.0
 GAIN = 1 / HEATH.gain_dn_per_e(ISO)
@@ -69,7 +69,7 @@ def marks_in_pictures(*, lenr: bool, count: int = 6, electrons: float = SHADOW_E
 def test_the_count_is_that_of_pixels_over_the_shadow(taken):
     """Against the truth: what each pixel gathers is known."""
     table = hot_pixels(taken[SECONDS, False], GAIN)
-    extra = _fixed_pattern(HEATH, (HEIGHT_PX, WIDTH_PX))[2]
+    extra = hot_rates_e_per_s(HEATH, (HEIGHT_PX, WIDTH_PX))
     ordinary = HEATH.dark_current_e_per_s * SECONDS
     sigma = np.sqrt(SHADOW_E + ordinary + HEATH.read_noise_e(ISO) ** 2 + HEATH.dsnu_e**2 + HEATH.row_noise_e**2)
     truth = int((extra * SECONDS > 8 * sigma).sum())
@@ -125,7 +125,7 @@ def test_lenr_is_not_said_to_take_clipped_ones_away(taken):
 
 def test_the_population_has_a_tail_by_a_power_law():
     """Few points after a second, hundreds to the megapixel after minutes (common practice, no source)."""
-    extra = _fixed_pattern(HEATH, (HEIGHT_PX, WIDTH_PX))[2]
+    extra = hot_rates_e_per_s(HEATH, (HEIGHT_PX, WIDTH_PX))
     megapixels = extra.size / 1e6
     bar_e = 8 * np.sqrt(SHADOW_E)
     assert (extra > bar_e).sum() / megapixels < 12

@@ -44,6 +44,24 @@ def add_to(commands: Any) -> None:
         "--hot-pixels", type=Path, metavar="FILE.csv", help="write the hot pixels of long darks here"
     )
     characterise.set_defaults(run=_later("characterise"))
+    predict = commands.add_parser(
+        "predict", help="a clean frame as another ISO, exposure, time or body would have given it, as DNG"
+    )
+    predict.add_argument("clean", type=Path, metavar="CLEAN.dng", help="raw, correctly exposed at a low ISO")
+    predict.add_argument(
+        "--body", type=Path, required=True, metavar="FILE.json",
+        help="what `characterise --json` printed of the body that took it",
+    )  # fmt: skip
+    predict.add_argument("--iso", type=int, required=True, help="at which the predicted frame is correctly exposed")
+    predict.add_argument("--as", dest="model", metavar="MODEL", help="as another body in FILE.json would have taken it")
+    predict.add_argument("--stops-less", type=float, default=0.0, metavar="D", help="under-exposed by so many stops")
+    predict.add_argument(
+        "--push", type=float, default=0.0, metavar="P", help="stops by which a converter is to brighten it"
+    )
+    predict.add_argument("--seconds", type=float, metavar="T", help="of a long exposure in the same light")
+    predict.add_argument("--celsius", type=float, metavar="C", help="of the sensor during it")
+    predict.add_argument("--out", type=Path, required=True, metavar="FILE.dng")
+    predict.set_defaults(run=_later("predict"))
     simulate = commands.add_parser("simulate", help="frames of the simulated camera, with a truth file")
     simulate.add_argument("body", choices=sorted(BODIES), metavar="BODY", help=", ".join(sorted(BODIES)))
     what = simulate.add_mutually_exclusive_group(required=True)

@@ -32,6 +32,7 @@ from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.planning.plan import plan_ladder
 from yellowjacket.core.planning.plan_file import read_plan
 from yellowjacket.core.planning.shot_order import shots_of
+from yellowjacket.core.prediction.from_document import bodies_of
 from yellowjacket.core.raw.frame import BAYER, PICTURE_SUFFIXES, FrameError
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.renditions.picture import RenderedTask, measure_rendered
@@ -53,6 +54,7 @@ from yellowjacket.core.survey.exposure_ladders import (
 from yellowjacket.core.survey.file_report import inspection, lines_of, report_of
 from yellowjacket.core.survey.found_sittings import could_be_frame
 from yellowjacket.core.survey.iso_ladders import FoundIsoLimits, iso_ladder_task, iso_limits, measured_rung
+from yellowjacket.core.survey.predicted_file import PredictTask, predict_file
 from yellowjacket.core.survey.single_frame import FrameTask, NamedRect, measure_file, measurement
 from yellowjacket.core.survey.sort import BodyTasks, Card, card_of, sort_cards
 from yellowjacket.core.survey.temperature_table import read_temperatures
@@ -61,6 +63,8 @@ from yellowjacket.simcam.camera import SimulatedCamera
 from yellowjacket.simcam.sensor import ExposureSettings, Lamp
 from yellowjacket.simcam.truth import truth_of
 
+# From this share on, what a clean frame cannot tell is worth a word.
+_CLIPPED_SHARE = 0.001
 FINE, NOTHING, USAGE, SOME_FAILED = 0, 1, 2, 3
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -82,8 +86,11 @@ def _guarded(command: Callable[[argparse.Namespace], int]) -> Callable[[argparse
 
 
 def command(name: str) -> Callable[[argparse.Namespace], int]:
-    """The command of this name: measure, characterise or simulate."""
-    found = {"inspect": _inspect, "measure": _measure, "characterise": _characterise, "simulate": _simulate}
+    """The command of this name, as file_arguments has it."""
+    found = {
+        "inspect": _inspect, "measure": _measure, "characterise": _characterise, "predict": _predict,
+        "simulate": _simulate,
+    }  # fmt: skip
     return _guarded(found[name])
 
 
@@ -430,6 +437,34 @@ def _simulate(arguments: argparse.Namespace) -> int:
     (arguments.out / "truth.json").write_text(json.dumps(truth, indent=1, ensure_ascii=False) + "\n")
     print(f"{len(shots)} frames and truth.json in {arguments.out}")
     return FINE
+
+
+def _predict(arguments: argparse.Namespace) -> int:
+    try:
+        document = json.loads(arguments.body.read_text())
+        bodies = bodies_of(document)
+    except (OSError, ValueError, RecursionError) as error:
+        raise UsageError(f"{arguments.body}: {error}") from error
+    named = [one for one in bodies if one.get("model") == arguments.model]
+    if arguments.model and not named:
+        models = ", ".join(str(one.get("model")) for one in bodies) or "no body"
+        raise UsageError(f"--as: {arguments.body} holds {models}, not {arguments.model}")
+    body = (str(named[0].get("make")), arguments.model) if named else None
+    if arguments.out.resolve() == arguments.clean.resolve():
+        raise UsageError("--out: the clean frame is never written over")
+    problems: list[FrameError] = []
+    task = PredictTask(
+        str(arguments.clean), document, str(arguments.out), arguments.iso, body, arguments.stops_less, arguments.push,
+        arguments.seconds, arguments.celsius,
+    )  # fmt: skip
+    written = _work(predict_file, [task], "predicting", lambda one: one.clean, problems)
+    for one in written:
+        print(f"{arguments.out}: as at ISO {arguments.iso}, predicted")
+        if one.clipped > _CLIPPED_SHARE:
+            print(f"the clean frame clips in {one.clipped:.1%} of its pixels: less light would show what is not known")
+        if one.other_body:
+            print("colours are those of the body that took the clean frame: approximate")
+    return _exit(bool(written), problems)
 
 
 def _limits(body: BodyModel) -> BodyLimits:

@@ -91,6 +91,12 @@ def _fixed_pattern(
     return sensitivity, offset_e, hot
 
 
+def hot_rates_e_per_s(body: BodyModel, shape: tuple[int, int]) -> NDArray[np.float32]:
+    """What every pixel of a sensor of ``shape`` gathers in the dark beyond an ordinary one, e⁻/s at the reference
+    temperature."""
+    return _fixed_pattern(body, shape)[2]
+
+
 @lru_cache(maxsize=2)
 def _mosaic_light(body: BodyModel, lamp_colour: tuple[float, float, float], scene: Scene) -> NDArray[np.float32]:
     """Scene light per pixel behind its colour filter, 1 for green on diffuse white."""

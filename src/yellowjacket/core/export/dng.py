@@ -74,6 +74,8 @@ class DngImage:
     capture: CaptureData
     # Numbers follow each other without a gap, as many bits each as the white level needs.
     packed: bool = False
+    # By how much a converter is to brighten the picture.
+    push_stops: float = 0.0
 
     @property
     def tile_side(self) -> int:
@@ -138,7 +140,7 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
         _bytes(50706, b"\x01\x04\x00\x00"), _bytes(50707, b"\x01\x01\x00\x00"),
         _ascii(50708, f"{image.capture.make} {image.capture.model}"),
         _rationals(50721, *np.ravel(image.color_matrix), signed=True),
-        _rationals(50728, *image.as_shot_neutral), _ascii(50735, image.capture.serial),
+        _rationals(50728, *image.as_shot_neutral), *_push(image), _ascii(50735, image.capture.serial),
         _shorts(50778, _D55_ILLUMINANT),
     ]  # fmt: skip
     first_at = 8
@@ -154,6 +156,11 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
         b"II*\0" + struct.pack("<I", first_at), first, _directory(exif_tags, exif_at), raw,
         preview.tobytes() + padding, mosaic,
     ]  # fmt: skip
+
+
+def _push(image: DngImage) -> list[Tag]:
+    """BaselineExposure, where there is any."""
+    return [_rationals(50730, image.push_stops, signed=True)] if image.push_stops else []
 
 
 def _filter_tags(image: DngImage, samples: int) -> list[Tag]:

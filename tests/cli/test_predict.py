@@ -1,0 +1,93 @@
+"""`yellowjacket predict`: a frame that was never shot, held against one that was; and what stands in the way."""
+
+import json
+
+import numpy as np
+import pytest
+
+from tests import layouts
+from yellowjacket.cli.main import main
+from yellowjacket.core.metadata.tags import read_tags
+from yellowjacket.core.raw.reader import read_frame, read_with_metadata
+
+
+@pytest.fixture(scope="module")
+def shot(tmp_path_factory):
+    """Two rungs of Moor, the upper one multiplied after the converter, each with darks."""
+    folder = tmp_path_factory.mktemp("shot")
+    assert main(["simulate", "moor", "--iso-ladder", "400,25600", "--out", str(folder), "--seed", "4"]) == 0
+    return folder
+
+
+@pytest.fixture(scope="module")
+def findings(shot, tmp_path_factory):
+    """The body's characterisation."""
+    from contextlib import redirect_stdout
+
+    path = tmp_path_factory.mktemp("found") / "moor.json"
+    with path.open("w") as file, redirect_stdout(file):
+        assert main(["characterise", str(shot), "--json"]) == 0
+    return path
+
+
+def predict(*words):
+    return main(["predict", *map(str, words)])
+
+
+def test_a_pair_that_was_never_shot_measures_like_one_that_was(shot, findings, tmp_path, capsys):
+    made = []
+    for n in (1, 2):
+        out = tmp_path / f"{n}.dng"
+        assert predict(shot / f"YJ0000{n}.DNG", "--body", findings, "--iso", 25600, "--push", 1.5, "--out", out) == 0
+        made.append(out)
+    files = json.loads((shot / "truth.json").read_text())["files"]
+    real = [shot / one["file"] for one in files if one["iso"] == 25600 and not one["capped"]]
+    assert [read_with_metadata(path)[1].iso for path in (*real, *made)] == [25600] * 4
+
+    def patch(pair):
+        frames = [read_frame(path).mosaic.astype(float) for path in pair]
+        area = np.s_[60:200:2, 1421:1550:2]  # green on the grey card
+        return frames[0][area].mean(), (frames[0][area] - frames[1][area]).std() / 2**0.5
+
+    assert patch(made) == pytest.approx(patch(real), rel=0.03)
+    # The codes that the body leaves empty are empty here too.
+    used = [len(np.unique(read_frame(path).mosaic)) for path in (real[0], made[0])]
+    assert used[1] == pytest.approx(used[0], rel=0.1)
+    assert read_tags(made[0], lambda key: key.endswith("BaselineExposure"))
+    assert "predicted" in capsys.readouterr().out
+
+
+def test_the_same_words_are_the_same_picture(shot, findings, tmp_path):
+    words = (shot / "YJ00001.DNG", "--body", findings, "--iso", 25600, "--stops-less", 1, "--out", tmp_path / "a.dng")
+    assert predict(*words) == 0
+    first = (tmp_path / "a.dng").read_bytes()
+    assert predict(*words) == 0
+    assert (tmp_path / "a.dng").read_bytes() == first
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "said"),
+    [
+        (("--iso", 100), 1, "2.0 stops beyond ISO 400"),
+        (("--iso", 204800), 1, "stops beyond ISO 25600"),
+        (("--iso", 25600, "--seconds", 60), 1, "no long darks of this body"),
+        (("--iso", 25600, "--as", "Tarn"), 2, "holds Moor, not Tarn"),
+    ],
+)
+def test_what_cannot_be_is_said_and_nothing_is_written(shot, findings, tmp_path, capsys, words, code, said):
+    out = tmp_path / "no.dng"
+    assert predict(shot / "YJ00001.DNG", "--body", findings, *words, "--out", out) == code
+    assert said in capsys.readouterr().err
+    assert not out.exists()
+
+
+def test_files_that_are_none(shot, findings, tmp_path, capsys):
+    clean = shot / "YJ00001.DNG"
+    (tmp_path / "other.json").write_text(json.dumps({"schema": "x"}))
+    assert predict(clean, "--body", tmp_path / "other.json", "--iso", 25600, "--out", tmp_path / "a.dng") == 2
+    assert "no document of `yellowjacket characterise --json`" in capsys.readouterr().err
+    assert predict(clean, "--body", findings, "--iso", 25600, "--out", clean) == 2
+    assert "never written over" in capsys.readouterr().err
+    stranger = layouts.write(tmp_path / "s.dng", np.full((480, 640), 900, np.uint16), layouts.BAYER, iso=400)
+    assert predict(stranger, "--body", findings, "--iso", 25600, "--out", tmp_path / "a.dng") == 1
+    assert "is not among the bodies that were characterised" in capsys.readouterr().err
