@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Callable
 from datetime import date
 from pathlib import Path
@@ -36,10 +35,20 @@ def data_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 
 @pytest.fixture
-def body(db):
+def as_measured(request, db) -> bool:
+    """Whether the measured sitting of an earlier test was put back, with its body, for one that asks for it."""
+    if there := bool(_KEPT) and "measured" in request.fixturenames:
+        put_back(_KEPT)
+    return there
+
+
+@pytest.fixture
+def body(as_measured):
     """The register's entry for the small test body of tests/making.py."""
     from yellowjacket.bench.models import Body
 
+    if as_measured:
+        return Body.objects.get()
     return Body.objects.create(
         make="Ostrel", model="Heath", serial="OH-1", pixel_width=making.WIDTH, pixel_height=making.HEIGHT,
         lowest_iso=100, native_lowest_iso=100, native_highest_iso=400, highest_iso=400,
@@ -68,8 +77,10 @@ def make_sitting(body) -> Callable:
 
 
 @pytest.fixture
-def sitting(make_sitting):
-    return make_sitting()
+def sitting(as_measured, make_sitting):
+    from yellowjacket.bench.models import Sitting
+
+    return Sitting.objects.get() if as_measured else make_sitting()
 
 
 @pytest.fixture(scope="session")
@@ -88,27 +99,41 @@ def filled(sitting, card, data_folder):
     return sitting
 
 
-# The measured sitting as it was made the first time, for all other tests of this process.
-_KEPT: dict[str, bytes] = {}
+# The tables with the measured sitting as it was made the first time, for all other tests of this process.
+_KEPT: dict[str, list[tuple]] = {}
 
 
 @pytest.fixture
-def measured(request, card, data_folder, db):
-    """A sitting with all its frames in and measured. It is measured once; other tests take it in from its archive."""
-    from yellowjacket.bench.exchange import sitting_archive
+def measured(as_measured, card, data_folder, sitting):
+    """A sitting with all its frames in and measured. It is measured once; other tests find the same rows."""
     from yellowjacket.bench.intake import importing
     from yellowjacket.bench.measure import run
-    from yellowjacket.bench.models import Sitting
 
     data_folder_.allow_folder(data_folder, card)
-    if "measured" in _KEPT and not {"sitting", "body", "make_sitting"} & set(request.fixturenames):
-        taken = sitting_archive.read(io.BytesIO(_KEPT["measured"]), "measured.zip")
-        return Sitting.objects.get(pk=taken.sitting.pk)
-    sitting = request.getfixturevalue("sitting")
+    if as_measured:
+        return sitting
     importing.import_folder(sitting, str(card))
     run.start_measuring(sitting)
-    if "measured" not in _KEPT:
-        buffer = io.BytesIO()
-        sitting_archive.write(sitting, buffer, originals=False)
-        _KEPT["measured"] = buffer.getvalue()
+    if not _KEPT:
+        _KEPT.update(rows_of_the_bench())
     return sitting
+
+
+def rows_of_the_bench() -> dict[str, list[tuple]]:
+    """Everything in the tables of the bench, by table."""
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        tables = [name for name in connection.introspection.table_names(cursor) if name.startswith("bench_")]
+        return {name: cursor.execute(f"SELECT * FROM {name}").fetchall() for name in tables}
+
+
+def put_back(kept: dict[str, list[tuple]]) -> None:
+    """The tables of the bench as they were, inside of the test's transaction, which is checked at its end."""
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        for name, rows in kept.items():
+            cursor.execute(f"DELETE FROM {name}")
+            if rows:
+                cursor.executemany(f"INSERT INTO {name} VALUES ({', '.join(['%s'] * len(rows[0]))})", rows)

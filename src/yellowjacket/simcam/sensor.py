@@ -287,16 +287,18 @@ def _glow(body: BodyModel, width: int) -> NDArray[np.float32]:
     return (body.glow_e_per_s * np.exp(-from_edge)).astype(np.float32)[None, :]
 
 
-# Above this mean a rounded normal has the Poisson's mean and variance, and its skew (1/√λ) is below 3 %.
-_NORMAL_ABOVE_E = 1000.0
+# Above this mean a rounded normal that was given the skew stands for a Poisson: what is left is a 1/λ of kurtosis.
+_NORMAL_ABOVE_E = 60.0
 
 
 def poisson(mean_e: NDArray[np.float32], rng: np.random.Generator) -> NDArray[np.float32]:
-    """Poisson counts as float32; bright pixels by the normal limit, which is several times faster."""
+    """Poisson counts as float32; bright pixels by a normal with their variance and skew (Cornish and Fisher, 1937; from
+    memory), which is several times faster."""
     bright = mean_e >= _NORMAL_ABOVE_E
     counts = np.empty_like(mean_e)
     dim = ~bright
     counts[dim] = rng.poisson(mean_e[dim])
     high = mean_e[bright]
-    counts[bright] = np.rint(high + np.sqrt(high) * rng.standard_normal(high.shape, dtype=np.float32))
+    z = rng.standard_normal(high.shape, dtype=np.float32)
+    counts[bright] = np.rint(high + np.sqrt(high) * z + (z * z - 1) / 6)
     return np.asarray(counts, dtype=np.float32)
