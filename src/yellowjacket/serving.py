@@ -179,6 +179,21 @@ def _require_account() -> None:
         )
 
 
+def apart(work: Callable[[], None]) -> int:
+    """Do something in a fork, and return its exit code: workers it starts are its own and end with it. One that serves must
+    have none, for the processes it forks would all take them for theirs."""
+    from django.db import connections
+
+    def life() -> None:
+        _end_with_parent(signal.SIGKILL)
+        work()
+
+    connections.close_all()
+    process = _child(life)
+    process.join()
+    return process.exitcode or 0
+
+
 class _Supervisor:
     """Starts web processes and worker, prints the address, starts anew who dies, stops all gracefully."""
 
@@ -214,9 +229,12 @@ class _Supervisor:
         """What every child needs, once: children are forks, and share it. Nothing here may start a thread."""
         from django.db import connections
 
+        from yellowjacket.bench.jobs.executor import WORKERS
         from yellowjacket.bench.management.commands import bench_worker
         from yellowjacket.web.http import server
 
+        if WORKERS.idle():
+            raise RuntimeError("a process that has workers cannot serve: do what needs them apart")
         self._web, self._worker = server, bench_worker
         connections.close_all()
 
@@ -286,10 +304,15 @@ def _be_child(name: str, with_parent: signal.Signals) -> None:
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, signal.SIG_DFL)
     os.setsid()
+    _end_with_parent(with_parent)
     with contextlib.suppress(OSError, AttributeError):
-        library = ctypes.CDLL(None)
-        library.prctl(_PR_SET_PDEATHSIG, with_parent)
-        library.prctl(_PR_SET_NAME, name.encode())
+        ctypes.CDLL(None).prctl(_PR_SET_NAME, name.encode())
+
+
+def _end_with_parent(sign: signal.Signals) -> None:
+    """Ask the kernel to end this process when its parent is killed."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, sign)
 
 
 def _stop(children: Sequence[BaseProcess]) -> None:

@@ -124,10 +124,19 @@ def _demo(arguments: argparse.Namespace) -> int:
         serving.take_over(data_folder.data_folder())
         data_folder.set_up_django()
         serving.prepare_database()
-        from yellowjacket.bench.demo import make_demo
+        failed = serving.apart(_make_demo)
+        return failed if failed or listening is None else serving.serve(door, listening, lock)
 
+
+def _make_demo() -> None:
+    from yellowjacket.bench.demo import make_demo
+
+    try:
         make_demo(report=lambda line: print(line, flush=True))
-        return 0 if listening is None else serving.serve(door, listening, lock)
+    except Exception as error:
+        if not _told(error):
+            raise
+        sys.exit(1)
 
 
 def _bench(_arguments: argparse.Namespace) -> int:
