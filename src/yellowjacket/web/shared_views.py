@@ -9,11 +9,12 @@ from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRefresh
 
 from yellowjacket.bench.jobs import queue
-from yellowjacket.bench.models import Frame, Job, LanePicture, Reading
+from yellowjacket.bench.models import Frame, Job, Ladder, LanePicture, Reading
 from yellowjacket.bench.typed import decimal
+from yellowjacket.core.prediction.sensor_at import NoPicture
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
-from yellowjacket.web import pictures
+from yellowjacket.web import pictures, predicted
 
 _YEAR_S = 31_536_000
 _LARGEST_CROP_PX, _LARGEST_FACTOR = 1600, 64.0
@@ -77,6 +78,20 @@ def lane_crop(request: HttpRequest, picture_id: int, x: int, y: int, w: int, h: 
 
 
 @require_GET
+def predicted_crop(request: HttpRequest, ladder_id: int, x: int, y: int, w: int, h: int) -> HttpResponse:
+    """A crop of a ladder's clean frame as it would look at another setting, as PNG."""
+    ladder = get_object_or_404(Ladder.objects.select_related("body"), pk=ladder_id)
+    try:
+        factor = decimal(request.GET.get("f", "1"), 1, _LARGEST_FACTOR)
+        if factor is None or max(w, h) > _LARGEST_CROP_PX * factor:
+            raise Http404
+        data = predicted.predicted_png(ladder, Rect(x, y, w, h), request.GET.dict())
+        return picture_response(data, "image/png")
+    except (ValueError, NoPicture, FrameError) as error:
+        raise Http404(str(error)) from error
+
+
+@require_GET
 def overview(request: HttpRequest, frame_id: int) -> HttpResponse:
     """The whole frame, reduced."""
     frame = _frame(frame_id)
@@ -102,6 +117,7 @@ urlpatterns = [
     path("jobs/<id:job_id>/", job_progress, name="job"),
     path("jobs/<id:job_id>/stop/", job_stop, name="job-stop"),
     path("frames/<id:frame_id>/crop/<id:x>,<id:y>,<id:w>,<id:h>.png", crop, name="crop"),
+    path("ladders/<id:ladder_id>/predicted/<id:x>,<id:y>,<id:w>,<id:h>.png", predicted_crop, name="predicted-crop"),
     path("lanes/pictures/<id:picture_id>/crop/<id:x>,<id:y>,<id:w>,<id:h>.png", lane_crop, name="lane-crop"),
     path("frames/<id:frame_id>/overview.jpg", overview, name="overview"),
     path("readings/<id:reading_id>/", provenance, name="provenance"),

@@ -231,6 +231,7 @@ class Missing(Enum):
     NO_GREY_READING = "no grey patch reading on this rung or the reference rung"
     NO_ISO_WITH_MODEL = "no ISO of this body has gain and read noise"
     GAIN_CHANGES_BETWEEN = "the body changes its gain somewhere between ISO {0} and {1}: it has to be measured there"
+    NO_CLEAN_FRAME = "no raw frame of its correctly exposed base ISO is there"
     OTHER_LAYOUT = "the clean frame has another colour-filter layout than that body"
     MORE_LIGHT_THAN_CLEAN = "it needs {0:.1f} stops more light than the clean frame has: use one of a lower ISO"
     CLEANER_THAN_CLEAN = "the clean frame has more read noise than this setting: use one of base ISO"

@@ -60,16 +60,17 @@ class Predicted:
 
 
 def asked_for(
-    own: Sensor, clean: SensorAt, target_of: Sensor, iso: float, stops_less: float = 0.0, dark_e: float = 0.0
-) -> Asked:
-    """A frame that ``own`` took correctly exposed at the setting ``clean``, as ``target_of`` would at ``iso`` with so many stops
-    less than correct.
+    own: Sensor, clean: SensorAt, target_of: Sensor, iso: float, stops_less: float = 0.0, dark_e: float = 0.0,
+    grey_e: float | None = None,
+) -> Asked:  # fmt: skip
+    """A frame that ``own`` took at the setting ``clean``, as ``target_of`` would at ``iso`` with so many stops less than correct.
+    ``grey_e``: electrons of grey in the frame; None: it is correctly exposed.
 
     Raises NoPicture where the body was not measured there, where more light would be needed than the clean frame has, and
     where that has more read noise than the target.
     """
     target = target_of.at(iso)
-    whole = target_of.grey_e(iso) / own.grey_e(clean.exact_iso) * 2.0**-stops_less
+    whole = target_of.grey_e(iso) / (grey_e or own.grey_e(clean.exact_iso)) * 2.0**-stops_less
     light = {}
     for channel in clean.gain_e_per_dn:
         if channel not in target.gain_e_per_dn:

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.advise import exposure
 from yellowjacket.bench.models import Body, Ladder, Use
+from yellowjacket.bench.prediction.clean_frame import Wanted
 from yellowjacket.core.colour.colorimetry import neutral_under
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.exposure_advice import (
@@ -29,11 +30,14 @@ from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.web.advice.forms import AdviceForm
+from yellowjacket.web.predicted import PredictedCrop, PredictedCrops
 
 # Grades on the speckle mark, by level.
 _SPECKLE = {"clean": 1, "usable": 3, "emergency": 4}
 _LOST = 5
 _ORDER = (*LEVELS, NOT_USABLE)
+# The best options are shown large, side by side, the rest as a strip; screen pixels.
+_LARGE, _LARGE_PX, _SMALL_PX = 3, (240, 180), (141, 106)
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +50,7 @@ class Row:
     shadow_snr: Quantity
     chroma: Quantity
     cast: exposure.Cast | None
+    crop: PredictedCrop
 
     @property
     def seen(self) -> tuple[Quantity, Quantity, Quantity]:
@@ -96,6 +101,8 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
     casts = exposure.casts_of(body, use)
     asked = Asked(known.profile, known.limits, form.exposure_s, factor, casts.of_push)
     found = options(known.findings, wanted, asked)
+    crops = PredictedCrops.of(ladder, _LARGE_PX, pixels, monochrome=use.monochrome)
+    small = crops.sized(*_SMALL_PX)
     limit = known.limits.get(data["level"])
     best = found[0] if found else None
     faster = faster_by(wanted, limit.mark) if limit and limit.mark else None
@@ -103,8 +110,8 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
         "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": known.profile, "level": data["level"],
         "short": best is not None and _ORDER.index(best.level) > _ORDER.index(data["level"]),
         "lost": best is not None and best.level == NOT_USABLE,
-        "rows": [_row(one, casts) for one in found],
-        "asked": _named(known, form, wanted, asked, casts), "limit": limit,
+        "rows": [_row(one, casts, crops if n < _LARGE else small) for n, one in enumerate(found)], "large": f":{_LARGE}",
+        "small": f"{_LARGE}:", "asked": _named(known, form, wanted, asked, casts, crops), "limit": limit,
         "faster": faster, "over": -(faster or 0.0),
         "long": exposure.long_of(body, data["level"], pixels, data["celsius"]),
         "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
@@ -114,18 +121,21 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _named(known: exposure.Known, form: AdviceForm, wanted: float, asked: Asked, casts: exposure.Casts) -> Row | None:
+def _named(
+    known: exposure.Known, form: AdviceForm, wanted: float, asked: Asked, casts: exposure.Casts, crops: PredictedCrops
+) -> Row | None:
     """What the ISO that was named would give, measured or not."""
     mark = form.cleaned_data["iso"]
     if mark is None:
         return None
-    return _row(option_at(known.findings, dial.exact_iso(mark), mark, wanted, asked), casts)
+    return _row(option_at(known.findings, dial.exact_iso(mark), mark, wanted, asked), casts, crops)
 
 
-def _row(option: Option, casts: exposure.Casts) -> Row:
+def _row(option: Option, casts: exposure.Casts, crops: PredictedCrops) -> Row:
     nothing = missing(Missing.NOT_MEASURED)
     grey, shadow, chroma = (option.seen.get(key, nothing) for key in ("grey_snr", "shadow_snr", "chroma_noise"))
-    return Row(option, _SPECKLE.get(option.level, _LOST), grey, shadow, chroma, casts.at(option.push_stops))
+    crop = crops.at(Wanted(dial.exact_iso(option.mark), option.push_stops))
+    return Row(option, _SPECKLE.get(option.level, _LOST), grey, shadow, chroma, casts.at(option.push_stops), crop)
 
 
 @dataclass(frozen=True, slots=True)

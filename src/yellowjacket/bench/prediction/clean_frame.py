@@ -1,0 +1,162 @@
+"""The clean frame of a ladder, its body as the ladder measured it, and crops of the one as the other would have given them."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from yellowjacket.bench.decoding import mosaic_of
+from yellowjacket.bench.look.development import Developing, Switches
+from yellowjacket.bench.models import Frame, Ladder, Reading, Rung, Shot
+from yellowjacket.core.exposure import dial
+from yellowjacket.core.metrology.measurands import ALL, Measurand
+from yellowjacket.core.metrology.notes import Missing, Note
+from yellowjacket.core.noise.smoothing import kept_variance, share_of
+from yellowjacket.core.prediction.predicted_mosaic import Asked, asked_for, predicted
+from yellowjacket.core.prediction.sensor_at import NoPicture, Sensor, SensorAt
+from yellowjacket.core.raw.frame import first_green
+from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import Development, develop_at_use
+
+_MODEL = (
+    Measurand.GAIN_E_PER_DN, Measurand.BLACK_DN, Measurand.CLIP_DN, Measurand.SATURATION_E, Measurand.READ_NOISE_E,
+    Measurand.ROW_NOISE_DN, Measurand.COLUMN_NOISE_DN, Measurand.NEIGHBOUR_CORRELATION, Measurand.CODES_EMPTY,
+)  # fmt: skip
+# Neighbours that agree by more tell a smoothed raw, codes of which more are empty a multiplied one.
+_SMOOTHED_CORRELATION, _EMPTY_SHARE = 0.015, 0.2
+# What development looks at around a crop.
+_MARGIN_PX = 16
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What a predicted crop is to show: ``iso`` set, so many ``stops_less`` light than that exposes correctly, shown
+    ``push_stops`` brighter than the clean frame is; ``dark_e`` mean dark signal."""
+
+    iso: float
+    stops_less: float = 0.0
+    push_stops: float = 0.0
+    dark_e: float = 0.0
+
+
+@dataclass(frozen=True)
+class Predicting:
+    """A clean frame, the body that took it, and the setting it was taken at."""
+
+    frame: Frame
+    rung: Rung
+    sensor: Sensor
+    developing: Developing
+
+    @classmethod
+    def of(cls, ladder: Ladder, rungs: list[Rung] | None = None) -> Predicting | None:
+        """Of a measured ISO ladder; None where no light frame of its correctly exposed rung is there."""
+        rungs = list(ladder.rungs.all()) if rungs is None else rungs
+        if not rungs or ladder.kind != Ladder.Kind.ISO:
+            return None
+        rung = ladder.reference_rung(rungs)
+        frame = (
+            Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT)
+            .defer("report").order_by("shot__repeat").first()
+        )  # fmt: skip
+        if frame is None or frame.mosaic_layout.rendered or frame.mosaic_layout.demosaiced:
+            return None
+        return cls(frame, rung, sensor_of(ladder, rungs, frame), Developing.of(ladder, rungs))
+
+    @cached_property
+    def clean(self) -> SensorAt:
+        """The body at the setting of the clean frame. Raises NoPicture where it was not measured."""
+        return self.sensor.at(dial.exact_iso(self.rung.iso))
+
+    @property
+    def grey_e(self) -> float | None:
+        """Electrons of the grey patch in the clean frame; None where there is none."""
+        signal = first_green(self.developing.grey.get(self.rung.pk, {}))
+        gain = first_green(self.clean.gain_e_per_dn)
+        return signal * gain if signal and gain else None
+
+    def asked(self, wanted: Wanted) -> Asked:
+        """The physics of a wanted picture. Raises NoPicture with the reason."""
+        return asked_for(
+            self.sensor, self.clean, self.sensor, wanted.iso, wanted.stops_less, wanted.dark_e, self.grey_e
+        )
+
+    def development(self, asked: Asked, wanted: Wanted, switches: Switches) -> Development:
+        """As the clean frame is developed, so much brighter that the lost light does not show."""
+        how = self.developing.clean(self.frame, replace(switches, equalised=True))
+        gains = []
+        for n, colour in enumerate("RGB"):
+            channel = next((name for name in asked.light if name[0] in (colour, "M")), "")
+            up = asked.target.gain_e_per_dn[channel] / asked.clean.gain_e_per_dn[channel] / asked.light[channel]
+            gains.append(how.gains[n] * up * 2.0**wanted.push_stops)
+        return replace(how, gains=(gains[0], gains[1], gains[2]), black_dn=dict(asked.target.tag_dn))
+
+    def picture(self, rect: Rect, wanted: Wanted, factor: float, switches: Switches) -> NDArray[np.uint8]:
+        """A crop as it would look, sRGB of shape (rows, columns, 3). Raises NoPicture, FrameError for a lost original."""
+        asked = self.asked(wanted)
+        mosaic = mosaic_of(self.frame)
+        left, top = max(rect.x - _MARGIN_PX, 0), max(rect.y - _MARGIN_PX, 0)
+        area = mosaic[top : rect.y + rect.h + _MARGIN_PX, left : rect.x + rect.w + _MARGIN_PX]
+        step = self.frame.mosaic_layout.step
+        # Development counts the tile from the area's corner.
+        area, left, top = area[-top % step :, -left % step :], left + -left % step, top + -top % step
+        seed = int.from_bytes(hashlib.sha256(f"{self.address_key(wanted)} {rect}".encode()).digest()[:8])
+        made = predicted(np.ascontiguousarray(area), (left, top), self.frame.mosaic_layout, asked, seed)
+        inside = Rect(rect.x - left, rect.y - top, rect.w, rect.h)
+        return develop_at_use(made.mosaic, inside, self.development(asked, wanted, switches), factor)
+
+    def address_key(self, wanted: Wanted) -> str:
+        """Everything the picture depends on but its place: it changes with what was measured. Raises NoPicture."""
+        asked = self.asked(wanted)
+        return f"{self.frame.sha256} {asked.clean} {asked.target} {sorted(asked.light.items())} {wanted}"
+
+
+def sensor_of(ladder: Ladder, rungs: list[Rung], frame: Frame) -> Sensor:
+    """The body as a ladder's readings have it; settings that lack gain, noise or saturation are left out."""
+    found: dict[int, dict[tuple[str, str], float]] = {}
+    rows = Reading.objects.filter(rung__ladder=ladder, patch=None, use=None, quantity__in=_MODEL, value__isnull=False)
+    for rung_id, quantity, channel, value in rows.values_list("rung_id", "quantity", "channel", "value"):
+        found.setdefault(rung_id, {})[quantity, channel] = float(value or 0.0)
+    channels = frame.mosaic_layout.channels
+    marks = [_mark(rung, found.get(rung.pk, {}), channels, frame) for rung in rungs]
+    return Sensor([one for one in marks if one is not None])
+
+
+def _mark(
+    rung: Rung, values: Mapping[tuple[str, str], float], channels: tuple[str, ...], frame: Frame
+) -> SensorAt | None:
+    whole = {quantity: value for (quantity, channel), value in values.items() if channel == ALL}
+    read, saturation = whole.get(Measurand.READ_NOISE_E), whole.get(Measurand.SATURATION_E)
+    mean_gain = whole.get(Measurand.GAIN_E_PER_DN)
+    if not (read and saturation and mean_gain):
+        return None
+    rho = whole.get(Measurand.NEIGHBOUR_CORRELATION, 0.0)
+    smoothed = rho > _SMOOTHED_CORRELATION
+    # Smoothing takes of noise what it leaves of each direction's variance, twice: gain reads too high by as much.
+    lost = kept_variance(share_of(rho)) ** 2 if smoothed else 1.0
+    gain = {c: values.get((Measurand.GAIN_E_PER_DN, c), mean_gain) * lost for c in channels}
+    tag = {c: float(frame.black_dn[c]) for c in channels}
+    black = {c: values.get((Measurand.BLACK_DN, c), tag[c]) for c in channels}
+    empty = whole.get(Measurand.CODES_EMPTY, 0.0)
+    mean_gain *= lost
+    return SensorAt(
+        rung.iso, gain, black, tag, whole.get(Measurand.CLIP_DN, frame.white_dn), saturation * lost, read * lost**0.5,
+        whole.get(Measurand.ROW_NOISE_DN, 0.0) * mean_gain, whole.get(Measurand.COLUMN_NOISE_DN, 0.0) * mean_gain,
+        rho if smoothed else 0.0, round(1 / (1 - empty)) if _EMPTY_SHARE < empty < 1 else 1.0,
+    )  # fmt: skip
+
+
+def why_not(predicting: Predicting | None, wanted: Wanted) -> str:
+    """Why there is no such picture, in words; empty when there is."""
+    try:
+        if predicting is None:
+            raise NoPicture(Note(Missing.NO_CLEAN_FRAME))
+        predicting.asked(wanted)
+    except NoPicture as error:
+        return str(error)
+    return ""

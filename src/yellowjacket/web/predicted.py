@@ -1,0 +1,119 @@
+"""Predicted crops on pages: their addresses, which hold all they depend on, and the pictures behind them."""
+
+from __future__ import annotations
+
+import hashlib
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
+from django.urls import reverse
+
+from yellowjacket.bench.look.development import Switches
+from yellowjacket.bench.models import Ladder
+from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
+from yellowjacket.core.prediction.sensor_at import NoPicture
+from yellowjacket.core.raw.rect import Rect, clamped
+from yellowjacket.core.rendering.develop import GRADIENT
+from yellowjacket.web.pictures import cached_png
+
+# Raise with every change of what a predicted picture looks like.
+_VERSION = 1
+_LARGEST_ISO, _LARGEST_STOPS, _LARGEST_DARK_E, _LARGEST_FACTOR = 1e8, 24.0, 1e6, 64.0
+
+
+@dataclass(frozen=True, slots=True)
+class PredictedCrop:
+    """A picture on a page: address and size on the screen, or why there is none."""
+
+    url: str = ""
+    width: int = 0
+    height: int = 0
+    refusal: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PredictedCrops:
+    """Crops around the spot of a ladder, ``size`` screen pixels, ``factor`` sensor pixels to the side of one."""
+
+    predicting: Predicting | None
+    size: tuple[int, int]
+    factor: float = 1.0
+    monochrome: bool = False
+    spot: tuple[int, int] | None = None
+
+    @classmethod
+    def of(
+        cls, ladder: Ladder, size: tuple[int, int], factor: float = 1.0, *, monochrome: bool = False
+    ) -> PredictedCrops:
+        """Of a measured ladder, in a few queries for all its crops."""
+        spot = (ladder.spot_x, ladder.spot_y)
+        known = (spot[0], spot[1]) if spot[0] is not None and spot[1] is not None else None
+        return cls(Predicting.of(ladder), size, max(factor, 1.0), monochrome, known)
+
+    def sized(self, width: int, height: int) -> PredictedCrops:
+        """The same in another size."""
+        return PredictedCrops(self.predicting, (width, height), self.factor, self.monochrome, self.spot)
+
+    def at(self, wanted: Wanted) -> PredictedCrop:
+        """One picture, or the reason why it cannot be told."""
+        refusal = why_not(self.predicting, wanted)
+        if refusal or self.predicting is None:
+            return PredictedCrop(refusal=refusal)
+        frame = self.predicting.frame
+        raw = tuple(round(side * self.factor) for side in self.size)
+        rect = clamped(frame.width, frame.height, self.spot or (frame.width // 2, frame.height // 2), (raw[0], raw[1]))
+        parts: dict[str, object] = {"iso": f"{wanted.iso:.6g}"}
+        for name, value in (("d", wanted.stops_less), ("p", wanted.push_stops), ("e", wanted.dark_e)):
+            if value:
+                parts[name] = f"{value:.4f}"
+        if self.factor > 1:
+            parts["f"] = f"{self.factor:.4f}"
+        if self.monochrome:
+            parts["m"] = 1
+        parts["k"] = _key(self.predicting, _wanted(parts))
+        place = [self.predicting.rung.ladder_id, rect.x, rect.y, rect.w, rect.h]
+        width, height = (max(1, round(side / self.factor)) for side in (rect.w, rect.h))
+        return PredictedCrop(f"{reverse('predicted-crop', args=place)}?{urlencode(parts)}", width, height)
+
+
+def _key(predicting: Predicting, wanted: Wanted) -> str:
+    """What was measured, in short: with other findings a picture has another address."""
+    return hashlib.sha256(f"{_VERSION} {predicting.address_key(wanted)}".encode()).hexdigest()[:16]
+
+
+def _wanted(query: Mapping[str, object]) -> Wanted:
+    """Raises ValueError for what no page of ours asks for."""
+
+    def number(name: str, least: float, most: float) -> float:
+        value = float(str(query.get(name, "0")))
+        if not (math.isfinite(value) and least <= value <= most):
+            raise ValueError(f"{name} is out of its range")
+        return value
+
+    return Wanted(
+        number("iso", 1, _LARGEST_ISO), number("d", -_LARGEST_STOPS, _LARGEST_STOPS),
+        number("p", -_LARGEST_STOPS, _LARGEST_STOPS), number("e", 0, _LARGEST_DARK_E),
+    )  # fmt: skip
+
+
+def predicted_png(ladder: Ladder, rect: Rect, query: Mapping[str, str]) -> bytes:
+    """The picture of an address. Raises ValueError for an address of other findings than today's, or of none; NoPicture;
+    FrameError for a lost original."""
+    wanted, factor = _wanted(query), float(query.get("f", "1"))
+    predicting = Predicting.of(ladder)
+    if predicting is None or not 1 <= factor <= _LARGEST_FACTOR:
+        raise ValueError("no such picture")
+    try:
+        key = _key(predicting, wanted)
+    except NoPicture as error:
+        raise ValueError(str(error)) from error
+    if key != query.get("k") or not rect.fits(predicting.frame.width, predicting.frame.height):
+        raise ValueError("no such picture: what it rests on was measured anew")
+    switches = Switches(developer=GRADIENT, monochrome="m" in query)
+    whole = f"{key} {rect} {factor:.4f} {switches} {predicting.development(predicting.asked(wanted), wanted, switches).gains}"
+    return cached_png(
+        "predicted", hashlib.sha256(whole.encode()).hexdigest(),
+        lambda: predicting.picture(rect, wanted, factor, switches),
+    )  # fmt: skip
