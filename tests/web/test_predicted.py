@@ -1,0 +1,99 @@
+"""Predicted crops on pages: there, like what was really shot, kept by what they rest on, and a sentence where there are none."""
+
+import re
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from tests import making
+from yellowjacket.bench.decoding import mosaic_of
+from yellowjacket.bench.look.development import Switches
+from yellowjacket.bench.models import Frame, Reading, Shot
+from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
+from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.rendering.develop import developed_crop
+
+
+def addresses(text):
+    return [found.replace("&amp;", "&") for found in re.findall(r'src="(/ladders/\d+/predicted/[^"]+)"', text)]
+
+
+def test_every_option_has_its_picture(client, measured):
+    text = client.get("/advice/").content.decode()
+    found = addresses(text)
+    assert len(found) == len(set(found)) >= 2
+    for address in found:
+        answer = client.get(address)
+        assert (answer.status_code, answer["Content-Type"]) == (200, "image/png"), address
+        assert "immutable" in answer["Cache-Control"]
+    assert client.get(found[0]).content == client.get(found[0]).content
+    assert "as it would look" in text
+
+
+def test_a_predicted_crop_is_as_noisy_as_the_real_one(measured):
+    ladder = measured.ladders.get()
+    predicting = Predicting.of(ladder)
+    rung = ladder.rungs.get(iso=400)
+    frame = Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).first()
+    grey = measured.ladders.get().patches.get(role="grey")
+    rect = Rect(grey.x, grey.y, grey.w, grey.h)
+    real = developed_crop(mosaic_of(frame), rect, predicting.developing.of_frame(frame, rung.pk).how)
+    made = predicting.picture(rect, Wanted(400), 1.0, Switches()).astype(float) / 255
+    linear = np.where(made <= 0.04045, made / 12.92, ((made + 0.055) / 1.055) ** 2.4)
+    assert linear.mean() == pytest.approx(real.mean(), rel=0.02)
+    assert linear[..., 1].std() == pytest.approx(real[..., 1].std(), rel=0.12)
+
+
+def test_what_was_measured_anew_has_another_address(client, measured):
+    (address, *_) = addresses(client.get("/advice/").content.decode())
+    assert client.get(address).status_code == 200
+    for row in Reading.objects.filter(quantity="read_noise_e", channel="all"):
+        row.value *= 1.5
+        row.save()
+    assert client.get(address).status_code == 404
+    assert address not in addresses(client.get("/advice/").content.decode())
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        ("iso=", "iso=nan&x="),
+        ("iso=", "iso=0&x="),
+        ("k=", "k=0000&x="),
+        ("/predicted/", "/predicted/9"),
+        ("k=", "f=99&k="),
+    ],
+)
+def test_addresses_that_no_page_gives_are_not_found(client, measured, change):
+    (address, *_) = addresses(client.get("/advice/").content.decode())
+    assert client.get(address.replace(*change)).status_code == 404
+
+
+def test_without_a_clean_frame_there_is_a_sentence(client, measured):
+    Frame.objects.all().delete()
+    text = client.get("/advice/").content.decode()
+    assert not addresses(text)
+    assert "No raw frame of its correctly exposed base ISO is there" in text
+
+
+def test_what_cannot_be_told_is_said(measured):
+    predicting = Predicting.of(measured.ladders.get())
+    assert why_not(predicting, Wanted(200)) == ""
+    assert "more light than the clean frame has" in why_not(predicting, Wanted(100, stops_less=-2))
+    assert "beyond ISO 400" in why_not(predicting, Wanted(51200))
+    assert "no raw frame" in why_not(None, Wanted(200))
+
+
+def test_pictures_ask_few_queries(client, measured, django_assert_max_num_queries):
+    (address, *_) = addresses(client.get("/advice/").content.decode())
+    with django_assert_max_num_queries(12):
+        client.get(address)
+
+
+def test_a_crop_at_a_use_is_smaller_than_its_place(measured):
+    predicting = Predicting.of(measured.ladders.get())
+    side = min(making.WIDTH, making.HEIGHT) // 2
+    made = predicting.picture(Rect(3, 5, side, side), Wanted(200), 2.0, Switches())
+    assert made.shape[:2] == (round(side / 2), round(side / 2))
+    assert Image.fromarray(made).mode == "RGB"
