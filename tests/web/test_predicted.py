@@ -97,3 +97,19 @@ def test_a_crop_at_a_use_is_smaller_than_its_place(measured):
     made = predicting.picture(Rect(3, 5, side, side), Wanted(200), 2.0, Switches())
     assert made.shape[:2] == (round(side / 2), round(side / 2))
     assert Image.fromarray(made).mode == "RGB"
+
+
+def test_a_limit_is_seen_from_both_of_its_sides(client, measured):
+    """The last rung inside and the first outside, as measured until something is decided."""
+    ladder = measured.ladders.get()
+    text = client.get(f"/sittings/{measured.pk}/record/").content.decode()
+    section = text.partition("limits-seen")[2].partition("</section>")[0]
+    assert section
+    captions = re.findall(r"<b\s*>ISO (\d+)</b><span>([a-z ]+)</span>", section)
+    order = [rung.iso for rung in ladder.rungs.all()]
+    for (iso, where), (other, beyond) in zip(captions, captions[1:], strict=False):
+        if (where, beyond) == ("last inside", "first outside"):
+            assert order.index(int(other)) == order.index(int(iso)) + 1
+    assert {where for _, where in captions} <= {"last inside", "first outside"}
+    for address in re.findall(r'src="(/frames/[^"]+)"', section):
+        assert client.get(address.replace("&amp;", "&")).status_code == 200

@@ -32,7 +32,7 @@ def test_the_default_stands_there_and_another_is_made_from_it(client, sitting):
     profile = ToleranceProfile.objects.get(name="Moths")
     assert made.headers["Location"] == f"/tolerance/?profile={profile.pk}"
     chroma = next(one for one in profile.criteria.criteria if one.key == "chroma_noise")
-    assert chroma.thresholds == (4.0, 6.5, 22.0)
+    assert chroma.thresholds == (4.3, 6.5, 22.0)
     client.post(f"/tolerance/{profile.pk}/in-force/", {"sitting": sitting.pk})
     sitting.refresh_from_db()
     assert sitting.profile == profile

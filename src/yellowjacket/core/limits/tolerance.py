@@ -45,7 +45,7 @@ class Criterion:
 DEFAULT_CRITERIA: tuple[Criterion, ...] = (
     Criterion("grey_snr", "grey SNR", Measurand.SNR, (16.0, 8.0, 4.0)),
     Criterion("shadow_snr", "shadow SNR", Measurand.SHADOW_SNR, (5.0, 2.5, 1.0)),
-    Criterion("chroma_noise", "chroma noise", Measurand.NOISE_CHROMA, (4.0, 8.5, 22.0)),
+    Criterion("chroma_noise", "chroma noise", Measurand.NOISE_CHROMA, (4.3, 9.0, 22.0)),
     Criterion("neutral_drift", "neutral drift", Measurand.NEUTRAL_DRIFT_DE00, (2.0, 5.0, 10.0)),
     Criterion(
         "colour_separation",

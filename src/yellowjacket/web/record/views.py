@@ -11,7 +11,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.exchange import readings
-from yellowjacket.bench.models import Decision, Record, Sitting, Use
+from yellowjacket.bench.models import Decision, Record, Rung, Sitting, Use
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import proposals as proposals_
@@ -20,13 +20,16 @@ from yellowjacket.bench.record.standing import newest_signed, standing_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
+from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.web.record import cards, reports
 from yellowjacket.web.refusals import carried_out, refused
-from yellowjacket.web.sheet.lines import grade_lines
+from yellowjacket.web.sheet.lines import Crops, CropView, grade_lines
 from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
 
 _TRAIL_ROWS = 30
+# Of a rung beside its limit, screen pixels.
+_SEEN_PX = (162, 122)
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +52,36 @@ class UseBlock:
     rows: list[Row]
 
 
+@dataclass(frozen=True, slots=True)
+class SeenLimit:
+    """A limit as it looks: the last rung inside and the first outside, either None where the ladder ends."""
+
+    level: str
+    inside: tuple[Rung, CropView | None] | None
+    outside: tuple[Rung, CropView | None] | None
+
+
+def _as_seen(page: SittingPage, rows: Sequence[Row]) -> list[SeenLimit]:
+    """The limits of the use in force, as decided or else as measured, each with the rungs on both of its sides."""
+    factor, _ = use_noise_factor(page.ladder.body.pixels, page.use.whole_frame_pixels)
+    crops = Crops.of(page)
+
+    def shown(rung: Rung) -> tuple[Rung, CropView | None]:
+        return rung, crops.view(rung, _SEEN_PX, factor=factor, monochrome=page.use.monochrome)
+
+    found = []
+    for row in rows:
+        mark = row.decision.iso if row.decision else row.proposal.measured.mark
+        if mark is None and not (row.decision or row.proposal.measured.ended):
+            continue
+        inside = [rung for rung in page.rungs if mark is not None and rung.iso <= mark]
+        outside = [rung for rung in page.rungs if rung not in inside]
+        found.append(
+            SeenLimit(row.proposal.level, shown(inside[-1]) if inside else None, shown(outside[0]) if outside else None)
+        )
+    return found
+
+
 def _context(page: SittingPage, record: Record) -> dict[str, object]:
     standing = standing_of(record, page.uses)
     decisions = record_.decisions_of(record)
@@ -67,6 +100,7 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     # Only an ISO ladder is graded rung by rung.
     lines = grade_lines(page, standing.proposals) if standing.proposals else []
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung), lines)
+    of_use = next((block.rows for block in blocks.values() if block.use.pk == page.use.pk), [])
     found = other_limits.as_evidence([one.limit for one in standing.others])
     return page.context(
         record=record, blocks=list(blocks.values()), doubts=doubts, stave=stave, conditions=standing.conditions,
@@ -74,7 +108,8 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
         decided=bool(decisions), others=standing.others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
         open_others=sum(not row.decided and row.limit.text != "–" for row in standing.others), standing=standing,
         answer=record.answer or record_.answer_of(record),
-        mark_advice=standing.mark_advice, remembered=other_limits.remembered(page.ladder.body),
+        seen_limits=_as_seen(page, of_use), mark_advice=standing.mark_advice,
+        remembered=other_limits.remembered(page.ladder.body),
     )  # fmt: skip
 
 

@@ -58,15 +58,27 @@ class Crops:
             return ladder.spot_x, ladder.spot_y
         return frame.width // 2, frame.height // 2
 
-    def view(self, rung: Rung, size: tuple[int, int], *, equalised: bool = True) -> CropView | None:
-        """The crop of a rung's first frame at the current spot, or None without a frame."""
+    def view(
+        self,
+        rung: Rung,
+        size: tuple[int, int],
+        *,
+        equalised: bool = True,
+        factor: float = 1.0,
+        monochrome: bool = False,
+    ) -> CropView | None:
+        """The crop of a rung's first frame at the current spot, or None without a frame. ``size`` in pixels of the picture,
+        ``factor`` sensor pixels to the side of one."""
         frames = self.page.light(rung)
         if not frames:
             return None
         frame = frames[0]
-        rect = clamped(frame.width, frame.height, self.spot(frame), size)
-        found = self.developing.of_frame(frame, rung.pk, Switches(equalised=equalised))
-        return CropView(pictures.crop_address(frame, rect, found.how), rect.w, rect.h, found.moved_stops)
+        factor = max(factor, 1.0)
+        raw = round(size[0] * factor), round(size[1] * factor)
+        rect = clamped(frame.width, frame.height, self.spot(frame), raw)
+        found = self.developing.of_frame(frame, rung.pk, Switches(equalised=equalised, monochrome=monochrome))
+        shown = round(rect.w / factor), round(rect.h / factor)
+        return CropView(pictures.crop_address(frame, rect, found.how, factor), *shown, found.moved_stops)
 
 
 def crop_line(page: SittingPage, column_px: int) -> Line:
