@@ -1,6 +1,7 @@
 """Predicted crops on pages: there, like what was really shot, kept by what they rest on, and a sentence where there are none."""
 
 import re
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -107,9 +108,71 @@ def test_a_limit_is_seen_from_both_of_its_sides(client, measured):
     assert section
     captions = re.findall(r"<b\s*>ISO (\d+)</b><span>([a-z ]+)</span>", section)
     order = [rung.iso for rung in ladder.rungs.all()]
-    for (iso, where), (other, beyond) in zip(captions, captions[1:], strict=False):
+    for (iso, where), (other, beyond) in pairwise(captions):
         if (where, beyond) == ("last inside", "first outside"):
             assert order.index(int(other)) == order.index(int(iso)) + 1
     assert {where for _, where in captions} <= {"last inside", "first outside"}
     for address in re.findall(r'src="(/frames/[^"]+)"', section):
         assert client.get(address.replace("&amp;", "&")).status_code == 200
+
+
+def seen(client, **asked):
+    return client.get("/tolerance/seen/", asked).content.decode()
+
+
+def test_a_threshold_is_seen_between_its_neighbours(client, measured):
+    """Three pictures at the ISO settings where the body comes to them, in their order."""
+    use = measured.uses.first().pk
+    values = {
+        r.rung.iso: r.value for r in Reading.objects.filter(quantity="snr", channel="G", patch__role="grey", use=None)
+    }
+    between = (values[100] * values[200]) ** 0.5
+    text = seen(client, field="grey_snr-clean", base=between, use=use)
+    isos = [
+        float(found.replace("\u202f", "").replace(" ", ""))
+        for found in re.findall(r"as at\s+ISO ([\d\s\u202f]+)<", text)
+    ]
+    assert isos == sorted(isos)
+    assert any(100 < iso < 200 for iso in isos)
+    assert addresses(text)
+    assert "the threshold" in text
+
+
+def test_the_number_follows_the_slider(client, measured):
+    asked = {"criterion": "grey_snr", "level": "usable", "base": "20", "use": measured.uses.first().pk}
+    texts = [seen(client, step=step, **asked) for step in (0, 30, 45)]
+    written = [float(re.search(r'name="grey_snr-usable" value="([\d.]+)"', text, re.S)[1]) for text in texts]
+    assert written[0] < written[1] == 20 < written[2]
+    assert all('hx-swap-oob="true"' in text and "<form" not in text for text in texts)
+
+
+@pytest.mark.parametrize(
+    "asked",
+    [
+        {"field": "nothing-clean"},
+        {"base": "nan"},
+        {"base": "-3"},
+        {"step": "x"},
+        {"use": "9" * 30},
+        {"level": "x"},
+        {"profile": "x"},
+    ],
+)
+def test_strange_thresholds_break_nothing(client, measured, asked):
+    assert "threshold" in seen(client, **asked)
+
+
+def test_a_threshold_that_no_iso_comes_to_is_a_sentence(client, measured):
+    text = seen(client, field="grey_snr-clean", base="0.01", use=measured.uses.first().pk)
+    assert "No ISO of this body comes to a grey SNR of" in text
+    assert not addresses(text)
+
+
+def test_the_page_of_tolerance_shows_a_picture_at_once(client, measured):
+    text = client.get("/tolerance/").content.decode()
+    assert 'id="seen-pictures"' in text
+    assert "/look/blind/" in text
+
+
+def test_without_a_measured_body_nothing_is_seen(client, db):
+    assert "once a body has a measured ISO ladder" in client.get("/tolerance/").content.decode()

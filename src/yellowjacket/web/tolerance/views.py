@@ -18,14 +18,17 @@ from yellowjacket.bench.typed import decimal, identity
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.limits.tolerance_file import profile_document
 from yellowjacket.web.refusals import carried_out
+from yellowjacket.web.tolerance import seen
 
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A criterion as the page shows it: three thresholds with the names of their fields, and what was typed there."""
+    """A criterion as the page shows it: three thresholds with the names of their fields, and what was typed there;
+    ``seen``: whether a threshold has a picture."""
 
     criterion: Criterion
     fields: tuple[tuple[str, str], ...]
+    seen: bool = False
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -47,7 +50,16 @@ def page(request: HttpRequest) -> HttpResponse:
         "groups": [(name, [_line(one, request) for one in criteria]) for name, criteria in groups],
         "sittings": Sitting.objects.exclude(profile=shown), "name": request.POST.get("name", ""),
     }  # fmt: skip
-    return render(request, "tolerance/page.html", context)
+    return render(request, "tolerance/page.html", context | seen.context_of(request, profile.criteria))
+
+
+@require_GET
+def as_seen(request: HttpRequest) -> HttpResponse:
+    """What a threshold looks like: the panel, or while its slider moves the pictures and the number alone."""
+    shown = ToleranceProfile.objects.filter(pk=identity(request.GET.get("profile"))).first() or profiles_.known()[0]
+    context = {"shown": shown, **seen.context_of(request, shown.criteria.criteria)}
+    moving = "step" in request.GET and "pictures" in context
+    return render(request, "tolerance/_seen_pictures.html" if moving else "tolerance/_seen.html", context)
 
 
 def _in_use(profile: ToleranceProfile) -> int:
@@ -57,7 +69,7 @@ def _in_use(profile: ToleranceProfile) -> int:
 def _line(one: Criterion, request: HttpRequest) -> Line:
     names = [f"{one.key}-{level}" for level in LEVELS]
     typed = [request.POST.get(name, f"{one.threshold(level):g}") for name, level in zip(names, LEVELS, strict=True)]
-    return Line(one, tuple(zip(names, typed, strict=True)))
+    return Line(one, tuple(zip(names, typed, strict=True)), seen.picture_criterion(one.key, [one]) is not None)
 
 
 def _typed(request: HttpRequest) -> dict[str, list[float]]:
