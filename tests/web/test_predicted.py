@@ -176,3 +176,13 @@ def test_the_page_of_tolerance_shows_a_picture_at_once(client, measured):
 
 def test_without_a_measured_body_nothing_is_seen(client, db):
     assert "once a body has a measured ISO ladder" in client.get("/tolerance/").content.decode()
+
+
+def test_iso_against_push_is_seen(client, measured):
+    """Every ISO up to the wanted one, brought to its brightness, with what that costs below it."""
+    text = client.get(f"/sittings/{measured.pk}/push/").content.decode()
+    strip = text.partition('class="pictured"')[2].partition("</div>")[0]
+    assert re.findall(r"<b>ISO (\d+)</b>", strip) == ["100", "200", "400"]
+    assert [float(one.replace("−", "-")) for one in re.findall(r"<span\s*>([+−][\d.]+)</span>", strip)] == [2.0, 1.0]
+    assert len(addresses(strip)) == 3
+    assert strip.count("costs") == 2

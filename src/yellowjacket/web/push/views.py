@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -9,15 +10,20 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
+from yellowjacket.bench.advise import exposure
 from yellowjacket.bench.models import Ladder, Patch, Reading
+from yellowjacket.bench.prediction.clean_frame import Wanted
 from yellowjacket.bench.push import iso_invariance, latitude, raw_modes
 from yellowjacket.bench.typed import decimal
+from yellowjacket.core.exposure import dial
 from yellowjacket.core.latitude.iso_invariance import ALLOWED_STOPS, MEASURED, Penalty
 from yellowjacket.core.latitude.push_pull import StopLimit
+from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.readings.raw_modes import AREA, LANCZOS, OWN
 from yellowjacket.web.measure.sheet import LineKind, fixed_lines
+from yellowjacket.web.predicted import PredictedCrop, PredictedCrops
 from yellowjacket.web.push.brackets import brackets_of
 from yellowjacket.web.sheet.lines import CROP_HEIGHT_PX, Crops, Readings
 from yellowjacket.web.sheet.stave import Cell, Line, Stave, columns_of
@@ -30,6 +36,8 @@ _SAME_NAMES = (
     (Measurand.SAME_CHROMA, "Chroma noise, σ of a*b*"), (Measurand.SAME_DETAIL, "Detail, line pairs a height"),
 )  # fmt: skip
 _STEP_OFF_STOPS = 1 / 6
+# Of the strip under the matrix: screen pixels, by how much its shadows are lifted, and how far above base ISO it ends.
+_STRIP_PX, _LIFTED_STOPS, _WANTED_STOPS = (122, 92), 1.0, 6.0
 
 
 def _direction(reading: Reading) -> str:
@@ -199,6 +207,33 @@ def _gain(plain: StopLimit, corrected: StopLimit) -> float | None:
     return corrected.stops - plain.stops
 
 
+@dataclass(frozen=True, slots=True)
+class Brought:
+    """The wanted brightness reached from a shot ISO: by how many stops it is pushed, what that costs, and how it looks."""
+
+    iso: int
+    pushed_stops: float
+    penalty: Penalty | None
+    crop: PredictedCrop
+
+
+def _strip(page: SittingPage, found: latitude.IsoAgainstPush) -> list[Brought]:
+    """The brightness of a high ISO from every one below it, on the clean frame of the ladder that speaks for the body."""
+    ladder = exposure.ladder_of(page.ladder.body)
+    if ladder is None:
+        return []
+    factor, _ = use_noise_factor(page.ladder.body.pixels, page.use.whole_frame_pixels)
+    crops = PredictedCrops.of(ladder, _STRIP_PX, factor, monochrome=page.use.monochrome)
+    wanted = page.ladder.body.native_lowest_iso * 2.0**_WANTED_STOPS
+    top = min(found.isos, key=lambda iso: abs(math.log2(iso / wanted)))
+    strip = []
+    for iso in (one for one in found.isos if one <= top):
+        pushed = math.log2(dial.exact_iso(top) / dial.exact_iso(iso))
+        crop = crops.at(Wanted(dial.exact_iso(iso), pushed, _LIFTED_STOPS))
+        strip.append(Brought(iso, pushed, found.penalties.get((iso, top)), crop))
+    return strip
+
+
 def _matrix(page: SittingPage) -> dict[str, object] | None:
     found = iso_invariance.iso_against_push(page.sitting, page.ladder.body)
     if found is None:
@@ -215,5 +250,6 @@ def _matrix(page: SittingPage) -> dict[str, object] | None:
         "cast": latitude.turns(page.sitting, page.ladder.body, page.use),
         "wanted": found.isos[1:], "rows": rows, "invariance": found.invariance, "allowed": ALLOWED_STOPS,
         "worst": worst, "measured": found.measured, "top": found.isos[-1], "kind_measured": MEASURED,
-        "body": page.ladder.body, "second_base": iso_invariance.second_base_of(page.sitting, page.ladder.body),
+        "strip": _strip(page, found), "lifted": _LIFTED_STOPS, "body": page.ladder.body,
+        "second_base": iso_invariance.second_base_of(page.sitting, page.ladder.body),
     }  # fmt: skip
