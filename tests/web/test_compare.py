@@ -35,6 +35,21 @@ def test_two_bodies_are_held_against_each_other(client, two):  # noqa: F811
     assert "nan" not in text.lower().replace("nance", "")
 
 
+def test_bodies_are_seen_beside_each_other_and_charts_have_axes(client, two):  # noqa: F811
+    """A picture for every body and mark that was shot; round numbers on the axis of values, a legend for the curves."""
+    text = client.get(address(two)).content.decode()
+    rows = text.partition("crop-rows")[2].partition("</table>")[0]
+    assert re.findall(r'<th scope="row">(\w+)</th>', rows) == ["Heath", "Moor"]
+    found = [one.replace("&amp;", "&") for one in re.findall(r'src="(/frames/[^"]+)"', rows)]
+    assert len(found) == 6
+    assert all(client.get(one)["Content-Type"] == "image/png" for one in found[::3])
+    chart = text.partition('class="compare-chart"')[2].partition("</svg>")[0]
+    values = [float(one) for one in re.findall(r'text-anchor="end">([\d.]+)</text>', chart)]
+    assert len(values) >= 2
+    assert all(f"{value:e}"[0] in "12345678" and len(f"{value:g}".strip("0.")) <= 2 for value in values)
+    assert text.partition('class="legend"')[2].partition("</h2>")[0].count("<svg") == 2
+
+
 def test_whoever_is_named_first_the_statement_is_the_same(two):  # noqa: F811
     one, other = two.ladders.all()
     said = [bodies.compare(pair, None).against[0].sentences for pair in ([one, other], [other, one])]

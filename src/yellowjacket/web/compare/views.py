@@ -22,11 +22,12 @@ from yellowjacket.core.limits.body_comparison import COMPARED
 from yellowjacket.core.limits.foreign_curves import QUANTITIES as FOREIGN
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.web.compare.crops import crops_of
 from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.refusals import carried_out
 
 _CHART_PX = (1040.0, 230.0)
-_PAD_PX = 26.0
+_PAD_PX, _LEFT_PX = 26.0, 52.0
 _MOST_PIXELS = 10**12
 _CHART_ENDS = (_CHART_PX[1] - _PAD_PX, _PAD_PX)
 
@@ -73,6 +74,7 @@ def page(request: HttpRequest) -> HttpResponse:
             elsewhere = _foreign(found, pixels)
             context |= {
                 "found": found, "lines": _lines(found, elsewhere), "charts": _charts(found, elsewhere), "chart_px": _CHART_PX,
+                "crops": crops_of(found, pixels),
                 "axis": [(x, mark) for mark in found.marks if (x := _x(found, mark)) is not None],
             }  # fmt: skip
         except Refusal as refusal:
@@ -115,6 +117,8 @@ class Chart:
     name: str
     unit: str
     curves: Sequence[Curve]
+    # Round values and their places.
+    ticks: Sequence[tuple[str, float]]
 
 
 def _charts(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]]) -> list[Chart]:
@@ -143,7 +147,8 @@ def _charts(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]
                 if straight
                 else Scale(low / 1.2, high * 1.2, *_CHART_ENDS, logarithmic=True)
             )
-            charts.append(Chart(key[0], key[1], [_curve(found, axis, *row) for row in rows]))
+            ticks = [(f"{value:g}", y) for value, y in axis.round_ticks()]
+            charts.append(Chart(key[0], key[1], [_curve(found, axis, *row) for row in rows], ticks))
     return charts
 
 
@@ -158,7 +163,7 @@ def _curve(found: Comparison, axis: Scale, name: str, style: int, cells: Sequenc
 
 def _x(found: Comparison, mark: int) -> float:
     first, last = (dial.exact_iso(one) for one in (found.marks[0], found.marks[-1]))
-    return Scale(first, last, _PAD_PX, _CHART_PX[0] - _PAD_PX, logarithmic=True).at(dial.exact_iso(mark))
+    return Scale(first, last, _LEFT_PX, _CHART_PX[0] - _PAD_PX, logarithmic=True).at(dial.exact_iso(mark))
 
 
 @require_POST

@@ -35,8 +35,34 @@ class Scale:
     def _of(self, value: float) -> float:
         return math.log2(value) if self.logarithmic else value
 
-    def ticks(self, count: int) -> list[tuple[float, float]]:
-        """So many values at equal steps of the axis, each with its place; two at least."""
-        low, high = self._of(self.first), self._of(self.last)
-        steps = [low + (high - low) * n / (count - 1) for n in range(count)]
-        return [(value, self.at(value)) for value in (2.0**step if self.logarithmic else step for step in steps)]
+    def round_ticks(self, most: int = 6) -> list[tuple[float, float]]:
+        """Round values inside of the axis, 1, 2 and 5 times powers of ten, each with its place: as many as may be.
+
+        >>> [value for value, _ in Scale(1.4, 60, 0, 200, logarithmic=True).round_ticks()]
+        [2.0, 5.0, 10.0, 20.0, 50.0]
+        >>> [value for value, _ in Scale(3.2, 14.8, 0, 200).round_ticks()]
+        [4.0, 6.0, 8.0, 10.0, 12.0, 14.0]
+        """
+        low, high = sorted((self.first, self.last))
+        found = self._log_values(low, high, most) if self.logarithmic else _even_values(low, high, most)
+        return [(value, self.at(value)) for value in found]
+
+    @staticmethod
+    def _log_values(low: float, high: float, most: int) -> list[float]:
+        decades = range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
+        for steps in ((1, 2, 5), (1, 3), (1,)):
+            values = [step * 10.0**decade for decade in decades for step in steps]
+            found = [value for value in values if low <= value <= high]
+            if len(found) <= most:
+                break
+        # Under one decade equal steps say more.
+        return found if len(found) > 1 else _even_values(low, high, most)
+
+
+def _even_values(low: float, high: float, most: int) -> list[float]:
+    span = high - low
+    if span <= 0:
+        return [low]
+    size = 10.0 ** math.floor(math.log10(span / most))
+    step = next(one * size for one in (1, 2, 5, 10, 20) if span / (one * size) <= most)
+    return [round(n * step, 10) for n in range(math.ceil(low / step), math.floor(high / step) + 1)]

@@ -15,7 +15,7 @@ SIZE_PT = (250.0, 112.0)
 _LEFT, _RIGHT, _TOP, _FOOT = 30.0, 8.0, 16.0, 18.0
 _TEXT_PT = 7.5
 _FEWEST, _MOST_LABELS = 2, 8
-_TICKS = 3
+_TICKS = 4
 
 
 def plot_of(title: str, labels: Sequence[str], values: Sequence[Quantity | None]) -> Drawing | None:
@@ -33,7 +33,7 @@ def plot_of(title: str, labels: Sequence[str], values: Sequence[Quantity | None]
     column = (SIZE_PT[0] - _LEFT - _RIGHT) / len(values)
     x = [_LEFT + (n + 0.5) * column for n in range(len(values))]
     shapes: list[Shape] = [Text(_LEFT, 9, title, _TEXT_PT, strong=True)]
-    for value, at in y.ticks(_TICKS):
+    for value, at in y.round_ticks(_TICKS):
         shapes += [
             Stroke([(_LEFT, at), (SIZE_PT[0] - _RIGHT, at)], 0.5, HAIR),
             Text(_LEFT - 4, at + 2.5, number(value), _TEXT_PT, "end"),

@@ -1,0 +1,72 @@
+"""The spot of every ladder at every ISO mark, at equal size and brightness: what a comparison looks like."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from yellowjacket.bench.compare.bodies import Compared, Comparison
+from yellowjacket.bench.look.development import Developing, Switches
+from yellowjacket.bench.models import Frame, Shot
+from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.core.raw.rect import clamped
+from yellowjacket.web import pictures
+
+# Of all rows together, and of one picture; screen pixels.
+_ROW_PX, _WIDEST_PX, _NARROWEST_PX, _GAP_PX = 900, 168, 60, 6
+
+
+@dataclass(frozen=True, slots=True)
+class Crop:
+    """A picture in a row: its address and size on the screen."""
+
+    url: str
+    width: int
+    height: int
+
+
+@dataclass(frozen=True, slots=True)
+class CropRow:
+    """A ladder with a picture for every mark, None where it was not shot."""
+
+    name: str
+    style: int
+    cells: Sequence[Crop | None]
+
+
+def crops_of(found: Comparison, pixels: int | None) -> Sequence[CropRow]:
+    """A row for each ladder; none where nobody has a frame. ``pixels``: of the size everything is compared at."""
+    width = max(_NARROWEST_PX, min(_WIDEST_PX, _ROW_PX // max(1, len(found.marks)) - _GAP_PX))
+    rung_ids = [rung.pk for one in found.ladders for rung in one.rungs]
+    frames: dict[int, Frame] = {}
+    rows = Frame.objects.filter(shot__rung__in=rung_ids, shot__kind=Shot.Kind.LIGHT).select_related("shot")
+    for frame in rows.defer("report").order_by("shot__repeat"):
+        frames.setdefault(frame.shot.rung_id, frame)  # type: ignore[union-attr]
+    cells = [_row(one, found.marks, frames, (width, width * 3 // 4), pixels) for one in found.ladders]
+    if not any(cell for row in cells for cell in row):
+        return ()
+    return [CropRow(one.name, n, row) for n, (one, row) in enumerate(zip(found.ladders, cells, strict=True))]
+
+
+def _row(
+    one: Compared, marks: Sequence[int], frames: Mapping[int, Frame], size: tuple[int, int], pixels: int | None
+) -> list[Crop | None]:
+    ladder = one.ladder
+    developing = Developing.of(ladder, one.rungs)
+    factor = max(1.0, use_noise_factor(ladder.body.pixels, pixels)[0])
+    by_mark = {rung.iso: rung for rung in one.rungs}
+    found: list[Crop | None] = []
+    for mark in marks:
+        rung = by_mark.get(mark)
+        frame = frames.get(rung.pk) if rung else None
+        if rung is None or frame is None:
+            found.append(None)
+            continue
+        middle = (frame.width // 2, frame.height // 2)
+        spot = (ladder.spot_x, ladder.spot_y) if ladder.spot_x is not None and ladder.spot_y is not None else middle
+        raw = round(size[0] * factor), round(size[1] * factor)
+        rect = clamped(frame.width, frame.height, spot, raw)
+        how = developing.of_frame(frame, rung.pk, Switches()).how
+        shown = round(rect.w / factor), round(rect.h / factor)
+        found.append(Crop(pictures.crop_address(frame, rect, how, factor), *shown))
+    return found
