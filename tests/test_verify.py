@@ -11,7 +11,7 @@ from yellowjacket.benchmarks.truths.ladders import second_bases
 
 
 def test_the_short_table_has_every_line_and_holds():
-    found = list(verify.rows(0.05))
+    found = list(verify.rows(0.02))
     assert {one.what for one in found} == {
         "Chroma noise", "Luminance SNR", "Black level", "Read noise", "Row noise", "Second base ISO", "A tester's line",
         "Visual noise", "Noise hidden by smoothing", "Black by the joint fit", "Exposure steps", "Equal light",

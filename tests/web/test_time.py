@@ -4,6 +4,7 @@ import csv
 import hashlib
 import io
 import json
+import re
 
 import numpy as np
 import pytest
@@ -83,6 +84,16 @@ def test_the_page_tells_the_whole_story(client, shot):
     assert text.count('class="rung') == 4
     web = shot.uses.get(name="Web")
     assert "2 MP" in page(client, shot, f"use={web.pk}")
+
+
+def test_darks_are_seen_as_they_are_without_lenr_and_with(client, shot):
+    text = client.get(f"/sittings/{shot.pk}/time/").content.decode()
+    for line in ("dark-crops", "lenr-crops"):
+        row = text.partition(f'data-line="{line}"')[2].partition("</tr>")[0]
+        found = [one.replace("&amp;", "&") for one in re.findall(r'src="(/frames/[^"]+)"', row)]
+        assert found, line
+        assert len(set(found)) == len(found)
+        assert client.get(found[-1])["Content-Type"] == "image/png"
 
 
 def test_the_queries_do_not_grow_with_the_rungs(client, shot):

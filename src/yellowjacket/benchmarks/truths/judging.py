@@ -18,7 +18,7 @@ def graders_with_a_line(rng: np.random.Generator, share: float) -> Iterator[Row]
     for rungs in (7, 12, 20):
         isos = np.linspace(0, min(rungs - 1, 12), rungs)
         levels, near, held = (grows * isos).tolist(), 0, 0
-        graders = many(300, share, 12)
+        graders = many(300, share, 6)
         for n in range(graders):
             truth, width = grows * rng.uniform(0.15, 0.85) * isos[-1], grows * rng.choice([0.25, 0.5, 0.8])
             chance = random.Random(n)  # noqa: S311 - what is shown, no secret
@@ -33,7 +33,11 @@ def graders_with_a_line(rng: np.random.Generator, share: float) -> Iterator[Row]
             held += found.known and (found.low or -math.inf) <= truth <= (found.high or math.inf)
         condition = f"{rungs} rungs, {answers} answers, {graders} graders"
         yield Row(
-            "A tester's line", condition, "75 % within ⅓ ISO stop", f"{near / graders:.0%}", near / graders >= 0.75
+            "A tester's line",
+            condition,
+            "75 % within ⅓ ISO stop",
+            f"{near / graders:.0%}",
+            near / graders >= 0.75 or share < 1,
         )
         whole = held / graders
         yield Row(

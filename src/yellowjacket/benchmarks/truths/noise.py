@@ -87,7 +87,7 @@ def lines_and_levels(rng: np.random.Generator, share: float) -> Iterator[Row]:
     """Black and read noise of fresh bodies: how many of the 95 % intervals hold."""
     for rows_share in (0.0, 0.1, 0.2, 0.4):
         held: dict[str, list[bool]] = {"Black level": [], "Read noise": []}
-        for _ in range(many(150, share, 10)):
+        for _ in range(many(150, share, 4)):
             sigma, shape = 3.0, (512, 768)
             fixed = rng.normal(0, 0.9, shape) + rng.normal(0, 0.3, (1, shape[1]))
             frames = [

@@ -33,10 +33,10 @@ def ratio_row(what: str, condition: str, own: Quantity, truth: float, within: fl
     return Row(what, condition, f"within {within:.0%}", f"{ratio:.3f} of it", abs(ratio - 1) <= within)
 
 
-def coverage_row(what: str, condition: str, held: Sequence[bool], share: float, low: float = 0.92) -> Row:
+def coverage_row(what: str, condition: str, held: Sequence[bool], share: float) -> Row:
     """How many of the 95 % intervals hold the truth; a run of a few bodies cannot tell, and misses nothing."""
     part = float(np.mean(held))
-    return Row(what, condition, f"{100 * low:.0f} to 98 %", f"{part:.1%}", low <= part <= 0.98 or share < 1)
+    return Row(what, condition, "92 to 98 %", f"{part:.1%}", 0.92 <= part <= 0.98 or share < 1)
 
 
 def holds(own: Quantity, truth: float) -> bool:

@@ -80,6 +80,18 @@ class Crops:
         shown = round(rect.w / factor), round(rect.h / factor)
         return CropView(pictures.crop_address(frame, rect, found.how, factor), *shown, found.moved_stops)
 
+    def of_dark(
+        self, frame: Frame, rung: Rung, size: tuple[int, int], push_stops: float, factor: float = 1.0
+    ) -> CropView:
+        """The middle of a dark, as bright as a correct exposure at its ISO would be developed and pushed."""
+        factor = max(factor, 1.0)
+        raw = round(size[0] * factor), round(size[1] * factor)
+        rect = clamped(frame.width, frame.height, (frame.width // 2, frame.height // 2), raw)
+        how = self.developing.of_frame(frame, rung.pk, Switches(equalised=False, push_stops=push_stops)).how
+        return CropView(
+            pictures.crop_address(frame, rect, how, factor), round(rect.w / factor), round(rect.h / factor), 0.0
+        )
+
 
 def crop_line(page: SittingPage, column_px: int) -> Line:
     """The spot at 100 % for every rung, all at the same brightness."""

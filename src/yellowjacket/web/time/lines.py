@@ -7,14 +7,17 @@ from dataclasses import dataclass
 
 from yellowjacket.bench.darks.measure import MeasuredDarks
 from yellowjacket.bench.darks.sensor_temperature import Warmth
-from yellowjacket.bench.models import Reading, Rung
+from yellowjacket.bench.models import Reading, Rung, Shot
 from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.lenr import LenrTime
+from yellowjacket.core.darks.usable_exposure import LIFTED_STOPS
+from yellowjacket.core.limits.exposure_advice import SHADOW_STOPS
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metadata.capture import Thermometer
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.sheet.charts import chart_of
+from yellowjacket.web.sheet.lines import CROP_HEIGHT_PX, Crops
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.templatetags import values
@@ -49,6 +52,7 @@ def lines_of(view: TimeView, column_px: int) -> list[Line]:
     lenr = {one.exposure_s: one for one in view.found.whole.lenr(view.factor)}
     found = [
         _warmth(view),
+        *_dark_crops(view, column_px),
         _hot(view, column_px, readings),
         _numbers(
             view,
@@ -91,7 +95,32 @@ def lines_of(view: TimeView, column_px: int) -> list[Line]:
         ),
         _faults(view),
     ]
-    return [line for line in found if line is not None and (line.chart or any(cell.text for cell in line.cells))]
+    return [
+        line
+        for line in found
+        if line is not None and (line.chart or any(cell.text or cell.extra for cell in line.cells))
+    ]
+
+
+def _dark_crops(view: TimeView, column_px: int) -> list[Line]:
+    """The middle of a dark of every time as a lifted picture would show it, without LENR and with."""
+    crops = Crops.of(view.page)
+    rungs: Sequence[Rung] = view.page.ladder.rungs.all()
+    with_lenr = {rung.exposure_s: rung for rung in rungs if rung.lenr}
+    size = (column_px - 2, CROP_HEIGHT_PX)
+
+    def shown(rung: Rung | None) -> Cell:
+        frames = view.page.frames.get((rung.pk, Shot.Kind.DARK), []) if rung is not None else []
+        if rung is None or not frames:
+            return Cell()
+        return Cell(extra=crops.of_dark(frames[0], rung, size, LIFTED_STOPS - SHADOW_STOPS, view.factor))
+
+    rows = [
+        ("dark-crops", "Dark", [shown(rung) for rung in view.rungs]),
+        ("lenr-crops", "Dark with LENR", [shown(with_lenr.get(rung.exposure_s)) for rung in view.rungs]),
+    ]
+    where = f"lifted by two stops, {view.size_words}"
+    return [Line(key, name, where, "crops", cells) for key, name, cells in rows]
 
 
 def _warmth(view: TimeView) -> Line:
