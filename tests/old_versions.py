@@ -6,7 +6,7 @@ from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.db.migrations.loader import MigrationLoader
 
-NEWEST = "0017_colour_separation"
+NEWEST = "0018_shot_or_predicted"
 
 
 def migrated(name: str):

@@ -1,5 +1,6 @@
 """Predicted crops on pages: there, like what was really shot, kept by what they rest on, and a sentence where there are none."""
 
+import io
 import re
 from itertools import pairwise
 
@@ -9,7 +10,7 @@ from PIL import Image
 
 from tests import making
 from yellowjacket.bench.decoding import mosaic_of
-from yellowjacket.bench.look.development import Switches
+from yellowjacket.bench.development import Switches
 from yellowjacket.bench.models import Frame, Reading, Shot
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
 from yellowjacket.core.raw.rect import Rect
@@ -186,3 +187,44 @@ def test_iso_against_push_is_seen(client, measured):
     assert [float(one.replace("−", "-")) for one in re.findall(r"<span\s*>([+−][\d.]+)</span>", strip)] == [2.0, 1.0]
     assert len(addresses(strip)) == 3
     assert strip.count("costs") == 2
+
+
+def test_whether_anybody_can_tell_is_asked_blind(client, measured):
+    """Shot beside predicted, either side; the answer is exact, and nothing but the picture tells them apart."""
+    from yellowjacket.bench.models import BlindRound
+
+    said = {"sitting": measured.pk, "use": measured.uses.first().pk, "person": "Wren", "apart": "1", "kind": "real"}
+    address = client.post("/practice/", said)["Location"]
+    round_ = BlindRound.objects.get(kind="real")
+    sides = [trial.predicted for trial in round_.trials.all()]
+    assert {"left", "right"} == set(sides)
+    base = measured.ladders.get().rungs.first()
+    assert base.pk not in {trial.rung_id for trial in round_.trials.all()}
+    trial = round_.trials.first()
+    pair = []
+    for side in ("left", "right"):
+        answer = client.get(f"{address}{trial.token}/{side}.png")
+        assert answer.status_code == 200
+        pair.append(answer.content)
+    assert len(pair[0]) == len(pair[1])
+    light = [np.asarray(Image.open(io.BytesIO(one)).convert("L"), float) for one in pair]
+    assert light[0].mean() == pytest.approx(light[1].mean(), rel=0.02)
+    assert light[0].std() == pytest.approx(light[1].std(), rel=0.1)
+    assert (light[0] != light[1]).mean() > 0.3
+    page = client.get(address).content.decode()
+    assert "Which one was really shot?" in page
+    assert "predicted" not in page
+    for n, trial in enumerate(round_.trials.all()):
+        right = "yes" if trial.predicted == "right" else "no"
+        wrong = {"yes": "no", "no": "yes"}[right]
+        client.post(f"{address}answer/", {"trial": trial.token, "accepted": right if n < 12 else wrong})
+    round_.refresh_from_db()
+    assert round_.finished_at is not None
+    text = client.get("/practice/").content.decode()
+    assert "12 of 20" in text
+    assert "which was really shot" in text
+
+
+def test_a_ladder_that_was_not_measured_has_nothing_to_tell_apart(client, filled):
+    said = {"sitting": filled.pk, "use": filled.uses.first().pk, "person": "Wren", "apart": "1", "kind": "real"}
+    assert "needs a measured ISO ladder" in client.post("/practice/", said, follow=True).content.decode()

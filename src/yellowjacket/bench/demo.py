@@ -13,9 +13,9 @@ from django.db.models import Exists, OuterRef, QuerySet
 from PIL import Image, ImageFilter
 
 from yellowjacket.bench.darks import masters, measure
+from yellowjacket.bench.development import Developing
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.look import grades, pair_verdicts, renditions
-from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.measure import patches, run, staleness
 from yellowjacket.bench.models import (
     Frame,

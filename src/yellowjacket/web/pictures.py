@@ -19,6 +19,7 @@ from PIL import Image
 
 from yellowjacket.bench.darks import masters
 from yellowjacket.bench.decoding import mosaic_of, rendered_pixels
+from yellowjacket.bench.look.blind_pictures import Shown
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
 from yellowjacket.core.raw.frame import BAYER, Layout
 from yellowjacket.core.raw.rect import Rect
@@ -113,6 +114,13 @@ def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) ->
         "crops", _key(frame, f"crop at {factor:.4f}", [rect.x, rect.y, rect.w, rect.h], how), ".png",
         lambda: stored_png(develop_at_use(mosaic_of(frame), rect, how, factor)),
     )  # fmt: skip
+
+
+def blind_png(shown: Shown) -> bytes:
+    """A picture of a blind round, shot or predicted. Raises what its pixels raise."""
+    if shown.made is None:
+        return crop_png(shown.frame, shown.rect, shown.how, shown.factor)
+    return stored_png(develop_at_use(*shown.pixels, shown.how, shown.factor))
 
 
 def calibrated_crop_png(frame: Frame, master: MasterDark, rect: Rect, how: Development) -> bytes:

@@ -10,7 +10,7 @@ from urllib.parse import urlencode
 
 from django.urls import reverse
 
-from yellowjacket.bench.look.development import Switches
+from yellowjacket.bench.development import Switches
 from yellowjacket.bench.models import Ladder
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
 from yellowjacket.core.prediction.sensor_at import NoPicture

@@ -13,11 +13,11 @@ from tests import containers, layouts, making
 from yellowjacket.bench.check import audit
 from yellowjacket.bench.darks.sensor_temperature import warmth_of
 from yellowjacket.bench.decoding import mosaic_of
+from yellowjacket.bench.development import Developing
 from yellowjacket.bench.exchange import sitting_archive
 from yellowjacket.bench.intake import adopt as adopt_
 from yellowjacket.bench.intake import nameless
 from yellowjacket.bench.intake.originals import unusable
-from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.models import Body, Firmware, Frame, Ladder, NamedKind, Reading, Sitting
 from yellowjacket.bench.plan.sittings import UseSpec

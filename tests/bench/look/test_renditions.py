@@ -13,8 +13,8 @@ from PIL import Image
 from scipy.ndimage import gaussian_filter
 
 from tests import making
+from yellowjacket.bench.development import Developing
 from yellowjacket.bench.look import grades, renditions
-from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Grade, Job, LanePicture, Problem
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal

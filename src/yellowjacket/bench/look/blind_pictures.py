@@ -6,10 +6,14 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from yellowjacket.bench.decoding import mosaic_of
+from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.look import blind_stimuli
-from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import BlindTrial, Frame, Rung
+from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, wanted_of
 from yellowjacket.core.judging.equal_field import Side, equal_field
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.raw.rect import Rect, clamped
@@ -24,13 +28,29 @@ _DARKEST = 1e-4
 
 
 @dataclass(frozen=True, slots=True)
+class Made:
+    """What a picture that was never shot is predicted from, and as what."""
+
+    predicting: Predicting
+    wanted: Wanted
+
+
+@dataclass(frozen=True, slots=True)
 class Shown:
-    """A crop of a frame, how it is developed, and raw pixels to a pixel of it."""
+    """A crop of a frame, how it is developed, and raw pixels to a pixel of it; ``made``: predicted instead of shot."""
 
     frame: Frame
     rect: Rect
     how: Development
     factor: float
+    made: Made | None = None
+
+    @property
+    def pixels(self) -> tuple[NDArray[np.uint16], Rect]:
+        """Raw numbers, and where in them the crop lies. Raises FrameError for an original that is gone."""
+        if self.made is None:
+            return mosaic_of(self.frame), self.rect
+        return self.made.predicting.area(self.rect, self.made.wanted)
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +59,7 @@ class _Side:
     how: Development
     spot: tuple[int, int]
     factor: float
+    made: Made | None = None
 
     @property
     def size(self) -> Side:
@@ -46,7 +67,7 @@ class _Side:
 
     def cut(self, width: int, height: int, factor: float) -> Shown:
         rect = clamped(self.frame.width, self.frame.height, self.spot, (width, height))
-        return Shown(self.frame, rect, self.how, factor)
+        return Shown(self.frame, rect, self.how, factor, self.made)
 
 
 def shown_of(trial: BlindTrial, side: str) -> Shown | None:
@@ -69,7 +90,15 @@ def _side(trial: BlindTrial, side: str, rung: Rung) -> _Side | None:
     use = trial.round.use
     how = Developing.of(rung.ladder).of_frame(frame, rung.pk, Switches(monochrome=use.monochrome)).how
     factor, _ = use_noise_factor(rung.ladder.body.pixels, use.whole_frame_pixels)
-    return _Side(frame, how, blind_stimuli.spot_on(trial, side), factor)
+    spot = blind_stimuli.spot_on(trial, side)
+    if trial.predicted != side:
+        return _Side(frame, how, spot, factor)
+    predicting = Predicting.of(rung.ladder)
+    if predicting is None:
+        return None
+    wanted = wanted_of(rung)
+    how = predicting.development(predicting.asked(wanted), wanted, Switches(monochrome=use.monochrome))
+    return _Side(predicting.frame, how, spot, factor, Made(predicting, wanted))
 
 
 def _alike(left: _Side, right: _Side, scale: float) -> tuple[Shown, Shown]:
@@ -86,7 +115,7 @@ def _equally_bright(left: Shown, right: Shown) -> tuple[Shown, Shown]:
 
 
 def _light(side: Shown) -> float:
-    return mean_light(mosaic_of(side.frame), side.rect, side.how, side.factor)
+    return mean_light(*side.pixels, side.how, side.factor)
 
 
 def _brighter(side: Shown, by: float) -> Shown:

@@ -19,6 +19,7 @@ from yellowjacket.bench.look.blind_stimuli import (
     matched_pairs,
     noise_per_iso_stop,
     practice_pairs,
+    rungs_with_light,
     rungs_with_repeats,
     spot_of,
     stimuli_of,
@@ -30,6 +31,7 @@ from yellowjacket.bench.models import (
     Sitting,
     Use,
 )
+from yellowjacket.bench.prediction.clean_frame import predictable
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.judging.psychometrics import (
     CATCH_SHARE,
@@ -43,7 +45,7 @@ from yellowjacket.core.metrology.estimate import Quantity
 
 _MOST_TRIALS = 200
 _FEWEST_RUNGS = 3
-PRACTICE = (BlindRound.Kind.HIGHER, BlindRound.Kind.SAME)
+PRACTICE = (BlindRound.Kind.HIGHER, BlindRound.Kind.SAME, BlindRound.Kind.REAL)
 PRACTICE_TRIALS = 20
 LONGEST_GUEST_DAYS = 30
 
@@ -76,6 +78,7 @@ def begin(
         BlindRound.Kind.PAIRS: _pair_trials,
         BlindRound.Kind.HIGHER: _higher_trials,
         BlindRound.Kind.SAME: _same_trials,
+        BlindRound.Kind.REAL: _real_trials,
     }[BlindRound.Kind(kind)]
     trials = make(made, chance)
     spots = {rung.pk: spot_of(rung) for rung in {trial.rung for trial in trials}}
@@ -147,6 +150,21 @@ def _same_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
         else:
             left = right = repeated[n // 2 % len(repeated)]
         trials.append(BlindTrial(round=made, rung=left, other=right))
+    chance.shuffle(trials)
+    return trials
+
+
+def _real_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
+    """A picture as it was shot beside the same as it is predicted from the base ISO of its ladder."""
+    rungs = predictable(rungs_with_light(made.sitting))
+    if not rungs:
+        raise Refusal(
+            "“Really shot” needs a measured ISO ladder with a clean frame at base ISO and others above: measure one first."
+        )
+    trials = []
+    for n in range(PRACTICE_TRIALS):
+        rung, side = rungs[n % len(rungs)], chance.choice(("left", "right"))
+        trials.append(BlindTrial(round=made, rung=rung, other=rung, predicted=side))
     chance.shuffle(trials)
     return trials
 
@@ -226,9 +244,11 @@ def half_width(found: Quantity) -> float | None:
 
 
 def _right_answer(round_: BlindRound, trial: BlindTrial) -> bool:
-    """Whether "yes" is right: the left one is the higher ISO; both are the same."""
+    """Whether "yes" is right: the left one is the higher ISO, or the one that was shot; both are the same."""
     if round_.kind == BlindRound.Kind.SAME:
         return trial.rung_id == trial.other_id
+    if round_.kind == BlindRound.Kind.REAL:
+        return trial.predicted == "right"
     return trial.other is not None and trial.rung.iso > trial.other.iso
 
 

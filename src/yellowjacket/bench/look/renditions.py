@@ -14,6 +14,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from yellowjacket.bench.csv_cells import safe_text
+from yellowjacket.bench.development import Developing
 from yellowjacket.bench.intake.originals import complaint
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.intake.uploads import store_upload
@@ -21,7 +22,6 @@ from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
-from yellowjacket.bench.look.development import Developing
 from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.metrology.estimate import Quantity, missing

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.bench.decoding import mosaic_of
-from yellowjacket.bench.look.development import Developing, Switches
+from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Ladder, Reading, Rung, Shot
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.metrology.measurands import ALL, Measurand
@@ -98,6 +98,12 @@ class Predicting:
 
     def picture(self, rect: Rect, wanted: Wanted, factor: float, switches: Switches) -> NDArray[np.uint8]:
         """A crop as it would look, sRGB of shape (rows, columns, 3). Raises NoPicture, FrameError for a lost original."""
+        area, inside = self.area(rect, wanted)
+        return develop_at_use(area, inside, self.development(self.asked(wanted), wanted, switches), factor)
+
+    def area(self, rect: Rect, wanted: Wanted) -> tuple[NDArray[np.uint16], Rect]:
+        """The raw numbers of a crop, uint16 of shape (rows, columns) with what development looks at around it, and where in
+        them the crop lies. Raises NoPicture, FrameError for a lost original."""
         asked = self.asked(wanted)
         mosaic = mosaic_of(self.frame)
         left, top = max(rect.x - _MARGIN_PX, 0), max(rect.y - _MARGIN_PX, 0)
@@ -107,8 +113,7 @@ class Predicting:
         area, left, top = area[-top % step :, -left % step :], left + -left % step, top + -top % step
         seed = int.from_bytes(hashlib.sha256(f"{self.address_key(wanted)} {rect}".encode()).digest()[:8])
         made = predicted(np.ascontiguousarray(area), (left, top), self.frame.mosaic_layout, asked, seed)
-        inside = Rect(rect.x - left, rect.y - top, rect.w, rect.h)
-        return develop_at_use(made.mosaic, inside, self.development(asked, wanted, switches), factor)
+        return made.mosaic, Rect(rect.x - left, rect.y - top, rect.w, rect.h)
 
     def address_key(self, wanted: Wanted) -> str:
         """Everything the picture depends on but its place: it changes with what was measured. Raises NoPicture."""
@@ -160,3 +165,21 @@ def why_not(predicting: Predicting | None, wanted: Wanted) -> str:
     except NoPicture as error:
         return str(error)
     return ""
+
+
+def wanted_of(rung: Rung) -> Wanted:
+    """The picture that a rung of an ISO ladder shows when it is correctly exposed."""
+    return Wanted(dial.exact_iso(rung.iso))
+
+
+def predictable(rungs: Sequence[Rung]) -> list[Rung]:
+    """Those whose picture can be predicted from another rung of their ladder."""
+    found = []
+    by_ladder: dict[int, Predicting | None] = {}
+    for rung in rungs:
+        if rung.ladder_id not in by_ladder:
+            by_ladder[rung.ladder_id] = Predicting.of(rung.ladder)
+        predicting = by_ladder[rung.ladder_id]
+        if predicting is not None and predicting.rung.pk != rung.pk and not why_not(predicting, wanted_of(rung)):
+            found.append(rung)
+    return found

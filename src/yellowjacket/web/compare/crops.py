@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.compare.bodies import Compared, Comparison
-from yellowjacket.bench.look.development import Developing, Switches
+from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Shot
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.raw.rect import clamped

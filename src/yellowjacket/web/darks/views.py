@@ -16,7 +16,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.darks import masters
-from yellowjacket.bench.look.development import Developing, Switches
+from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Body, Frame, MasterDark, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal, identity, whole

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 from PIL import Image
 
+from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.look.contact_sheets import SIDE_MM
-from yellowjacket.bench.look.development import Developing, Switches
 from yellowjacket.bench.models import Frame, JurySheet, Rung, Shot
 from yellowjacket.core.judging.contact_sheet import PAGE_MM, Slot, layout, pixels_on_paper
 from yellowjacket.core.limits.output_size import use_noise_factor

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 
 from yellowjacket.bench.decoding import raw_frame
-from yellowjacket.bench.look.development import Developing
+from yellowjacket.bench.development import Developing
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.rendering.spots import Spot, spots_worth_looking_at

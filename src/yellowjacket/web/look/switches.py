@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from django.http import HttpRequest
 
-from yellowjacket.bench.look.development import Switches
+from yellowjacket.bench.development import Switches
 from yellowjacket.bench.look.grades import View
 from yellowjacket.bench.models import Grade, Use
 from yellowjacket.bench.typed import decimal

@@ -9,8 +9,8 @@ from functools import cached_property
 
 from django.db.models import prefetch_related_objects
 
+from yellowjacket.bench.development import BY_GREY, Developed, Developing
 from yellowjacket.bench.look import registration
-from yellowjacket.bench.look.development import BY_GREY, Developed, Developing
 from yellowjacket.bench.look.grades import to_look_at_again
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
 from yellowjacket.core.exposure import dial, notation

@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.look.development import grey_signals
+from yellowjacket.bench.development import grey_signals
 from yellowjacket.bench.measure import patches as patches_
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.measure.ranges import range_table

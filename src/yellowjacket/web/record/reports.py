@@ -13,7 +13,7 @@ from django.utils.safestring import SafeString, mark_safe
 from yellowjacket import __version__
 from yellowjacket.bench.compare import bodies
 from yellowjacket.bench.compare.bodies import COMPARED
-from yellowjacket.bench.look.development import Developing
+from yellowjacket.bench.development import Developing
 from yellowjacket.bench.models import Frame, Ladder, Record, Rung, Sitting
 from yellowjacket.bench.record.standing import Standing, newest_signed, standing_of
 from yellowjacket.core.metrology.estimate import Quantity

@@ -18,6 +18,7 @@ from yellowjacket.bench.people import accounts
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles
 from yellowjacket.bench.typed import decimal
+from yellowjacket.core.prediction.sensor_at import NoPicture
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.web import pictures
 from yellowjacket.web.people.doors import role_of
@@ -177,9 +178,9 @@ def picture(request: HttpRequest, token: str, trial: str, side: str = "left") ->
         raise Http404(str(refusal)) from refusal
     try:
         shown = blind_pictures.shown_of(found, side)
-        data = pictures.crop_png(shown.frame, shown.rect, shown.how, shown.factor) if shown else None
-    except FrameError as error:
-        raise Http404("The original of this picture is gone.") from error
+        data = pictures.blind_png(shown) if shown else None
+    except (FrameError, NoPicture) as error:
+        raise Http404("What this picture is made of is gone.") from error
     if data is None:
         raise Http404
     return picture_response(data, "image/png")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from django.db.models import Q
 
-from yellowjacket.bench.look.development import Developing, Switches
+from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Grade, Lane, Patch, Reading, Rung, Shot, Use
 from yellowjacket.bench.record.proposals import Proposal
 from yellowjacket.core.limits.iso_limits import Limit
