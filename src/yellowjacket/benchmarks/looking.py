@@ -6,11 +6,16 @@ import statistics
 import time
 import tracemalloc
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from yellowjacket.benchmarks.lines import line
+from yellowjacket.core.prediction.predicted_mosaic import asked_for, predicted
+from yellowjacket.core.prediction.sensor_at import Sensor, SensorAt
+from yellowjacket.core.raw.frame import Layout
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import DEVELOPERS, Development, develop_at_use
@@ -20,8 +25,9 @@ from yellowjacket.core.rendering.png import stored_png
 _CELLS, _CELL_PX = 24, (227, 196)
 _USE_PIXELS = 2_000_000
 _ROUNDS = 7
-# Goals: all cells of a wall after a move of the spot, against reading one frame of the same size; memory that they add.
-MOVE_GOAL, USE_GOAL, MEMORY_GOAL_MB = 1.0, 2.0, 60.0
+# Goals: all cells of a wall after a move of the spot, and a predicted crop, against reading one frame of the same size; memory
+# that a wall adds.
+MOVE_GOAL, USE_GOAL, PREDICTED_GOAL, MEMORY_GOAL_MB = 1.0, 2.0, 0.3, 60.0
 
 
 def run(folder: Path, frame: Path, report: Callable[[str], None]) -> list[bool]:
@@ -58,11 +64,32 @@ def run(folder: Path, frame: Path, report: Callable[[str], None]) -> list[bool]:
         )
         said = f"{_CELLS} cells of {width * height / 1e6:.0f} MP frames {what} ({1000 * seconds:.0f} ms), against reading one"
         met.append(line(report, said, seconds / reading, goal, "×"))
+    met.append(_predicted(mosaic, raw.layout, reading, report))
     tracemalloc.start()
     wall(DEVELOPERS[0], factor)
     peak = tracemalloc.get_traced_memory()[1] / 1e6
     tracemalloc.stop()
     return [*met, line(report, "memory a wall adds, frames mapped", peak, MEMORY_GOAL_MB, "MB")]
+
+
+def _predicted(mosaic: NDArray[np.uint16], layout: Layout, reading_s: float, report: Callable[[str], None]) -> bool:
+    """A crop of 512 × 512 six stops under, as a predicted picture of ISO 6400 is."""
+    clean = SensorAt(
+        100, dict.fromkeys(layout.channels, 3.0), dict.fromkeys(layout.channels, 512.0),
+        dict.fromkeys(layout.channels, 512.0), 16383.0, 47_600.0, 5.0, 0.2,
+    )  # fmt: skip
+    target = replace(
+        clean,
+        iso=6400,
+        gain_e_per_dn=dict.fromkeys(layout.channels, 3 / 64),
+        saturation_e=47_600 / 64,
+        read_noise_e=1.5,
+    )
+    sensor = Sensor([clean, target])
+    asked, crop = asked_for(sensor, clean, sensor, 6400), np.ascontiguousarray(mosaic[:512, :512])
+    seconds = statistics.median(_seconds(lambda: predicted(crop, (0, 0), layout, asked, 1)) for _ in range(_ROUNDS))
+    said = f"a crop of 512 × 512 predicted ({1000 * seconds:.0f} ms), against reading one frame"
+    return line(report, said, seconds / reading_s, PREDICTED_GOAL, "×")
 
 
 def _seconds(function: Callable[[], object]) -> float:

@@ -87,6 +87,7 @@ def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, obje
     context: dict[str, object] = {
         "round": round_, "trial": trial, "answered": round_.trials.filter(answered_at__isnull=False).count(),
         "planned": round_.trials.count(), "crop": blind_pictures.CROP_PX, "scores": _SCORES, "guest": guest,
+        "practised_kinds": blind_rounds.PRACTICE,
     }  # fmt: skip
     if trial is None and not guest:
         if round_.kind == BlindRound.Kind.LINE:

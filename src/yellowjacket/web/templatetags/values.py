@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import timedelta
 
 from django import template
@@ -12,6 +12,8 @@ from yellowjacket.bench.record.evidence import files_in_words as _files_in_words
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.limits.iso_limits import GRADE_LETTERS, Limit
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.web.graphics.limit_bar import LimitBar
+from yellowjacket.web.graphics.limit_bar import limit_bar as _limit_bar
 
 register = template.Library()
 # The trade writes ISO 3200 but 12 800 pixels: thousands are set apart from here on.
@@ -39,6 +41,12 @@ def number(value: float | None, digits: int = 3) -> str:
 def files_in_words(conditions: Mapping[str, object]) -> str:
     """How the files behind a record were made, where that matters; nothing where it does not."""
     return _files_in_words(conditions)
+
+
+@register.filter
+def limit_bar(marks: Sequence[str]) -> LimitBar | None:
+    """Three ISO marks by level as a bar along ISO."""
+    return _limit_bar(marks)
 
 
 @register.filter
