@@ -7,7 +7,7 @@ from xml.etree import ElementTree
 
 import pytest
 
-from yellowjacket.bench.models import Frame, Reading
+from yellowjacket.bench.models import Decision, Frame, Reading
 from yellowjacket.bench.record import record as record_
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import missing, with_error
@@ -119,3 +119,14 @@ def test_a_plot_breaks_where_nothing_was_measured():
     assert (second - first) / (third - second) == pytest.approx(2, rel=0.01)
     assert plots.plot_of("SNR", ["100", "200"], [values[0], values[1]]) is None
     assert "&lt;b&gt;" in svg(plots.plot_of("<b>", ["100", "200"], [values[0], values[2]]))
+
+
+def test_the_desk_draws_limits_along_iso(client, signed):
+    """A bar for every use whose limits are numbers, in words for whoever cannot see it."""
+    text = client.get("/").content.decode()
+    bars = re.findall(r'class="limit-bar".*?aria-label="([^"]+)".*?</svg>', text, re.S)
+    marks = {str(one.iso) for one in Decision.objects.filter(record__signed_at__isnull=False, iso__isnull=False)}
+    assert bars
+    assert {mark for words in bars for mark in re.findall(r"ISO (\d+)", words)} == marks
+    ends = [float(x) for x in re.findall(r'class="(?:clean|usable|emergency)"\s+x1="0" x2="([\d.]+)"', text)]
+    assert all(0 < x <= 168 for x in ends)
