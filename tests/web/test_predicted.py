@@ -175,7 +175,7 @@ def test_the_page_of_tolerance_shows_a_picture_at_once(client, measured):
     assert "/look/blind/" in text
 
 
-def test_without_a_measured_body_nothing_is_seen(client, db):
+def test_without_a_measured_body_nothing_is_seen(client, sitting):
     assert "once a body has a measured ISO ladder" in client.get("/tolerance/").content.decode()
 
 

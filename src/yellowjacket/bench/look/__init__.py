@@ -1,5 +1,5 @@
 """Looking and judging: development, lanes, grades, pairs and blind rounds.
 
-Entry points: ``development.Developing``, ``grades.grade_rung``, ``blind_rounds.begin``, ``blind_results.result_of``,
+Entry points: ``grades.grade_rung``, ``blind_rounds.begin``, ``blind_results.result_of``,
 ``blind_pictures.shown_of``.
 """
