@@ -328,6 +328,7 @@ def _stop(children: Sequence[BaseProcess]) -> None:
 
 def _end_group(child: BaseProcess) -> None:
     """End a child and the worker processes it started."""
-    with contextlib.suppress(ProcessLookupError):
-        os.killpg(child.pid or 0, signal.SIGKILL)
+    if child.pid is not None:
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(child.pid, signal.SIGKILL)
     child.join()
