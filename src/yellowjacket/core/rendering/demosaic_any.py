@@ -63,13 +63,16 @@ def _convolved(
     rows, columns = colours.shape
     reach = weights.shape[0] // 2
     above, below = np.empty(3, np.float32), np.empty(3, np.float32)
+    # Remainders are worked out once: each pixel is looked at from all around it.
+    along = np.arange(width) % columns
     for y in range(height):
         for x in range(width):
             above[:] = 0
             below[:] = 0
             for j in range(max(0, y - reach), min(height, y + reach + 1)):
+                row = j % rows
                 for i in range(max(0, x - reach), min(width, x + reach + 1)):
-                    colour = colours[j % rows, i % columns]
+                    colour = colours[row, along[i]]
                     if wanted[colour]:
                         weight = weights[j - y + reach, i - x + reach]
                         above[colour] += weight * values[j, i]
@@ -77,6 +80,6 @@ def _convolved(
             for colour in range(3):
                 if wanted[colour]:
                     result[y, x, colour] = above[colour] / max(below[colour], np.float32(1e-12))
-            own = colours[y % rows, x % columns]
+            own = colours[y % rows, along[x]]
             if wanted[own]:
                 result[y, x, own] = values[y, x]
