@@ -92,3 +92,29 @@ def test_files_that_are_none(shot, findings, tmp_path, capsys):
     stranger = layouts.write(tmp_path / "s.dng", np.full((480, 640), 900, np.uint16), layouts.BAYER, iso=400)
     assert predict(stranger, "--body", findings, "--iso", 25600, "--out", tmp_path / "a.dng") == 1
     assert "is not among the bodies that were characterised" in capsys.readouterr().err
+
+
+def test_a_smoothed_setting_is_predicted_from_what_it_was_before(tmp_path, capsys):
+    """The Tarn smooths its raw from ISO 6400 on: grey, noise and how neighbours agree are those of a frame that was shot."""
+    assert main(["simulate", "tarn", "--iso-ladder", "400,6400", "--out", str(tmp_path), "--seed", "4"]) == 0
+    capsys.readouterr()
+    assert main(["characterise", str(tmp_path), "--json"]) == 0
+    (tmp_path / "tarn.json").write_text(capsys.readouterr().out)
+    files = json.loads((tmp_path / "truth.json").read_text())["files"]
+    light = {
+        iso: [tmp_path / one["file"] for one in files if one["iso"] == iso and not one["capped"]] for iso in (400, 6400)
+    }
+    made = [tmp_path / "one.dng", tmp_path / "two.dng"]
+    for clean, out in zip(light[400], made, strict=True):
+        assert predict(clean, "--body", tmp_path / "tarn.json", "--iso", 6400, "--out", out) == 0
+
+    def patch(pair):
+        one, other = (read_frame(path).mosaic[48:204, 1408:1560].astype(float) for path in pair)
+        noise = [(one - other)[y::2, x::2] / 2**0.5 for y in (0, 1) for x in (0, 1)]
+        near = [(plane[:, 1:] * plane[:, :-1]).mean() / plane.var() for plane in noise]
+        return one.mean(), np.mean([plane.std() for plane in noise]), np.mean(near)
+
+    (mean, sigma, near), (own_mean, own_sigma, own_near) = patch(light[6400]), patch(made)
+    assert own_mean == pytest.approx(mean, rel=0.03)
+    assert own_sigma == pytest.approx(sigma, rel=0.05)
+    assert own_near == pytest.approx(near, abs=0.05)

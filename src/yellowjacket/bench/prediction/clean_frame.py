@@ -14,21 +14,22 @@ from yellowjacket.bench.decoding import mosaic_of
 from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Ladder, Reading, Rung, Shot
 from yellowjacket.core.exposure import dial
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import ALL, Measurand
-from yellowjacket.core.metrology.notes import Missing, Note
-from yellowjacket.core.noise.smoothing import kept_variance, share_of
+from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.prediction.predicted_mosaic import Asked, asked_for, predicted
 from yellowjacket.core.prediction.sensor_at import NoPicture, Sensor, SensorAt
 from yellowjacket.core.raw.frame import first_green
 from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.readings.smoothed import before_smoothing
 from yellowjacket.core.rendering.develop import Development, develop_at_use
 
 _MODEL = (
     Measurand.GAIN_E_PER_DN, Measurand.BLACK_DN, Measurand.CLIP_DN, Measurand.SATURATION_E, Measurand.READ_NOISE_E,
     Measurand.ROW_NOISE_DN, Measurand.COLUMN_NOISE_DN, Measurand.NEIGHBOUR_CORRELATION, Measurand.CODES_EMPTY,
 )  # fmt: skip
-# Neighbours that agree by more tell a smoothed raw, codes of which more are empty a multiplied one.
-_SMOOTHED_CORRELATION, _EMPTY_SHARE = 0.015, 0.2
+# Codes of which more are empty tell a multiplied raw.
+_EMPTY_SHARE = 0.2
 # What development looks at around a crop.
 _MARGIN_PX = 16
 
@@ -123,36 +124,35 @@ class Predicting:
 
 def sensor_of(ladder: Ladder, rungs: list[Rung], frame: Frame) -> Sensor:
     """The body as a ladder's readings have it; settings that lack gain, noise or saturation are left out."""
-    found: dict[int, dict[tuple[str, str], float]] = {}
-    rows = Reading.objects.filter(rung__ladder=ladder, patch=None, use=None, quantity__in=_MODEL, value__isnull=False)
-    for rung_id, quantity, channel, value in rows.values_list("rung_id", "quantity", "channel", "value"):
-        found.setdefault(rung_id, {})[quantity, channel] = float(value or 0.0)
-    channels = frame.mosaic_layout.channels
-    marks = [_mark(rung, found.get(rung.pk, {}), channels, frame) for rung in rungs]
+    found: dict[int, dict[tuple[Measurand, str], Quantity]] = {}
+    for reading in Reading.objects.filter(
+        rung__ladder=ladder, patch=None, use=None, quantity__in=_MODEL, value__isnull=False
+    ):
+        found.setdefault(reading.rung_id, {})[reading.measurand, reading.channel] = reading.result
+    marks = [_mark(rung, found.get(rung.pk, {}), frame) for rung in rungs]
     return Sensor([one for one in marks if one is not None])
 
 
-def _mark(
-    rung: Rung, values: Mapping[tuple[str, str], float], channels: tuple[str, ...], frame: Frame
-) -> SensorAt | None:
-    whole = {quantity: value for (quantity, channel), value in values.items() if channel == ALL}
-    read, saturation = whole.get(Measurand.READ_NOISE_E), whole.get(Measurand.SATURATION_E)
-    mean_gain = whole.get(Measurand.GAIN_E_PER_DN)
+def _mark(rung: Rung, readings: Mapping[tuple[Measurand, str], Quantity], frame: Frame) -> SensorAt | None:
+    def value(quantity: Measurand, otherwise: float, channel: str = ALL) -> float:
+        """As it was before any smoothing: the picture is smoothed anew."""
+        result = readings.get((quantity, channel))
+        return (before_smoothing(result) if result is not None else None) or otherwise
+
+    read, saturation = value(Measurand.READ_NOISE_E, 0.0), value(Measurand.SATURATION_E, 0.0)
+    mean_gain = value(Measurand.GAIN_E_PER_DN, 0.0)
     if not (read and saturation and mean_gain):
         return None
-    rho = whole.get(Measurand.NEIGHBOUR_CORRELATION, 0.0)
-    smoothed = rho > _SMOOTHED_CORRELATION
-    # Smoothing takes of noise what it leaves of each direction's variance, twice: gain reads too high by as much.
-    lost = kept_variance(share_of(rho)) ** 2 if smoothed else 1.0
-    gain = {c: values.get((Measurand.GAIN_E_PER_DN, c), mean_gain) * lost for c in channels}
+    channels = frame.mosaic_layout.channels
     tag = {c: float(frame.black_dn[c]) for c in channels}
-    black = {c: values.get((Measurand.BLACK_DN, c), tag[c]) for c in channels}
-    empty = whole.get(Measurand.CODES_EMPTY, 0.0)
-    mean_gain *= lost
+    smoothed = readings[Measurand.GAIN_E_PER_DN, ALL].has(Remark.BEFORE_SMOOTHING)
+    empty = value(Measurand.CODES_EMPTY, 0.0)
     return SensorAt(
-        rung.iso, gain, black, tag, whole.get(Measurand.CLIP_DN, frame.white_dn), saturation * lost, read * lost**0.5,
-        whole.get(Measurand.ROW_NOISE_DN, 0.0) * mean_gain, whole.get(Measurand.COLUMN_NOISE_DN, 0.0) * mean_gain,
-        rho if smoothed else 0.0, round(1 / (1 - empty)) if _EMPTY_SHARE < empty < 1 else 1.0,
+        rung.iso, {c: value(Measurand.GAIN_E_PER_DN, mean_gain, c) for c in channels},
+        {c: value(Measurand.BLACK_DN, tag[c], c) for c in channels}, tag, value(Measurand.CLIP_DN, frame.white_dn),
+        saturation, read, value(Measurand.ROW_NOISE_DN, 0.0) * mean_gain, value(Measurand.COLUMN_NOISE_DN, 0.0) * mean_gain,
+        value(Measurand.NEIGHBOUR_CORRELATION, 0.0) if smoothed else 0.0,
+        round(1 / (1 - empty)) if _EMPTY_SHARE < empty < 1 else 1.0,
     )  # fmt: skip
 
 

@@ -51,6 +51,10 @@ def _mark(document: Mapping[str, Any], error: Mapping[str, Any]) -> SensorAt | N
     known_gain = {name: value for name, value in gain.items() if value is not None}
     known_black = {name: value for name, value in black.items() if value is not None}
     mean = sum(known_gain.values()) / len(known_gain)
+    # Saturation in electrons was worked out with the gain as it reads: smoothing raises both alike.
+    as_read, before = _value(whole.get("gain_e_per_dn")), _value(corrected.get("gain_e_per_dn"))
+    if as_read and before:
+        saturation *= before / as_read
     banding, digital = whole.get("banding") or {}, _code_step(whole)
     row, column = ((_value(banding.get(key)) or 0.0) * mean for key in ("row_dn", "column_dn"))
     return SensorAt(
