@@ -7,6 +7,7 @@ import hashlib
 import io
 import json
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlencode
 from uuid import uuid4
@@ -19,10 +20,11 @@ from PIL import Image
 
 from yellowjacket.bench.darks import masters
 from yellowjacket.bench.decoding import mosaic_of, rendered_pixels
+from yellowjacket.bench.development import Developed
 from yellowjacket.bench.look.blind_pictures import Shown
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
 from yellowjacket.core.raw.frame import BAYER, Layout
-from yellowjacket.core.raw.rect import Rect
+from yellowjacket.core.raw.rect import Rect, clamped
 from yellowjacket.core.rendering.develop import (
     DEVELOPERS,
     PLAIN,
@@ -45,6 +47,34 @@ _LARGEST_GAIN, _LARGEST_SHIFT_PX, _LARGEST_FACTOR = 1e6, 64.0, 64.0
 def crop_address(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) -> str:
     """Address of a crop: everything it depends on is in it, so that it never changes. See crop_png for ``factor``."""
     return f"{reverse('crop', args=[frame.pk, rect.x, rect.y, rect.w, rect.h])}?{_query(how, factor)}"
+
+
+@dataclass(frozen=True, slots=True)
+class CropView:
+    """A crop on a page: its address and size, and by how many stops it was moved."""
+
+    url: str
+    width: int
+    height: int
+    moved_stops: float = 0.0
+
+
+def crop_view(
+    frame: Frame, centre: tuple[int, int], size: tuple[int, int], developed: Developed, factor: float = 1.0
+) -> CropView:
+    """The crop around ``centre`` (raw pixels) that fills ``size`` pixels of the page, ``factor`` sensor pixels to the side of
+    one; smaller where the frame is."""
+    rect, shown = framed(frame.width, frame.height, centre, size, factor)
+    return CropView(crop_address(frame, rect, developed.how, max(factor, 1.0)), *shown, developed.moved_stops)
+
+
+def framed(
+    width: int, height: int, centre: tuple[int, int], size: tuple[int, int], factor: float
+) -> tuple[Rect, tuple[int, int]]:
+    """Of a frame of ``width`` × ``height`` the part around ``centre`` for ``size`` pixels of a page, and how many those are."""
+    factor = max(factor, 1.0)
+    rect = clamped(width, height, centre, (round(size[0] * factor), round(size[1] * factor)))
+    return rect, (max(1, round(rect.w / factor)), max(1, round(rect.h / factor)))
 
 
 def overview_address(frame: Frame, how: Development) -> str:

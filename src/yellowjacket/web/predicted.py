@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
 from django.urls import reverse
@@ -14,9 +14,9 @@ from yellowjacket.bench.development import Switches
 from yellowjacket.bench.models import Ladder
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
 from yellowjacket.core.prediction.sensor_at import NoPicture
-from yellowjacket.core.raw.rect import Rect, clamped
+from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import GRADIENT
-from yellowjacket.web.pictures import cached_png
+from yellowjacket.web.pictures import cached_png, framed
 
 # Raise with every change of what a predicted picture looks like.
 _VERSION = 1
@@ -37,24 +37,22 @@ class PredictedCrop:
 class PredictedCrops:
     """Crops around the spot of a ladder, ``size`` screen pixels, ``factor`` sensor pixels to the side of one."""
 
+    ladder: Ladder
     predicting: Predicting | None
     size: tuple[int, int]
     factor: float = 1.0
     monochrome: bool = False
-    spot: tuple[int, int] | None = None
 
     @classmethod
     def of(
         cls, ladder: Ladder, size: tuple[int, int], factor: float = 1.0, *, monochrome: bool = False
     ) -> PredictedCrops:
         """Of a measured ladder, in a few queries for all its crops."""
-        spot = (ladder.spot_x, ladder.spot_y)
-        known = (spot[0], spot[1]) if spot[0] is not None and spot[1] is not None else None
-        return cls(Predicting.of(ladder), size, max(factor, 1.0), monochrome, known)
+        return cls(ladder, Predicting.of(ladder), size, max(factor, 1.0), monochrome)
 
     def sized(self, width: int, height: int) -> PredictedCrops:
         """The same in another size."""
-        return PredictedCrops(self.predicting, (width, height), self.factor, self.monochrome, self.spot)
+        return replace(self, size=(width, height))
 
     def at(self, wanted: Wanted) -> PredictedCrop:
         """One picture, or the reason why it cannot be told."""
@@ -62,8 +60,8 @@ class PredictedCrops:
         if refusal or self.predicting is None:
             return PredictedCrop(refusal=refusal)
         frame = self.predicting.frame
-        raw = tuple(round(side * self.factor) for side in self.size)
-        rect = clamped(frame.width, frame.height, self.spot or (frame.width // 2, frame.height // 2), (raw[0], raw[1]))
+        spot = self.ladder.spot_in(frame.width, frame.height)
+        rect, shown = framed(frame.width, frame.height, spot, self.size, self.factor)
         parts: dict[str, object] = {"iso": f"{wanted.iso:.6g}"}
         for name, value in (("d", wanted.stops_less), ("p", wanted.push_stops), ("e", wanted.dark_e)):
             if value:
@@ -73,9 +71,8 @@ class PredictedCrops:
         if self.monochrome:
             parts["m"] = 1
         parts["k"] = _key(self.predicting, _wanted(parts))
-        place = [self.predicting.rung.ladder_id, rect.x, rect.y, rect.w, rect.h]
-        width, height = (max(1, round(side / self.factor)) for side in (rect.w, rect.h))
-        return PredictedCrop(f"{reverse('predicted-crop', args=place)}?{urlencode(parts)}", width, height)
+        place = [self.ladder.pk, rect.x, rect.y, rect.w, rect.h]
+        return PredictedCrop(f"{reverse('predicted-crop', args=place)}?{urlencode(parts)}", *shown)
 
 
 def _key(predicting: Predicting, wanted: Wanted) -> str:

@@ -18,7 +18,7 @@ from collections.abc import Callable, Iterator, Sequence
 from multiprocessing.connection import Connection, wait
 from multiprocessing.reduction import ForkingPickler
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Final, TypeVar
 from uuid import uuid4
 
 from yellowjacket.core.raw.frame import FrameError
@@ -34,6 +34,7 @@ _CONNECT_S = 10
 _THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 # What workers run, for the most part.
 _LOADED = "yellowjacket.bench.workers"
+_METHOD: Final = "forkserver"
 _TOO_LONG = "decoding it did not come to an end"
 _CRASHED = "the program that decodes it crashed"
 
@@ -70,6 +71,8 @@ def frame_error(path: Path, error: Exception) -> FrameError:
 
 def _attend(connection: Connection) -> None:
     """The life of a worker: one call after the other, until the pipe ends."""
+    # What decodes raw files asks how this process came to be, and warns of forks that had threads.
+    multiprocessing.set_start_method(_METHOD, force=True)
     # Ctrl-C is for the parent, which ends its workers in order.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     # More than this machine has is never given to one file.
@@ -117,7 +120,7 @@ class _Worker:
             os.environ.setdefault(name, "1")
         # Forks of a process that has loaded what they run and nothing else: one of this process, with its threads and its
         # database connection, would be no place to decode in.
-        context = multiprocessing.get_context("forkserver")
+        context = multiprocessing.get_context(_METHOD)
         context.set_forkserver_preload([_LOADED])
         self._connection, theirs = context.Pipe()
         self._process = context.Process(target=_attend, args=(theirs,), daemon=True)

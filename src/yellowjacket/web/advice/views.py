@@ -103,6 +103,7 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
     found = options(known.findings, wanted, asked)
     crops = PredictedCrops.of(ladder, _LARGE_PX, pixels, monochrome=use.monochrome)
     small = crops.sized(*_SMALL_PX)
+    dark_e = (known.findings.dark_e_per_s or 0.0) * form.exposure_s
     limit = known.limits.get(data["level"])
     best = found[0] if found else None
     faster = faster_by(wanted, limit.mark) if limit and limit.mark else None
@@ -110,8 +111,8 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
         "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": known.profile, "level": data["level"],
         "short": best is not None and _ORDER.index(best.level) > _ORDER.index(data["level"]),
         "lost": best is not None and best.level == NOT_USABLE,
-        "rows": [_row(one, casts, crops if n < _LARGE else small) for n, one in enumerate(found)], "large": f":{_LARGE}",
-        "small": f"{_LARGE}:", "asked": _named(known, form, wanted, asked, casts, crops), "limit": limit,
+        "rows": [_row(one, casts, crops if n < _LARGE else small, dark_e) for n, one in enumerate(found)], "large": f":{_LARGE}",
+        "small": f"{_LARGE}:", "asked": _named(known, form, wanted, asked, casts, crops, dark_e), "limit": limit,
         "faster": faster, "over": -(faster or 0.0),
         "long": exposure.long_of(body, data["level"], pixels, data["celsius"]),
         "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
@@ -122,19 +123,20 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
 
 
 def _named(
-    known: exposure.Known, form: AdviceForm, wanted: float, asked: Asked, casts: exposure.Casts, crops: PredictedCrops
-) -> Row | None:
+    known: exposure.Known, form: AdviceForm, wanted: float, asked: Asked, casts: exposure.Casts, crops: PredictedCrops,
+    dark_e: float,
+) -> Row | None:  # fmt: skip
     """What the ISO that was named would give, measured or not."""
     mark = form.cleaned_data["iso"]
     if mark is None:
         return None
-    return _row(option_at(known.findings, dial.exact_iso(mark), mark, wanted, asked), casts, crops)
+    return _row(option_at(known.findings, dial.exact_iso(mark), mark, wanted, asked), casts, crops, dark_e)
 
 
-def _row(option: Option, casts: exposure.Casts, crops: PredictedCrops) -> Row:
+def _row(option: Option, casts: exposure.Casts, crops: PredictedCrops, dark_e: float) -> Row:
     nothing = missing(Missing.NOT_MEASURED)
     grey, shadow, chroma = (option.seen.get(key, nothing) for key in ("grey_snr", "shadow_snr", "chroma_noise"))
-    crop = crops.at(Wanted(dial.exact_iso(option.mark), option.push_stops))
+    crop = crops.at(Wanted(dial.exact_iso(option.mark), option.push_stops, dark_e=dark_e))
     return Row(option, _SPECKLE.get(option.level, _LOST), grey, shadow, chroma, casts.at(option.push_stops), crop)
 
 

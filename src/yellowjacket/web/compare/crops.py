@@ -9,20 +9,10 @@ from yellowjacket.bench.compare.bodies import Compared, Comparison
 from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Shot
 from yellowjacket.core.limits.output_size import use_noise_factor
-from yellowjacket.core.raw.rect import clamped
 from yellowjacket.web import pictures
 
 # Of all rows together, and of one picture; screen pixels.
 _ROW_PX, _WIDEST_PX, _NARROWEST_PX, _GAP_PX = 900, 168, 60, 6
-
-
-@dataclass(frozen=True, slots=True)
-class Crop:
-    """A picture in a row: its address and size on the screen."""
-
-    url: str
-    width: int
-    height: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +21,7 @@ class CropRow:
 
     name: str
     style: int
-    cells: Sequence[Crop | None]
+    cells: Sequence[pictures.CropView | None]
 
 
 def crops_of(found: Comparison, pixels: int | None) -> Sequence[CropRow]:
@@ -50,23 +40,19 @@ def crops_of(found: Comparison, pixels: int | None) -> Sequence[CropRow]:
 
 def _row(
     one: Compared, marks: Sequence[int], frames: Mapping[int, Frame], size: tuple[int, int], pixels: int | None
-) -> list[Crop | None]:
+) -> list[pictures.CropView | None]:
     ladder = one.ladder
     developing = Developing.of(ladder, one.rungs)
-    factor = max(1.0, use_noise_factor(ladder.body.pixels, pixels)[0])
+    factor, _ = use_noise_factor(ladder.body.pixels, pixels)
     by_mark = {rung.iso: rung for rung in one.rungs}
-    found: list[Crop | None] = []
+    found: list[pictures.CropView | None] = []
     for mark in marks:
         rung = by_mark.get(mark)
         frame = frames.get(rung.pk) if rung else None
         if rung is None or frame is None:
             found.append(None)
             continue
-        middle = (frame.width // 2, frame.height // 2)
-        spot = (ladder.spot_x, ladder.spot_y) if ladder.spot_x is not None and ladder.spot_y is not None else middle
-        raw = round(size[0] * factor), round(size[1] * factor)
-        rect = clamped(frame.width, frame.height, spot, raw)
-        how = developing.of_frame(frame, rung.pk, Switches()).how
-        shown = round(rect.w / factor), round(rect.h / factor)
-        found.append(Crop(pictures.crop_address(frame, rect, how, factor), *shown))
+        developed = developing.of_frame(frame, rung.pk, Switches())
+        spot = ladder.spot_in(frame.width, frame.height)
+        found.append(pictures.crop_view(frame, spot, size, developed, factor))
     return found

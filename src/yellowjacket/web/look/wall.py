@@ -128,10 +128,7 @@ class Walls:
         if asked is not None:
             return asked
         ladder = self.page.ladder
-        if ladder.spot_x is not None and ladder.spot_y is not None:
-            return ladder.spot_x, ladder.spot_y
-        width, height = self.sizes.get(ladder.pk, (0, 0))
-        return width // 2, height // 2
+        return ladder.spot_in(*self.sizes.get(ladder.pk, (0, 0)))
 
     def wall(self) -> Wall:
         """Rows by what the switch says: this ladder and its lanes, every ladder of its kind, or spots."""

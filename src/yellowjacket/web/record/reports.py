@@ -124,9 +124,7 @@ def _plots(rungs: Sequence[RungPart]) -> list[Drawing]:
 def _crop(frame: Frame | None, rung: Rung, ladder: Ladder, developing: Developing) -> bytes:
     if frame is None:
         return b""
-    spot = (ladder.spot_x, ladder.spot_y) if ladder.spot_x is not None and ladder.spot_y is not None else None
-    centre = spot or (frame.width // 2, frame.height // 2)
-    rect = clamped(frame.width, frame.height, centre, _CROP_PX)
+    rect = clamped(frame.width, frame.height, ladder.spot_in(frame.width, frame.height), _CROP_PX)
     try:
         return pictures.crop_png(frame, rect, developing.of_frame(frame, rung.pk).how)
     except FrameError:

@@ -21,9 +21,10 @@ from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.output_size import use_noise_factor
+from yellowjacket.web.pictures import CropView
 from yellowjacket.web.record import cards, reports
 from yellowjacket.web.refusals import carried_out, refused
-from yellowjacket.web.sheet.lines import Crops, CropView, grade_lines
+from yellowjacket.web.sheet.lines import Crops, grade_lines
 from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
 

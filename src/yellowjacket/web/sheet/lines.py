@@ -14,7 +14,6 @@ from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.raw.frame import CHANNEL_NAMES
-from yellowjacket.core.raw.rect import clamped
 from yellowjacket.web import pictures
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
@@ -24,16 +23,6 @@ CROP_HEIGHT_PX = 60
 # Patches whose clipping the sheets show.
 _CLIPPING = (Patch.Role.GREY, Patch.Role.HIGHLIGHT)
 _MOST_DOTS = 12
-
-
-@dataclass(frozen=True, slots=True)
-class CropView:
-    """A crop in a cell: its address and size, and by how many stops it was moved."""
-
-    url: str
-    width: int
-    height: int
-    moved_stops: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,10 +42,7 @@ class Crops:
         asked = self.page.asked_spot
         if asked is not None:
             return asked
-        ladder = self.page.ladder
-        if ladder.spot_x is not None and ladder.spot_y is not None:
-            return ladder.spot_x, ladder.spot_y
-        return frame.width // 2, frame.height // 2
+        return self.page.ladder.spot_in(frame.width, frame.height)
 
     def view(
         self,
@@ -66,31 +52,23 @@ class Crops:
         equalised: bool = True,
         factor: float = 1.0,
         monochrome: bool = False,
-    ) -> CropView | None:
+    ) -> pictures.CropView | None:
         """The crop of a rung's first frame at the current spot, or None without a frame. ``size`` in pixels of the picture,
         ``factor`` sensor pixels to the side of one."""
         frames = self.page.light(rung)
         if not frames:
             return None
         frame = frames[0]
-        factor = max(factor, 1.0)
-        raw = round(size[0] * factor), round(size[1] * factor)
-        rect = clamped(frame.width, frame.height, self.spot(frame), raw)
-        found = self.developing.of_frame(frame, rung.pk, Switches(equalised=equalised, monochrome=monochrome))
-        shown = round(rect.w / factor), round(rect.h / factor)
-        return CropView(pictures.crop_address(frame, rect, found.how, factor), *shown, found.moved_stops)
+        switches = Switches(equalised=equalised, monochrome=monochrome)
+        developed = self.developing.of_frame(frame, rung.pk, switches)
+        return pictures.crop_view(frame, self.spot(frame), size, developed, factor)
 
     def of_dark(
         self, frame: Frame, rung: Rung, size: tuple[int, int], push_stops: float, factor: float = 1.0
-    ) -> CropView:
+    ) -> pictures.CropView:
         """The middle of a dark, as bright as a correct exposure at its ISO would be developed and pushed."""
-        factor = max(factor, 1.0)
-        raw = round(size[0] * factor), round(size[1] * factor)
-        rect = clamped(frame.width, frame.height, (frame.width // 2, frame.height // 2), raw)
-        how = self.developing.of_frame(frame, rung.pk, Switches(equalised=False, push_stops=push_stops)).how
-        return CropView(
-            pictures.crop_address(frame, rect, how, factor), round(rect.w / factor), round(rect.h / factor), 0.0
-        )
+        developed = self.developing.of_frame(frame, rung.pk, Switches(equalised=False, push_stops=push_stops))
+        return pictures.crop_view(frame, (frame.width // 2, frame.height // 2), size, developed, factor)
 
 
 def crop_line(page: SittingPage, column_px: int) -> Line:
