@@ -18,7 +18,7 @@ from pathlib import Path
 import jsonschema
 from pypdf import PdfReader
 
-from yellowjacket.web.graphics.pdf import latin
+from yellowjacket.web.graphics.typeface import plain
 
 SCHEMA = json.loads((Path(__file__).parents[1] / "docs" / "sitting.schema.json").read_text())
 
@@ -35,6 +35,10 @@ def pdf_text(client, address: str) -> str:
     """The same of a PDF."""
     pages = PdfReader(io.BytesIO(client.get(address).content)).pages
     return re.sub(r"\s+", " ", " ".join(page.extract_text() for page in pages))
+
+
+def _spaced(words: str) -> str:
+    return words.replace("\u2009", " ").replace("\u00a0", " ")
 
 
 def differences(client, sitting) -> Iterator[str]:
@@ -99,16 +103,16 @@ def _limits(client, ladder, told, uses, papers) -> Iterator[str]:
                 yield f"{ladder}, {one.use.name}, {one.level}: sitting.json differs from the record"
     for row in standing.others:
         for name, text in pages.items():
-            # The standard fonts of PDF have neither a true minus nor a Greek letter: the report puts them plainly.
-            number = latin(row.limit.text) if name == "report.pdf" else row.limit.text
-            if row.limit.text != "–" and number.replace("\u2009", " ") not in text.replace("\u2009", " "):
+            # No typeface of the PDF has every sign: it puts what they lack plainly.
+            number = plain(row.limit.text) if name == "report.pdf" else row.limit.text
+            if row.limit.text != "–" and _spaced(number) not in _spaced(text):
                 yield f"{ladder}, {row.limit.what}, {row.limit.use}: {name} does not say {row.limit.text}"
     if signed:
         lines = client.get(f"{base}card.txt{about}").content.decode()
-        for (use, level), words in standing.decided.items():
+        for (use, level), decided in standing.decided.items():
             line = next((one for one in lines.splitlines() if one.startswith(use)), "")
-            if words.removeprefix("ISO ") not in line:
-                yield f"{ladder}, {use}, {level}: the card does not say {words}"
+            if decided.words.removeprefix("ISO ") not in line:
+                yield f"{ladder}, {use}, {level}: the card does not say {decided.words}"
     for iso, reason in standing.mark_advice:
         if f"ISO {iso}: {reason}" not in pages["record"]:
             yield f"{ladder}, ISO {iso}: the record does not say {reason}"

@@ -44,14 +44,14 @@ def test_an_exposure_ladder(client, pushed):  # noqa: F811
 
 def test_a_contradiction_is_found(client, measured, monkeypatch):
     """The walk can fail: a page that shows other limits than the record's is named."""
-    from yellowjacket.web.record import reports
+    from yellowjacket.web.record import parts
 
     assert list(differences(client, measured)) == []
-    true = reports.standing_of
+    true = parts.standing_of
 
     def wrong(record, uses):
         standing = true(record, uses)
         return replace(standing, proposals=[replace(one, measured=Limit(one.level, 50)) for one in standing.proposals])
 
-    monkeypatch.setattr(reports, "standing_of", wrong)
+    monkeypatch.setattr(parts, "standing_of", wrong)
     assert any("report" in line for line in differences(client, measured))

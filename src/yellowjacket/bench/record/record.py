@@ -83,14 +83,25 @@ def answer_of(record: Record) -> str:
     """The decided usable limits in a sentence, as a beginning for the tester's own; empty while any is open."""
     if record.pk is None:
         return ""
-    by_mark: dict[int | None, list[str]] = {}
     decisions = record.decisions.filter(level="usable").select_related("use").order_by("use__position")
-    for decision in decisions:
-        by_mark.setdefault(decision.iso, []).append(decision.use.name.lower())
     if len(decisions) < record.ladder.sitting.uses.count():
         return ""
-    parts = [f"{f'ISO {iso}' if iso else 'no ISO'} for {' and '.join(uses)}" for iso, uses in by_mark.items()]
-    return f"Usable up to {', '.join(parts)}." if parts else ""
+    return usable_in_words([(decision.use.name, decision.iso) for decision in decisions])
+
+
+def usable_in_words(marks: Sequence[tuple[str, int | None]]) -> str:
+    """Highest usable ISO by use in a sentence, None where no setting is usable; empty without any.
+
+    >>> usable_in_words([("Web", 6400), ("Large print", 3200), ("Pixel level", 3200)])
+    'Usable up to ISO 6400 for web, ISO 3200 for large print and pixel level.'
+    """
+    by_mark: dict[int | None, list[str]] = {}
+    for use, iso in marks:
+        by_mark.setdefault(iso, []).append(use.lower())
+    parts = [f"ISO {iso} for {' and '.join(uses)}" for iso, uses in by_mark.items() if iso]
+    usable = f"Usable up to {', '.join(parts)}." if parts else ""
+    never = f"No ISO setting is usable for {' or '.join(by_mark[None])}." if None in by_mark else ""
+    return f"{usable} {never}".strip()
 
 
 def note(record: Record, *, answer: str, text: str) -> None:

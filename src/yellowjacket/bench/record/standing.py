@@ -22,6 +22,14 @@ class OtherStanding:
 
 
 @dataclass(frozen=True, slots=True)
+class Decided:
+    """A decided mark along ISO, None for none, and how it is written."""
+
+    iso: int | None
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
 class Standing:
     """Limits, conditions and ISO settings to avoid or prefer of a version.
 
@@ -34,9 +42,23 @@ class Standing:
     others: Sequence[OtherStanding]
     mark_advice: Sequence[tuple[int, str]]
     sizes: Mapping[str, str]
-    decided: Mapping[tuple[str, str], str]
+    decided: Mapping[tuple[str, str], Decided]
     software: str = ""
     today: Sequence[str] | None = None
+
+    def mark_of(self, proposal: Proposal) -> int | None:
+        """The highest ISO for a use and level: as decided, while that is open as measured; None where none is usable."""
+        decided = self.decided.get((proposal.use.name, proposal.level))
+        return proposal.measured.mark if decided is None else decided.iso
+
+    def is_open_ended(self, proposal: Proposal) -> bool:
+        """Whether nothing that was measured lies outside of the limit: the level is held to the end of what is known."""
+        return proposal.measured.at_least and self.mark_of(proposal) == proposal.measured.mark
+
+    def tells(self, proposal: Proposal) -> bool:
+        """Whether a limit is known at all: decided, measured, or that nothing holds."""
+        known = (proposal.use.name, proposal.level) in self.decided
+        return known or proposal.measured.mark is not None or proposal.measured.ended is not None
 
 
 def standing_of(record: Record, uses: Sequence[Use]) -> Standing:
@@ -47,11 +69,17 @@ def standing_of(record: Record, uses: Sequence[Use]) -> Standing:
         proposals(ladder), conditions(ladder),
         [OtherStanding(one, decided.get((one.what, one.use), "")) for one in of_ladder(ladder, uses)],
         mark_advice(ladder), {use.name: size_words(use, ladder) for use in uses},
-        {(one.use.name, one.level): one.words for one in record.decisions.select_related("use")} if record.pk else {},
+        _decided(record),
     )  # fmt: skip
     if not record.signed or "proposals" not in record.evidence:
         return live
     return _as_signed(record, live, uses)
+
+
+def _decided(record: Record) -> dict[tuple[str, str], Decided]:
+    if not record.pk:
+        return {}
+    return {(d.use.name, d.level): Decided(d.iso, d.words) for d in record.decisions.select_related("use")}
 
 
 def newest_signed(ladder: Ladder) -> Record | None:
@@ -76,9 +104,9 @@ def _as_signed(record: Record, live: Standing, uses: Sequence[Use]) -> Standing:
         [(int(iso), str(reason)) for iso, reason in kept["mark_advice"]] if "mark_advice" in kept else live.mark_advice
     )
     sizes = kept.get("sizes", live.sizes)
-    decided = (
-        {(one["use"], one["level"]): one["words"] for one in kept["decisions"]} if "decisions" in kept else live.decided
-    )
+    decided = live.decided
+    if "decisions" in kept:
+        decided = {(one["use"], one["level"]): Decided(one["iso"], one["words"]) for one in kept["decisions"]}
     shown = Standing(signed, kept["conditions"], others, advice, sizes, decided, str(kept.get("software", "")))
     return replace(shown, today=_otherwise(shown, live))
 

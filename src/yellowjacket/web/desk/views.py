@@ -28,6 +28,8 @@ from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.web.desk.forms import BodyForm, LensForm
+from yellowjacket.web.graphics.drawing import on_page
+from yellowjacket.web.limit_rows import chart_of_body
 from yellowjacket.web.refusals import or_back_to, refused
 
 _SITTINGS_A_PAGE, _BODIES_A_PAGE = 40, 40
@@ -67,8 +69,10 @@ def edit_body(request: HttpRequest, body_id: int | None = None) -> HttpResponse:
         saved = form.save()
         messages.success(request, f"{saved} is in the register.")
         return redirect("desk:bodies")
+    limits = chart_of_body(body) if body else None
     battery = conditions.batteries_of([body])[body] if body else None
     context = {
+        "limits": limits and {"ladder": limits[0], "svg": on_page(limits[1])},
         "battery": battery if battery and battery.known else None, "room": conditions.room_of(body) if body else None,
         "form": form, "body": body, "place": "bodies", "history": history.of_body(body) if body else (),
         "sittings": Sitting.objects.filter(ladders__body=body).distinct() if body else (),

@@ -8,8 +8,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 from django.utils.html import escape
+from django.utils.safestring import SafeString, mark_safe
 
 INK, HAIR = "#161616", "#cfcfcc"
+# Around pictures that are judged.
+SURROUND = "#727272"
 Anchor = Literal["start", "middle", "end"]
 
 
@@ -77,6 +80,11 @@ def svg(drawing: Drawing) -> str:
         f'aria-label="{escape(drawing.title)}" font-family="Archivo, sans-serif">'
     )
     return "".join([head, *map(_svg_of, drawing.shapes), "</svg>"])
+
+
+def on_page(drawing: Drawing) -> SafeString:
+    """The drawing as SVG for a template."""
+    return mark_safe(svg(drawing))  # noqa: S308 - made here, every text escaped
 
 
 def _svg_of(shape: Shape) -> str:

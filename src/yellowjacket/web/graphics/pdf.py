@@ -11,6 +11,7 @@ from reportlab.lib.utils import ImageReader
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable
 
+from yellowjacket.web.graphics import typeface
 from yellowjacket.web.graphics.drawing import INK, Dot, Drawing, Picture, Stroke, Text
 
 
@@ -19,7 +20,7 @@ def pdf(pages: Sequence[Drawing]) -> bytes:
     first, buffer = pages[0], io.BytesIO()
     scale = _points_of(first)
     canvas = Canvas(buffer, pagesize=(first.width * scale, first.height * scale), invariant=True)
-    canvas.setTitle(latin(first.title))
+    canvas.setTitle(first.title)
     for page in pages:
         _draw(canvas, page)
         canvas.showPage()
@@ -50,10 +51,9 @@ def _draw(canvas: Canvas, drawing: Drawing) -> None:
     for shape in drawing.shapes:
         match shape:
             case Text(x, y, words, size, anchor, strong, fixed):
-                canvas.setFont(("Courier" if fixed else "Helvetica") + ("-Bold" if strong else ""), size * scale)
                 canvas.setFillColor(HexColor(INK))
-                place = {"start": canvas.drawString, "middle": canvas.drawCentredString, "end": canvas.drawRightString}
-                place[anchor](x * scale, (height - y) * scale, latin(words))
+                font = typeface.MONO if fixed else typeface.BOLD if strong else typeface.SANS
+                typeface.draw(canvas, words, x * scale, (height - y) * scale, font, size * scale, anchor)
             case Stroke(points, width, colour):
                 path = canvas.beginPath()
                 path.moveTo(points[0][0] * scale, (height - points[0][1]) * scale)
@@ -68,15 +68,3 @@ def _draw(canvas: Canvas, drawing: Drawing) -> None:
             case Picture(x, y, wide, high, png):
                 image = ImageReader(io.BytesIO(png))
                 canvas.drawImage(image, x * scale, (height - y - high) * scale, wide * scale, high * scale)
-
-
-# Standard fonts of PDF know Latin 1 only.
-_PLAIN = {"−": "-", "…": "...", "≥": ">=", "≤": "<=", "–": "-", "⁻": "-", "Δ": "d", "\u2009": " ", "’": "'", "“": '"',
-          "”": '"'}  # fmt: skip
-
-
-def latin(words: str) -> str:
-    """The words with what the standard fonts of PDF cannot write put plainly."""
-    for sign, plain in _PLAIN.items():
-        words = words.replace(sign, plain)
-    return words.encode("latin-1", "replace").decode("latin-1")

@@ -1,185 +1,121 @@
-"""The report of a sitting as PDF: the same parts as the page, set for A4."""
+"""The report of a sitting as PDF: the same contents as the page, set for A4."""
 
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator, Mapping, Sequence
-from xml.sax.saxutils import escape
+from collections.abc import Iterator, Sequence
+from typing import assert_never
 
-from reportlab.lib.colors import HexColor
+from reportlab.lib.colors import HexColor, white
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
-from reportlab.platypus import Flowable, Image, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import CondPageBreak, Flowable, Image, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from yellowjacket import __version__
-from yellowjacket.bench.compare.bodies import COMPARED
-from yellowjacket.bench.models import Record, Sitting
-from yellowjacket.bench.record.evidence import files_in_words
-from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.web.graphics.pdf import Placed, latin
-from yellowjacket.web.record.reports import METHODS, LadderPart, RungPart, parts_of
-from yellowjacket.web.templatetags.values import dial_mark, iso_range, number
+from yellowjacket.bench.models import Sitting
+from yellowjacket.web.graphics import typeface
+from yellowjacket.web.graphics.drawing import HAIR, INK, SURROUND
+from yellowjacket.web.graphics.pdf import Placed
+from yellowjacket.web.record.blocks import Block, Drawings, Heading, Pictures, Rows, Shown, Words
+from yellowjacket.web.record.reports import contents, title
 
 _MARGIN = 14 * mm
 # The frame of a page keeps six points inside its margins.
 _ROOM = A4[0] - 2 * _MARGIN - 12
-_HAIR = HexColor("#cfcfcc")
-_BODY = ParagraphStyle("body", fontName="Helvetica", fontSize=8.5, leading=11, spaceAfter=3)
-_SMALL = ParagraphStyle("small", parent=_BODY, fontSize=7, leading=9, textColor=HexColor("#555555"))
-_MONO = ParagraphStyle("mono", parent=_SMALL, fontName="Courier")
-_TITLE = ParagraphStyle("title", parent=_BODY, fontName="Helvetica-Bold", fontSize=16, leading=20)
-_HEAD = ParagraphStyle(
-    "head", parent=_BODY, fontName="Helvetica-Bold", fontSize=12, leading=16, spaceBefore=10, keepWithNext=1
-)
-_SUB = ParagraphStyle("sub", parent=_BODY, fontName="Helvetica-Bold", fontSize=9, spaceBefore=6, keepWithNext=1)
-_CROPS_A_ROW, _PLOTS_A_ROW = 4, 2
+# A part that finds less than this at the foot of a page begins on the next one.
+_ROOM_FOR_A_PART = 60 * mm
+_HAIR, _GROUND, _QUIET = HexColor(HAIR), HexColor(SURROUND), HexColor("#555555")
+_BODY = ParagraphStyle("body", fontName=typeface.SANS, fontSize=9, leading=12, spaceAfter=3)
+_SMALL = ParagraphStyle("small", parent=_BODY, fontSize=7.5, leading=9.5, textColor=_QUIET)
+_WORDS = {
+    "lead": ParagraphStyle("lead", parent=_BODY, fontSize=13, leading=17, spaceBefore=2, spaceAfter=4),
+    "body": _BODY, "small": _SMALL,
+}  # fmt: skip
+_HEADS = {
+    1: ParagraphStyle("title", parent=_BODY, fontName=typeface.BOLD, fontSize=18, leading=22),
+    2: ParagraphStyle(
+        "head", parent=_BODY, fontName=typeface.BOLD, fontSize=13, leading=17, spaceBefore=12, keepWithNext=1
+    ),
+    3: ParagraphStyle("sub", parent=_BODY, fontName=typeface.BOLD, fontSize=9.5, spaceBefore=7, keepWithNext=1),
+}
+_CELL = ParagraphStyle("cell", parent=_BODY, spaceAfter=0)
+_SMALL_CELL = ParagraphStyle("small cell", parent=_SMALL, textColor=HexColor(INK), spaceAfter=0)
+_FIXED_CELL = ParagraphStyle("fixed cell", parent=_SMALL_CELL, fontName=typeface.MONO, fontSize=6.2, leading=8.2)
+_CAPTION = ParagraphStyle("caption", parent=_SMALL, textColor=white, spaceAfter=0)
 _GRID = TableStyle([
-    ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0), ("TOPPADDING", (0, 0), (-1, -1), 1),
-    ("BOTTOMPADDING", (0, 0), (-1, -1), 1), ("LINEBELOW", (0, 0), (-1, -1), 0.4, _HAIR),
+    ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0), ("TOPPADDING", (0, 0), (-1, -1), 2),
+    ("BOTTOMPADDING", (0, 0), (-1, -1), 2), ("LINEBELOW", (0, 0), (-1, -1), 0.4, _HAIR),
 ])  # fmt: skip
 _PLAIN = TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)])
+_ON_GROUND = TableStyle([
+    ("VALIGN", (0, 0), (-1, -1), "TOP"), ("BACKGROUND", (0, 0), (-1, -1), _GROUND), ("LEFTPADDING", (0, 0), (-1, -1), 4),
+    ("RIGHTPADDING", (0, 0), (-1, -1), 4), ("TOPPADDING", (0, 0), (-1, -1), 5), ("BOTTOMPADDING", (0, 0), (-1, -1), 4),
+])  # fmt: skip
 
 
 def report_pdf(sitting: Sitting) -> bytes:
     """The whole sitting on A4."""
+    typeface.be_ready()
     buffer = io.BytesIO()
     document = SimpleDocTemplate(
         buffer, pagesize=A4, leftMargin=_MARGIN, rightMargin=_MARGIN, topMargin=_MARGIN, bottomMargin=_MARGIN,
-        title=latin(f"{sitting.name}: report"), invariant=True,
+        title=title(sitting), invariant=True,
     )  # fmt: skip
-    document.build(list(_story(sitting)), onFirstPage=_footed, onLaterPages=_footed)
+    story = [flowable for block in contents(sitting) for flowable in _set(block)]
+    document.build(story, onFirstPage=_footed, onLaterPages=_footed)
     return buffer.getvalue()
 
 
 def _footed(canvas: Canvas, document: SimpleDocTemplate) -> None:
-    canvas.setFont("Helvetica", 7)
-    canvas.drawRightString(A4[0] - _MARGIN, 8 * mm, f"{document.title}, page {canvas.getPageNumber()}")
+    words = f"{document.title}, page {canvas.getPageNumber()}"
+    typeface.draw(canvas, words, A4[0] - _MARGIN - 6, 8 * mm, typeface.SANS, 7, "end")
 
 
-def _text(words: str, style: ParagraphStyle = _BODY) -> Paragraph:
-    return Paragraph(escape(latin(words)), style)
+def _text(words: str, style: ParagraphStyle, strong: str = "") -> Paragraph:
+    begun = f"<b>{typeface.marked_up(strong, typeface.BOLD)}</b> " if strong else ""
+    return Paragraph(begun + typeface.marked_up(words, style.fontName), style)
 
 
-def _table(rows: Sequence[Sequence[str]], widths: Sequence[float], style: ParagraphStyle = _BODY) -> Table:
-    """Rows of texts, the first one a heading that comes again on every page; widths in shares."""
-    total = sum(widths)
-    cells = [[_text(cell, _SMALL if n == 0 else style) for cell in row] for n, row in enumerate(rows)]
-    return Table(cells, [_ROOM * width / total for width in widths], style=_GRID, repeatRows=1, hAlign="LEFT")
+def _set(block: Block) -> Iterator[Flowable]:
+    match block:
+        case Heading(words, level):
+            if level == 2:
+                yield CondPageBreak(_ROOM_FOR_A_PART)
+            yield _text(words, _HEADS[level])
+        case Words(text, strong, size):
+            yield _text(text, _WORDS[size], strong)
+        case Rows():
+            yield _table(block)
+        case Drawings(drawings, a_row):
+            yield from _in_rows([Placed(one) for one in drawings], a_row, _PLAIN)
+        case Pictures(pictures, a_row):
+            width = _ROOM / a_row - 8
+            yield from _in_rows([_shown(one, width) for one in pictures], a_row, _ON_GROUND)
+            yield Spacer(1, 4)
+        case _:
+            assert_never(block)
 
 
-def _story(sitting: Sitting) -> Iterator[Flowable]:
-    yield _text(sitting.name, _TITLE)
-    light = f", {sitting.light}" if sitting.light else ""
-    yield _text(
-        f"{sitting.held_on:%-d %B %Y}, {sitting.scene}{light}; tolerance {sitting.profile}; "
-        f"compared at: {sitting.get_held_equal_display()}", _SMALL,
-    )  # fmt: skip
-    yield _text(f"Asked: {sitting.question} Expected: {sitting.expectation}")
-    for part in parts_of(sitting):
-        yield from _part(part)
-    yield _text("Methods", _HEAD)
-    yield _text(f"{METHODS} Made by Yellowjacket {__version__}; every frame above is named with its SHA-256.")
+def _table(block: Rows) -> Table:
+    """The heads come again on every page."""
+    style = _FIXED_CELL if block.fixed else _SMALL_CELL if block.small else _CELL
+    cells = [[_text(cell, style if n else _SMALL) for cell in row] for n, row in enumerate([block.heads, *block.rows])]
+    total = sum(block.shares)
+    return Table(cells, [_ROOM * share / total for share in block.shares], style=_GRID, repeatRows=1, hAlign="LEFT")
 
 
-def _part(part: LadderPart) -> Iterator[Flowable]:
-    yield _text(str(part.ladder), _HEAD)
-    yield _text(_held(part.standing.conditions), _SMALL)
-    for record in part.records:
-        if record.signed_at is not None:
-            yield _text(_signed(record))
-    standing = part.standing
-    if standing.proposals:
-        rows = [("Use", "Highest ISO", "Measured", "Crossing (95 %)", "Fails first by", "Graded")]
-        rows += [
-            (p.use.name, p.level, dial_mark(p.measured), iso_range(p.measured) or "-",
-             p.measured.criterion or p.measured.reason, dial_mark(p.graded))
-            for p in standing.proposals
-        ]  # fmt: skip
-        yield _table(rows, (3, 2, 2, 4, 4, 2))
-    if standing.others:
-        yield _text("Besides ISO" if standing.proposals else "Limits", _SUB)
-        others = [("Limit", "For", "Found", "95 %", "Limited by")]
-        others += [
-            (one.what, one.use or "any use", one.text, one.interval, one.because)
-            for one in (row.limit for row in standing.others)
-        ]
-        yield _table(others, (4, 2, 2, 3, 4))
-    if standing.mark_advice:
-        yield _text(
-            "ISO settings to avoid or prefer: "
-            + "; ".join(f"ISO {iso}: {reason}" for iso, reason in standing.mark_advice)
-        )
-    if standing.today:
-        yield _text(f"Limits as signed. Today's numbers would say: {'; '.join(standing.today)}.", _SMALL)
-    if part.plots:
-        yield _text("Along the rungs, per pixel; bars are 95 %", _SUB)
-        yield from _in_rows([Placed(one) for one in part.plots], _PLOTS_A_ROW)
-    shown = [one for one in part.rungs if one.png]
-    if shown:
-        yield _text("The spot at 100 %, equal brightness, no sharpening, no noise reduction", _SUB)
-        yield from _in_rows([_crop(one) for one in shown], _CROPS_A_ROW)
-    if any(q is not None and q.value is not None for one in part.rungs for q in one.readings):
-        yield _text("Readings per pixel, with 95 % intervals", _SUB)
-        heads = ["Rung", *(f"{one.described.words} {one.described.short_unit}".strip() for one in COMPARED)]
-        readings = [[one.rung.label, *(_reading(q) for q in one.readings)] for one in part.rungs]
-        yield _table([heads, *readings], [2.2, *([3] * len(COMPARED))], _SMALL)
-    if part.frames:
-        yield _text("Frames", _SUB)
-        frames = [("File", "Shot", "SHA-256")]
-        for frame in part.frames:
-            shot = f"{frame.shot.rung.label} {frame.shot.kind} {frame.shot.repeat}" if frame.shot else ""
-            frames.append((frame.file_name, shot, frame.sha256))
-        yield _table(frames, (2.4, 2.2, 6), _MONO)
-
-
-def _held(conditions: Mapping[str, object]) -> str:
-    """What the limits hold for, in a line."""
-
-    def said(name: str, without: str) -> str:
-        value = conditions.get(name)
-        return ", ".join(map(str, value)) if isinstance(value, list) and value else str(value or without)
-
-    celsius = conditions.get("temperature_c")
-    whose = f"{said('body', '')} {said('serial', '')}".strip()
-    made = files_in_words(conditions)
-    files = f"; {made}" if made else ""
-    warmth = f"{celsius:g} °C" if isinstance(celsius, float) else "temperature not noted"
-    return (
-        f"{whose}, firmware {said('firmware', 'not known')}; {said('lens', 'lens not noted')}, "
-        f"{said('aperture', '')}, {said('method', '')}{files}; {warmth}; judged by {said('judged_by', 'nobody')}"
-    )
-
-
-def _signed(record: Record) -> str:
-    decided = [f"{one.use.name} {one.level} {one.words}" for one in record.decisions.all()]
-    decided += [
-        f"{one.what}{' for ' + one.use.lower() if one.use else ''} {one.text}" for one in record.other_decisions.all()
-    ]
-    when = f"{record.signed_at:%-d %B %Y}" if record.signed_at else ""
-    return f"Signed by {record.signed_by}, {when}, version {record.version}: {record.answer} {record.note} {', '.join(decided)}."
-
-
-def _in_rows(flowables: Sequence[object], a_row: int) -> Iterator[Table]:
+def _in_rows(flowables: Sequence[object], a_row: int, style: TableStyle) -> Iterator[Flowable]:
     """A table a row: a heading then stays with the first row and not with all of them."""
     for begin in range(0, len(flowables), a_row):
         row = list(flowables[begin : begin + a_row])
-        yield Table(
-            [row + [""] * (a_row - len(row))], [_ROOM / a_row] * a_row, style=_PLAIN, hAlign="LEFT"
-        )  # fmt: skip
+        yield Table([row + [""] * (a_row - len(row))], [_ROOM / a_row] * a_row, style=style, hAlign="LEFT")
 
 
-def _crop(one: RungPart) -> list[Flowable]:
-    # 150 pixels to 42 mm: 91 a inch, as a screen shows them.
+def _shown(one: Shown, width: float) -> list[Flowable]:
+    caption = _text(one.words, _CAPTION, one.strong)
+    if not one.png:
+        return [caption]
     picture = Image(io.BytesIO(one.png))
-    scale = 42 * mm / picture.imageWidth
-    picture.drawWidth, picture.drawHeight = 42 * mm, picture.imageHeight * scale
-    return [picture, Spacer(1, 1), _text(f"{one.rung.label}, {one.rung.shutter_label}", _SMALL)]
-
-
-def _reading(found: Quantity | None) -> str:
-    if found is None or found.value is None:
-        return "-"
-    ends = f" ({number(found.low)} … {number(found.high)})" if found.low is not None and found.high is not None else ""
-    return f"{number(found.value)}{ends}"
+    picture.drawWidth, picture.drawHeight = width, picture.imageHeight * width / picture.imageWidth
+    return [picture, Spacer(1, 2), caption]

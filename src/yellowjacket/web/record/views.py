@@ -16,7 +16,8 @@ from yellowjacket.bench.people import trail
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.record import record as record_
-from yellowjacket.bench.record.standing import newest_signed, standing_of
+from yellowjacket.bench.record.sides import sides_of
+from yellowjacket.bench.record.standing import Standing, newest_signed, standing_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
@@ -62,25 +63,20 @@ class SeenLimit:
     outside: tuple[Rung, CropView | None] | None
 
 
-def _as_seen(page: SittingPage, rows: Sequence[Row]) -> list[SeenLimit]:
-    """The limits of the use in force, as decided or else as measured, each with the rungs on both of its sides."""
+def _as_seen(page: SittingPage, standing: Standing) -> list[SeenLimit]:
+    """The limits of the use in force, each with the rungs on both of its sides."""
     factor, _ = use_noise_factor(page.ladder.body.pixels, page.use.whole_frame_pixels)
     crops = Crops.of(page)
 
-    def shown(rung: Rung) -> tuple[Rung, CropView | None]:
+    def shown(rung: Rung | None) -> tuple[Rung, CropView | None] | None:
+        if rung is None:
+            return None
         return rung, crops.view(rung, _SEEN_PX, factor=factor, monochrome=page.use.monochrome)
 
-    found = []
-    for row in rows:
-        mark = row.decision.iso if row.decision else row.proposal.measured.mark
-        if mark is None and not (row.decision or row.proposal.measured.ended):
-            continue
-        inside = [rung for rung in page.rungs if mark is not None and rung.iso <= mark]
-        outside = [rung for rung in page.rungs if rung not in inside]
-        found.append(
-            SeenLimit(row.proposal.level, shown(inside[-1]) if inside else None, shown(outside[0]) if outside else None)
-        )
-    return found
+    return [
+        SeenLimit(one.proposal.level, shown(one.inside), shown(one.outside))
+        for one in sides_of(standing, page.use.name, page.rungs)
+    ]
 
 
 def _context(page: SittingPage, record: Record) -> dict[str, object]:
@@ -95,13 +91,12 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     for p in standing.proposals:
         finished = [(name, graded[p.use.pk, p.level]) for name, graded in by_lane.items()]
         block = blocks.setdefault(p.use.name, UseBlock(p.use, standing.sizes.get(p.use.name, ""), []))
-        decided = standing.decided.get((p.use.name, p.level), "open")
-        block.rows.append(Row(p, decisions.get((p.use.pk, p.level)), decided, finished))
+        decided = standing.decided.get((p.use.name, p.level))
+        block.rows.append(Row(p, decisions.get((p.use.pk, p.level)), decided.words if decided else "open", finished))
     doubts = sorted({doubt for p in standing.proposals for doubt in p.measured.doubts + p.graded.doubts})
     # Only an ISO ladder is graded rung by rung.
     lines = grade_lines(page, standing.proposals) if standing.proposals else []
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung), lines)
-    of_use = next((block.rows for block in blocks.values() if block.use.pk == page.use.pk), [])
     found = other_limits.as_evidence([one.limit for one in standing.others])
     return page.context(
         record=record, blocks=list(blocks.values()), doubts=doubts, stave=stave, conditions=standing.conditions,
@@ -109,7 +104,7 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
         decided=bool(decisions), others=standing.others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
         open_others=sum(not row.decided and row.limit.text != "–" for row in standing.others), standing=standing,
         answer=record.answer or record_.answer_of(record),
-        seen_limits=_as_seen(page, of_use), mark_advice=standing.mark_advice,
+        seen_limits=_as_seen(page, standing), mark_advice=standing.mark_advice,
         remembered=other_limits.remembered(page.ladder.body),
     )  # fmt: skip
 
