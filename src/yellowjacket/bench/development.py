@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -40,11 +40,13 @@ class Developed:
 @dataclass(frozen=True, slots=True)
 class Developing:
     """What the development of a ladder's frames rests on. ``grey``: signals of the grey patch by rung id and channel;
-    ``steps``: measured exposures in stops by rung id, for rungs whose grey patch clips."""
+    ``steps``: measured exposures in stops by rung id, for rungs whose grey patch clips; ``black_error_dn``: by how much
+    black lies above what the files say, where that is to be corrected."""
 
     grey: Mapping[int, Mapping[str, float]]
     reference_id: int | None
     steps: Mapping[int, float]
+    black_error_dn: Mapping[str, float] = field(default_factory=dict)
 
     @classmethod
     def of(cls, ladder: Ladder, rungs: Sequence[Rung] | None = None) -> Developing:
@@ -53,6 +55,14 @@ class Developing:
         rows = Reading.objects.filter(rung__ladder=ladder, quantity="step_stops", value__isnull=False)
         steps = {rung_id: float(value or 0) for rung_id, value in rows.values_list("rung_id", "value")}
         return cls(grey_signals(ladder), ladder.reference_rung(known).pk if known else None, steps)
+
+    def with_black(self, error_dn: Mapping[str, float]) -> Developing:
+        """The same where black lies so many DN above what the files say, by channel."""
+        grey = {
+            rung_id: {channel: signal - error_dn.get(channel, 0.0) for channel, signal in signals.items()}
+            for rung_id, signals in self.grey.items()
+        }
+        return replace(self, grey=grey, black_error_dn=error_dn)
 
     def of_frame(self, frame: Frame, rung_id: int, switches: Switches = Switches()) -> Developed:
         """How a rung's frame is developed. Without a grey patch the file's own neutral and levels serve."""
@@ -75,7 +85,8 @@ class Developing:
             moved = -self.steps[rung_id]
         gains = gains * 2.0 ** (moved + switches.push_stops)
         how = Development(
-            frame.mosaic_layout, dict(frame.black_dn),
+            frame.mosaic_layout,
+            {channel: black + self.black_error_dn.get(channel, 0.0) for channel, black in frame.black_dn.items()},
             (float(gains[0]), float(gains[1]), float(gains[2])), frame.xyz_to_camera, switches.developer, switches.monochrome,
         )  # fmt: skip
         return Developed(how, moved, balance)

@@ -46,7 +46,7 @@ _LARGEST_GAIN, _LARGEST_SHIFT_PX, _LARGEST_FACTOR = 1e6, 64.0, 64.0
 
 def crop_address(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) -> str:
     """Address of a crop: everything it depends on is in it, so that it never changes. See crop_png for ``factor``."""
-    return f"{reverse('crop', args=[frame.pk, rect.x, rect.y, rect.w, rect.h])}?{_query(how, factor)}"
+    return f"{reverse('crop', args=[frame.pk, rect.x, rect.y, rect.w, rect.h])}?{_query(frame, how, factor)}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,10 +79,10 @@ def framed(
 
 def overview_address(frame: Frame, how: Development) -> str:
     """Address of a reduced frame."""
-    return f"{reverse('overview', args=[frame.pk])}?{_query(how, 1.0)}"
+    return f"{reverse('overview', args=[frame.pk])}?{_query(frame, how, 1.0)}"
 
 
-def _query(how: Development, factor: float) -> str:
+def _query(frame: Frame, how: Development, factor: float) -> str:
     parts: dict[str, object] = {"g": ",".join(f"{gain:.6g}" for gain in how.gains)}
     if how.developer != PLAIN:
         parts["d"] = how.developer
@@ -90,6 +90,9 @@ def _query(how: Development, factor: float) -> str:
         parts["m"] = 1
     if how.shift_px != (0.0, 0.0):
         parts["s"] = ",".join(f"{part:.2f}" for part in how.shift_px)
+    moved = [how.black_dn[channel] - frame.black_dn[channel] for channel in how.layout.channels]
+    if any(moved):
+        parts["b"] = ",".join(f"{black:.3f}" for black in moved)
     if factor > 1:
         parts["f"] = f"{factor:.4f}"
     return urlencode({**parts, "v": _DEVELOPMENT_VERSION}, safe=",")
@@ -100,6 +103,10 @@ def asked_for(frame: Frame, query: Mapping[str, str]) -> tuple[Development, floa
     gains = [float(part) for part in query.get("g", "").split(",")]
     shift = [float(part) for part in query.get("s", "0,0").split(",")]
     developer, factor = query.get("d", PLAIN), float(query.get("f", "1"))
+    channels = frame.mosaic_layout.channels
+    moved = [float(part) for part in query["b"].split(",")] if "b" in query else [0.0] * len(channels)
+    if len(moved) != len(channels) or not all(abs(part) <= frame.white_dn for part in moved):
+        raise ValueError("black is moved by channel, and inside of the range of values")
     if len(gains) != 3 or not all(0 < gain < _LARGEST_GAIN for gain in gains):
         raise ValueError("three gains above nothing are needed")
     if len(shift) != 2 or not all(abs(part) <= _LARGEST_SHIFT_PX for part in shift):
@@ -107,8 +114,8 @@ def asked_for(frame: Frame, query: Mapping[str, str]) -> tuple[Development, floa
     if developer not in DEVELOPERS or not 1 <= factor <= _LARGEST_FACTOR:
         raise ValueError("no such developer or size")
     how = Development(
-        frame.mosaic_layout, dict(frame.black_dn), (gains[0], gains[1], gains[2]), frame.xyz_to_camera, developer, "m" in query,
-        (shift[0], shift[1]),
+        frame.mosaic_layout, {c: frame.black_dn[c] + part for c, part in zip(channels, moved, strict=True)},
+        (gains[0], gains[1], gains[2]), frame.xyz_to_camera, developer, "m" in query, (shift[0], shift[1]),
     )  # fmt: skip
     return how, factor
 

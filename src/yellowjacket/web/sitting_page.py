@@ -165,6 +165,11 @@ class SittingPage:
         return self.frames.get((rung.pk, Shot.Kind.LIGHT), [])
 
     @cached_property
+    def widest_px(self) -> int:
+        """Width of the ladder's largest frames: spots are told in their pixels. 1 without frames."""
+        return max((frame.width for frames in self.frames.values() for frame in frames), default=1)
+
+    @cached_property
     def shots(self) -> dict[tuple[int, str], int]:
         """How many shots are planned by (rung id, kind)."""
         found: dict[tuple[int, str], int] = {}

@@ -166,11 +166,16 @@ class Ladder(models.Model):
         """Whether the lens has its cap on throughout."""
         return spec_from(self.spec).capped
 
-    def spot_in(self, width: int, height: int) -> tuple[int, int]:
-        """The spot that is looked at, in raw pixels of a frame of this size: where it was put, else the middle."""
+    def spot_in(self, width: int, height: int, widest: int | None = None) -> tuple[int, int]:
+        """The spot that is looked at, in raw pixels of a frame of this size: where it was put, else the middle.
+
+        ``widest``: width of the ladder's largest frames, in whose pixels spots are told; a reduced raw mode shows the same
+        scene in fewer.
+        """
         if self.spot_x is None or self.spot_y is None:
             return width // 2, height // 2
-        return self.spot_x, self.spot_y
+        scale = width / (widest or width)
+        return round(self.spot_x * scale), round(self.spot_y * scale)
 
     def reference_rung(self, rungs: Sequence[Rung]) -> Rung:
         """Of its rungs the one that the others are held against: on an ISO ladder native base ISO, the cleanest that is not

@@ -53,6 +53,6 @@ def _row(
             found.append(None)
             continue
         developed = developing.of_frame(frame, rung.pk, Switches())
-        spot = ladder.spot_in(frame.width, frame.height)
+        spot = ladder.spot_in(frame.width, frame.height, max(frames[r.pk].width for r in one.rungs if r.pk in frames))
         found.append(pictures.crop_view(frame, spot, size, developed, factor))
     return found

@@ -94,9 +94,9 @@ class Walls:
         prefetch_related_objects(self.ladders, "rungs", "lanes__pictures")
         self.frames = self._frames()
         self.sizes = {
-            ladder.pk: (frame.width, frame.height)
+            ladder.pk: max((frame.width, frame.height) for frame in frames)
             for ladder in self.ladders
-            if (frame := next((f for r in self._rungs(ladder) if (f := self.frames.get(r.pk))), None))
+            if (frames := [f for r in self._rungs(ladder) if (f := self.frames.get(r.pk))])
         }
         for ladder in self.ladders:
             # Without raw frames a ladder's spots are in pixels of the whole sensor, and its lanes lie on that.
@@ -259,6 +259,8 @@ class Walls:
         else:
             assert frame is not None  # noqa: S101 - told above
             size = (frame.width, frame.height)
+            # A reduced raw mode shows the same scene in fewer pixels.
+            place = _after(place, Similarity(frame.width / self.sizes[ladder.pk][0]))
             developed = self.developing(ladder).of_frame(frame, rung.pk, self.looking.switches(self.page.use))
             moved_stops = developed.moved_stops
             moved, remark = _moved_words(developed, self.looking), ""

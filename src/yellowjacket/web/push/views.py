@@ -11,7 +11,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.advise import exposure
-from yellowjacket.bench.models import Ladder, Patch, Reading
+from yellowjacket.bench.models import Ladder, Patch, Reading, Rung
 from yellowjacket.bench.prediction.clean_frame import Wanted
 from yellowjacket.bench.push import iso_invariance, latitude, raw_modes
 from yellowjacket.bench.typed import decimal
@@ -23,6 +23,7 @@ from yellowjacket.core.limits.tolerance import LEVELS, Profile
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.readings.raw_modes import AREA, LANCZOS, OWN
 from yellowjacket.web.measure.sheet import LineKind, fixed_lines
+from yellowjacket.web.pictures import CropView
 from yellowjacket.web.predicted import PredictedCrop, PredictedCrops
 from yellowjacket.web.push.brackets import brackets_of
 from yellowjacket.web.sheet.lines import CROP_HEIGHT_PX, Crops, Readings
@@ -36,6 +37,8 @@ _SAME_NAMES = (
     (Measurand.SAME_CHROMA, "Chroma noise, σ of a*b*"), (Measurand.SAME_DETAIL, "Detail, line pairs a height"),
 )  # fmt: skip
 _STEP_OFF_STOPS = 1 / 6
+# Of the spot at a value of a setting, screen pixels.
+_SETTING_PX = (216, 162)
 # Of the strip under the matrix: screen pixels, by how much its shadows are lifted, and how far above base ISO it ends.
 _STRIP_PX, _LIFTED_STOPS, _WANTED_STOPS = (122, 92), 1.0, 6.0
 
@@ -95,6 +98,7 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     )  # fmt: skip
     if sitting_page.ladder.kind == Ladder.Kind.SETTING:
         context["effects"] = raw_modes.setting_effects(sitting_page.ladder)
+        context["settings_seen"] = _settings_seen(sitting_page)
     elif sitting_page.ladder.kind == Ladder.Kind.ISO and sitting_page.several_bodies:
         context["equalised"] = raw_modes.equalised(sitting_page.sitting)
     if sitting_page.ladder.kind == Ladder.Kind.EXPOSURE:
@@ -115,12 +119,14 @@ def _exposure(page: SittingPage) -> dict[str, object]:
     readings = Readings(page.rungs, page.size_use)
     steps = {rung.pk: readings.get(rung, Measurand.STEP_STOPS) for rung in page.rungs}
     crops = Crops.of(page)
-    lines = _strips(page, crops, stave.column_px)
+    reference = next(rung for rung in page.rungs if rung.pk == crops.developing.reference_id)
+    on_reference = Reading.objects.filter(rung=reference)
+    black = list(on_reference.filter(quantity=Measurand.BLACK_ERROR_DN))
+    known = {one.channel: one.value for one in black if one.value is not None}
+    lines = _strips(page, crops, stave.column_px, known)
     if readings:
         lines.append(_step_line(page, steps))
         lines += fixed_lines(page, readings, KINDS)
-    reference = next(rung for rung in page.rungs if rung.pk == crops.developing.reference_id)
-    on_reference = Reading.objects.filter(rung=reference)
     clips = (
         on_reference.filter(quantity=Measurand.CLIPS_AT_STOPS)
         .exclude(patch__role=Patch.Role.FIELD)
@@ -129,23 +135,52 @@ def _exposure(page: SittingPage) -> dict[str, object]:
     return {
         "stave": Stave(page.ladder, columns, lines),
         "measured": any(one is not None and one.value is not None for one in steps.values()),
-        "black": list(on_reference.filter(quantity=Measurand.BLACK_ERROR_DN)),
+        "black": black,
         "clips": sorted(clips, key=lambda one: (one.value is None, one.value or 0.0)),
     }
 
 
-def _strips(page: SittingPage, crops: Crops, column_px: int) -> list[Line]:
-    """The spot of every rung as shot, brought back, and the correct frame beside it."""
+@dataclass(frozen=True, slots=True)
+class SettingSeen:
+    """The spot at one value of a setting, and how many of its pixels stand for one of the picture."""
+
+    rung: Rung
+    crop: CropView
+    factor: float
+
+
+def _settings_seen(page: SittingPage) -> list[SettingSeen]:
+    """The spot at every value, all in the pixels of the smallest raw mode."""
+    crops = Crops.of(page)
+    first = [(rung, frames[0]) for rung in page.rungs if (frames := page.light(rung))]
+    fewest = min((frame.width for _, frame in first), default=1)
+    found = []
+    for rung, frame in first:
+        factor = frame.width / fewest
+        crop = crops.view(rung, _SETTING_PX, factor=factor)
+        if crop is not None:
+            found.append(SettingSeen(rung, crop, factor))
+    return found
+
+
+def _strips(page: SittingPage, crops: Crops, column_px: int, black: Mapping[str, float]) -> list[Line]:
+    """The spot of every rung as shot, brought back, the same with ``black`` DN by channel taken off where it is known, and
+    the correct frame beside it."""
     size = (column_px - 2, CROP_HEIGHT_PX)
     reference = next(rung for rung in page.rungs if rung.pk == crops.developing.reference_id)
     shot = [Cell(extra=crops.view(rung, size, equalised=False)) for rung in page.rungs]
     back = [Cell(extra=crops.view(rung, size)) for rung in page.rungs]
     correct = [Cell(extra=crops.view(reference, size))] * len(page.rungs)
-    return [
+    lines = [
         Line("shot", "As shot", "spot at 100 %", "crops", shot),
         Line("back", "Brought back", "to the correct exposure", "crops", back),
         Line("correct", "Correct", "the metered frame", "crops", correct),
     ]
+    if black:
+        right = crops.with_black(black)
+        cells = [Cell(extra=right.view(rung, size)) for rung in page.rungs]
+        lines.insert(2, Line("black", "Black corrected", "then brought back", "crops", cells))
+    return lines
 
 
 def _step_line(page: SittingPage, steps: Mapping[int, Reading | None]) -> Line:

@@ -58,7 +58,7 @@ class LadderPart:
         frame = self.shown.get(rung.pk)
         if frame is None:
             return b""
-        centre = self.ladder.spot_in(frame.width, frame.height)
+        centre = self.ladder.spot_in(frame.width, frame.height, max(one.width for one in self.frames))
         rect, _ = pictures.framed(frame.width, frame.height, centre, size, factor)
         try:
             return pictures.crop_png(frame, rect, self.developing.of_frame(frame, rung.pk, switches).how, factor)

@@ -65,10 +65,8 @@ def contents(sitting: Sitting) -> Iterator[Block]:
     for part in parts:
         yield from _answered(part, uses)
     yield Heading("Evidence")
-    yield Words(
-        f"Tolerance: {sitting.profile}. Compared at: {sitting.get_held_equal_display()}."
-        + (f" Expected beforehand: {sitting.expectation}" if sitting.expectation else ""), size="small",
-    )  # fmt: skip
+    expected = f" Expected beforehand: {sitting.expectation}" if sitting.expectation else ""
+    yield Words(f"Compared at: {sitting.get_held_equal_display()}.{expected}", size="small")
     for part in parts:
         yield from _evidence(part)
     yield Heading("Methods")
@@ -143,6 +141,7 @@ def _as_seen(part: LadderPart, use: Use, sides: Sequence[Sides]) -> Iterator[Sho
 def _evidence(part: LadderPart) -> Iterator[Block]:
     standing = part.standing
     yield Heading(str(part.ladder), 3)
+    yield Words(f"Tolerance: {standing.conditions.get('profile', 'not named')}.", size="small")
     for record in part.records:
         if record.signed_at is not None and record != part.signed:
             yield Words(_signed(record), size="small")

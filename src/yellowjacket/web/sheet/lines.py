@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from django.db.models import Q
 
@@ -38,11 +38,11 @@ class Crops:
         return cls(page, Developing.of(page.ladder, page.rungs))
 
     def spot(self, frame: Frame) -> tuple[int, int]:
-        """The current spot in raw pixels: from the URL, else the ladder's, else the middle of the frame."""
-        asked = self.page.asked_spot
+        """The current spot in raw pixels of a frame: from the URL, else the ladder's, else the middle."""
+        asked, widest = self.page.asked_spot, self.page.widest_px
         if asked is not None:
-            return asked
-        return self.page.ladder.spot_in(frame.width, frame.height)
+            return round(asked[0] * frame.width / widest), round(asked[1] * frame.width / widest)
+        return self.page.ladder.spot_in(frame.width, frame.height, widest)
 
     def view(
         self,
@@ -62,6 +62,10 @@ class Crops:
         switches = Switches(equalised=equalised, monochrome=monochrome)
         developed = self.developing.of_frame(frame, rung.pk, switches)
         return pictures.crop_view(frame, self.spot(frame), size, developed, factor)
+
+    def with_black(self, error_dn: Mapping[str, float]) -> Crops:
+        """The same with a black that lies so many DN above what the files say, by channel."""
+        return replace(self, developing=self.developing.with_black(error_dn))
 
     def of_dark(
         self, frame: Frame, rung: Rung, size: tuple[int, int], push_stops: float, factor: float = 1.0
