@@ -1,7 +1,9 @@
 """The library of master darks and the night planner, as pages."""
 
 import io
+import re
 
+import numpy as np
 import pytest
 from astropy.io import fits
 from PIL import Image
@@ -78,6 +80,34 @@ def test_a_frame_before_and_after(client, library):
     refused = client.get(f"/darks/{master.pk}/frames/{light.pk}/", follow=True).content.decode()
     assert "does not fit" in refused
     assert client.get(f"/darks/{master.pk}/frames/{light.pk}/calibrated.dng", follow=True).status_code == 200
+
+
+def test_a_dark_is_seen_repaired_and_less_its_master(client, library):
+    """Lone points go by repair and the rest stays; a master takes the dark signal too."""
+    text = client.get(f"/sittings/{library.pk}/time/").content.decode()
+
+    def last_crop(line):
+        row = text.partition(f'data-line="{line}"')[2].partition("</tr>")[0]
+        url = [one.replace("&amp;", "&") for one in re.findall(r'src="(/frames/[^"]+)"', row)][-1]
+        # More of the sensor than the page shows, so that points are in it.
+        return re.sub(r"crop/[\d,]+\.png", "crop/0,0,480,320.png", url)
+
+    def light(url):
+        return np.asarray(Image.open(io.BytesIO(client.get(url).content)).convert("RGB"), float)
+
+    dark, repaired, less = (light(last_crop(line)) for line in ("dark-crops", "repaired-crops", "master-crops"))
+    bright = [int((one.max(axis=2) > dark.mean() + 100).sum()) for one in (dark, repaired)]
+    assert bright[1] < 0.5 * bright[0]
+    assert np.median(repaired) == pytest.approx(np.median(dark), abs=2)
+    assert less.mean() < 0.7 * dark.mean()
+    # Addresses of masters and bars that no page gives.
+    url = last_crop("master-crops")
+    assert client.get(re.sub(r"less=[^&]+", "less=999-abcdefabcdef", url)).status_code == 404
+    assert client.get(re.sub(r"less=[^&]+", "less=x", url)).status_code == 404
+    assert client.get(re.sub(r"r=[\d.]+", "r=-4", last_crop("repaired-crops"))).status_code == 404
+    MasterDark.objects.update(iso=100)
+    assert client.get(url.replace("0,0,480,320", "0,0,480,318")).status_code == 404
+    assert "Less master dark" not in client.get(f"/sittings/{library.pk}/time/").content.decode()
 
 
 def test_too_few_darks_are_said_on_the_page(client, sitting):

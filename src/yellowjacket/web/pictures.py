@@ -23,6 +23,9 @@ from yellowjacket.bench.decoding import mosaic_of, rendered_pixels
 from yellowjacket.bench.development import Developed
 from yellowjacket.bench.look.blind_pictures import Shown
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
+from yellowjacket.bench.typed import identity
+from yellowjacket.core.darks.close_up import repaired
+from yellowjacket.core.darks.master import with_pedestal
 from yellowjacket.core.raw.frame import BAYER, Layout
 from yellowjacket.core.raw.rect import Rect, clamped
 from yellowjacket.core.rendering.develop import (
@@ -30,7 +33,6 @@ from yellowjacket.core.rendering.develop import (
     PLAIN,
     Development,
     develop_at_use,
-    develop_crop,
     develop_reduced,
 )
 from yellowjacket.core.rendering.png import stored_png
@@ -40,13 +42,66 @@ Picture = NDArray[np.uint8]
 # Raise with every change of the development, so that old cached pictures are not shown.
 _DEVELOPMENT_VERSION = 3
 _OVERVIEW_LONG_SIDE_PX = 960
+# What a repair looks at around a crop.
+_MARGIN_PX = 8
 # What an address may ask for.
 _LARGEST_GAIN, _LARGEST_SHIFT_PX, _LARGEST_FACTOR = 1e6, 64.0, 64.0
 
 
-def crop_address(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) -> str:
+@dataclass(frozen=True, slots=True)
+class Treated:
+    """What is done to the numbers of a frame before they are developed: a master dark taken off, and lone points repaired that
+    stand more than ``repair_dn`` above all of their neighbours."""
+
+    master: MasterDark | None = None
+    repair_dn: float = 0.0
+
+    def area(self, frame: Frame, rect: Rect) -> tuple[NDArray[np.uint16], Rect]:
+        """Numbers of a frame, and where in them the crop lies. Raises FrameError for a lost original, Refusal for a master that
+        does not fit."""
+        mosaic = mosaic_of(frame)
+        if self.master is not None:
+            signal, raw, _ = masters.calibrated(frame, self.master)
+            mosaic = with_pedestal(signal, sum(raw.black_dn.values()) / len(raw.black_dn), raw.white_dn)
+        if self.repair_dn:
+            step = frame.mosaic_layout.step
+            outer, rect = rect.around(mosaic.shape[1], mosaic.shape[0], _MARGIN_PX, step)
+            area = mosaic[outer.y : outer.y + outer.h, outer.x : outer.x + outer.w]
+            mosaic = np.rint(repaired(area, self.repair_dn, step)).astype(np.uint16)
+        return mosaic, rect
+
+    @property
+    def query(self) -> dict[str, object]:
+        """Its part of an address."""
+        parts: dict[str, object] = {}
+        if self.master is not None:
+            parts["less"] = f"{self.master.pk}-{self.master.sha256[:12]}"
+        if self.repair_dn:
+            parts["r"] = f"{self.repair_dn:.3f}"
+        return parts
+
+    @classmethod
+    def asked_for(cls, query: Mapping[str, str], frame: Frame) -> Treated:
+        """From an address. Raises ValueError for what no page of ours asks for."""
+        bar = float(query.get("r", "0"))
+        if not 0 <= bar <= frame.white_dn or (bar and frame.mosaic_layout.demosaiced):
+            raise ValueError("a bar lies inside of the range of values")
+        master = None
+        if "less" in query:
+            number, _, digest = query["less"].partition("-")
+            master = MasterDark.objects.filter(pk=identity(number), sha256__startswith=digest).first()
+            if master is None or len(digest) != 12:
+                raise ValueError("no such master dark")
+        return cls(master, bar)
+
+
+UNTREATED = Treated()
+
+
+def crop_address(frame: Frame, rect: Rect, how: Development, factor: float = 1.0, treated: Treated = UNTREATED) -> str:
     """Address of a crop: everything it depends on is in it, so that it never changes. See crop_png for ``factor``."""
-    return f"{reverse('crop', args=[frame.pk, rect.x, rect.y, rect.w, rect.h])}?{_query(frame, how, factor)}"
+    parts = _parts(frame, how, factor) | treated.query
+    return f"{reverse('crop', args=[frame.pk, rect.x, rect.y, rect.w, rect.h])}?{_query(parts)}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,12 +115,18 @@ class CropView:
 
 
 def crop_view(
-    frame: Frame, centre: tuple[int, int], size: tuple[int, int], developed: Developed, factor: float = 1.0
+    frame: Frame,
+    centre: tuple[int, int],
+    size: tuple[int, int],
+    developed: Developed,
+    factor: float = 1.0,
+    treated: Treated = UNTREATED,
 ) -> CropView:
     """The crop around ``centre`` (raw pixels) that fills ``size`` pixels of the page, ``factor`` sensor pixels to the side of
     one; smaller where the frame is."""
     rect, shown = framed(frame.width, frame.height, centre, size, factor)
-    return CropView(crop_address(frame, rect, developed.how, max(factor, 1.0)), *shown, developed.moved_stops)
+    url = crop_address(frame, rect, developed.how, max(factor, 1.0), treated)
+    return CropView(url, *shown, developed.moved_stops)
 
 
 def framed(
@@ -79,10 +140,14 @@ def framed(
 
 def overview_address(frame: Frame, how: Development) -> str:
     """Address of a reduced frame."""
-    return f"{reverse('overview', args=[frame.pk])}?{_query(frame, how, 1.0)}"
+    return f"{reverse('overview', args=[frame.pk])}?{_query(_parts(frame, how, 1.0))}"
 
 
-def _query(frame: Frame, how: Development, factor: float) -> str:
+def _query(parts: Mapping[str, object]) -> str:
+    return urlencode({**parts, "v": _DEVELOPMENT_VERSION}, safe=",")
+
+
+def _parts(frame: Frame, how: Development, factor: float) -> dict[str, object]:
     parts: dict[str, object] = {"g": ",".join(f"{gain:.6g}" for gain in how.gains)}
     if how.developer != PLAIN:
         parts["d"] = how.developer
@@ -95,7 +160,7 @@ def _query(frame: Frame, how: Development, factor: float) -> str:
         parts["b"] = ",".join(f"{black:.3f}" for black in moved)
     if factor > 1:
         parts["f"] = f"{factor:.4f}"
-    return urlencode({**parts, "v": _DEVELOPMENT_VERSION}, safe=",")
+    return parts
 
 
 def asked_for(frame: Frame, query: Mapping[str, str]) -> tuple[Development, float]:
@@ -142,14 +207,15 @@ def lane_crop_png(picture: LanePicture, rect: Rect, factor: float, *, monochrome
     return _cached("crops", hashlib.sha256(key.encode()).hexdigest(), ".png", make)
 
 
-def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0) -> bytes:
+def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0, treated: Treated = UNTREATED) -> bytes:
     """A crop as PNG, averaged down to ``factor`` sensor pixels to the side of a picture pixel; at 1 one to one.
 
-    Raises ValueError outside the frame.
+    Raises ValueError outside the frame, FrameError for a lost original, Refusal for a master that does not fit.
     """
+    what = f"crop at {factor:.4f}{f' {treated.query}' if treated.query else ''}"
     return _cached(
-        "crops", _key(frame, f"crop at {factor:.4f}", [rect.x, rect.y, rect.w, rect.h], how), ".png",
-        lambda: stored_png(develop_at_use(mosaic_of(frame), rect, how, factor)),
+        "crops", _key(frame, what, [rect.x, rect.y, rect.w, rect.h], how), ".png",
+        lambda: stored_png(develop_at_use(*treated.area(frame, rect), how, factor)),
     )  # fmt: skip
 
 
@@ -158,20 +224,6 @@ def blind_png(shown: Shown) -> bytes:
     if shown.made is None:
         return crop_png(shown.frame, shown.rect, shown.how, shown.factor)
     return stored_png(develop_at_use(*shown.pixels, shown.how, shown.factor))
-
-
-def calibrated_crop_png(frame: Frame, master: MasterDark, rect: Rect, how: Development) -> bytes:
-    """The same crop with a master dark taken off. Raises Refusal where it does not fit, FrameError for a lost original."""
-
-    def make() -> bytes:
-        from yellowjacket.core.darks.master import with_pedestal
-
-        signal, raw, _ = masters.calibrated(frame, master)
-        mosaic = with_pedestal(signal, sum(raw.black_dn.values()) / len(raw.black_dn), raw.white_dn)
-        return stored_png(develop_crop(mosaic, rect, how))
-
-    key = _key(frame, f"less {master.sha256}", [rect.x, rect.y, rect.w, rect.h], how)
-    return _cached("crops", key, ".png", make)
 
 
 def overview_jpeg(frame: Frame, how: Development) -> bytes:

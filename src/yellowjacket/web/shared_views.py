@@ -10,6 +10,7 @@ from django_htmx.http import HttpResponseClientRefresh
 
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.models import Frame, Job, Ladder, LanePicture, Reading
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.prediction.sensor_at import NoPicture
 from yellowjacket.core.raw.frame import FrameError
@@ -56,8 +57,9 @@ def crop(request: HttpRequest, frame_id: int, x: int, y: int, w: int, h: int) ->
         how, factor = pictures.asked_for(frame, request.GET.dict())
         if max(w, h) > _LARGEST_CROP_PX * factor or not Rect(x, y, w, h).fits(frame.width, frame.height):
             raise Http404
-        return picture_response(pictures.crop_png(frame, Rect(x, y, w, h), how, factor), "image/png")
-    except (ValueError, FrameError) as error:
+        treated = pictures.Treated.asked_for(request.GET.dict(), frame)
+        return picture_response(pictures.crop_png(frame, Rect(x, y, w, h), how, factor, treated), "image/png")
+    except (ValueError, FrameError, Refusal) as error:
         raise Http404(str(error)) from error
 
 

@@ -235,16 +235,35 @@ def candidates(wanted: Setting, body: Body) -> list[Candidate]:
     masters = {one.pk: one for one in MasterDark.objects.filter(body=body)}
     found = measure.of_body(body)
     doubling = found.whole.doubling.value if found else None
-    rows = [
-        (
-            pk,
-            Setting(
-                str(one.body_id), (one.width, one.height), one.iso, exact_exposure_s(one.exposure_s), one.temperature_c
-            ),
-        )
-        for pk, one in masters.items()
-    ]
+    rows = [(pk, _setting_of_master(one)) for pk, one in masters.items()]
     return [Candidate(masters[one.key], one) for one in matches(wanted, rows, doubling)]
+
+
+def same_time(frames: Sequence[Frame], body: Body) -> dict[int, MasterDark]:
+    """By frame id the best master of the same ISO, time and size that is not of another temperature; frames without one are
+    left out. ``frames``: of one body."""
+    rows = {one.pk: one for one in MasterDark.objects.filter(body=body)}
+    if not rows:
+        return {}
+    settings_ = [(pk, _setting_of_master(one)) for pk, one in rows.items()]
+    warmth = warmth_of(frames)
+    found = {}
+    for frame in frames:
+        known = warmth.get(frame.pk)
+        wanted = Setting(
+            str(body.pk), (frame.width, frame.height), frame.iso or 0.0, exact_exposure_s(frame.exposure_s or 0.0),
+            known.celsius if known else None,
+        )  # fmt: skip
+        best = next((one for one in matches(wanted, settings_) if one.fit in (Fit.FITS, Fit.UNSURE)), None)
+        if best is not None:
+            found[frame.pk] = rows[best.key]
+    return found
+
+
+def _setting_of_master(one: MasterDark) -> Setting:
+    return Setting(
+        str(one.body_id), (one.width, one.height), one.iso, exact_exposure_s(one.exposure_s), one.temperature_c
+    )
 
 
 def remove(master: MasterDark) -> None:
@@ -270,11 +289,7 @@ def image_of(master: MasterDark) -> NDArray[np.float32]:
 def calibrated(frame: Frame, master: MasterDark) -> tuple[NDArray[np.float32], RawFrame, Match]:
     """A light frame less a master, in DN over zero, with the frame and how well it fits. Refuses what does not fit."""
     wanted = setting_of(frame)
-    own = Setting(
-        str(master.body_id), (master.width, master.height), master.iso, exact_exposure_s(master.exposure_s),
-        master.temperature_c,
-    )  # fmt: skip
-    found = matches(wanted, [(master.pk, own)])
+    found = matches(wanted, [(master.pk, _setting_of_master(master))])
     if not found or found[0].fit == Fit.NONE:
         why = found[0].words if found else "another body or another size"
         raise Refusal(f"{master} does not fit {frame.file_name}: {why}.")

@@ -107,14 +107,12 @@ class Predicting:
         them the crop lies. Raises NoPicture, FrameError for a lost original."""
         asked = self.asked(wanted)
         mosaic = mosaic_of(self.frame)
-        left, top = max(rect.x - _MARGIN_PX, 0), max(rect.y - _MARGIN_PX, 0)
-        area = mosaic[top : rect.y + rect.h + _MARGIN_PX, left : rect.x + rect.w + _MARGIN_PX]
-        step = self.frame.mosaic_layout.step
         # Development counts the tile from the area's corner.
-        area, left, top = area[-top % step :, -left % step :], left + -left % step, top + -top % step
+        outer, inner = rect.around(mosaic.shape[1], mosaic.shape[0], _MARGIN_PX, self.frame.mosaic_layout.step)
+        area = mosaic[outer.y : outer.y + outer.h, outer.x : outer.x + outer.w]
         seed = int.from_bytes(hashlib.sha256(f"{self.address_key(wanted)} {rect}".encode()).digest()[:8])
-        made = predicted(np.ascontiguousarray(area), (left, top), self.frame.mosaic_layout, asked, seed)
-        return made.mosaic, Rect(rect.x - left, rect.y - top, rect.w, rect.h)
+        made = predicted(np.ascontiguousarray(area), (outer.x, outer.y), self.frame.mosaic_layout, asked, seed)
+        return made.mosaic, inner
 
     def address_key(self, wanted: Wanted) -> str:
         """Everything the picture depends on but its place: it changes with what was measured. Raises NoPicture."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.darks.hot_pixels import REPAIR_SPREADS
 from yellowjacket.core.raw.frame import Layout
 
 # Half the side of the neighbourhood that is shown around a point.
@@ -80,12 +81,12 @@ def repair_shown(
         max(0, min(v - REPAIR_PX // 2, length - REPAIR_PX)) // step * step for v, length in ((x, width), (y, height))
     )
     area = dark[top : top + REPAIR_PX, left : left + REPAIR_PX].astype(np.float32)
-    shown = repaired(area, 3 * spread_dn, step) if after else area
+    shown = repaired(area, REPAIR_SPREADS * spread_dn, step) if after else area
     over = (shown - float(np.median(area))) / (_REPAIR_WHITE_SPREADS * spread_dn)
     return np.clip(over * _WHITE_LEVEL + _BLACK_LEVEL, 0, 255).astype(np.uint8)
 
 
-def repaired(area: NDArray[np.floating], bar: float, step: int) -> NDArray[np.float32]:
+def repaired(area: NDArray[np.floating] | NDArray[np.uint16], bar: float, step: int) -> NDArray[np.float32]:
     """A mosaic after the repair that converters make of lone points: what stands more than ``bar`` above all of its
     eight neighbours of one site in the tile, ``step`` pixels away, becomes their median. Same shape; edges repeat."""
     values = np.asarray(area, np.float32)

@@ -31,6 +31,8 @@ HOT, WARM, STUCK, DEAD, BLINKING, TRANSIENT, HOLE = KINDS
 LASTING = (HOT, STUCK)
 # Bars, in spreads over the tile and in σ of one frame.
 BAR_SPREADS, WARM_SPREADS = 8.0, 5.5
+# From where on converters take a lone point for a fault; common practice, no source.
+REPAIR_SPREADS = 3.0
 _ONCE_SPREADS, _SHOWS_SPREADS = 8.0, 5.0
 _EVERY_SIGMAS, _EVERY_WARM_SIGMAS, _AGREE_SIGMAS = 3.5, 2.0, 5.0
 # Pixels that tell how repeats differ in warmth.
@@ -84,6 +86,16 @@ class PixelTable:
     def megapixels(self) -> float:
         """Of the frame that was looked at."""
         return self.size[0] * self.size[1] / 1e6
+
+    @property
+    def spread_dn(self) -> float:
+        """Spread of ordinary excesses, in the middle of those listed; 1 where none is."""
+        return float(np.median(self.rows["spread_dn"])) if len(self.rows) else 1.0
+
+    @property
+    def repair_bar_dn(self) -> float:
+        """What a lone point must stand above all of its neighbours for a converter to repair it."""
+        return REPAIR_SPREADS * self.spread_dn
 
     def of(self, kinds: Sequence[str]) -> NDArray[np.void]:
         """Rows of some kinds."""

@@ -47,6 +47,14 @@ class Rect:
             found.append(frame.mosaic[top :: site.row_step, left :: site.column_step][:rows, :columns])
         return tuple(found)
 
+    def around(self, width: int, height: int, margin: int, step: int) -> tuple[Rect, Rect]:
+        """With a margin around it where a frame of ``width`` × ``height`` has one, begun on a whole tile of ``step`` pixels: that
+        area, and where in it this one lies."""
+        left, top = max(self.x - margin, 0), max(self.y - margin, 0)
+        left, top = left + -left % step, top + -top % step
+        right, bottom = min(self.x + self.w + margin, width), min(self.y + self.h + margin, height)
+        return Rect(left, top, right - left, bottom - top), Rect(self.x - left, self.y - top, self.w, self.h)
+
     def fits(self, width: int, height: int) -> bool:
         """Whether it lies wholly inside a frame of that size."""
         return (

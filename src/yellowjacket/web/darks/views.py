@@ -186,7 +186,7 @@ def crop(request: HttpRequest, master_id: int, frame_id: int, what: str, x: int,
         if what == "before":
             return picture_response(pictures.crop_png(frame, rect, how), "image/png")
         if what == "after":
-            return picture_response(pictures.calibrated_crop_png(frame, master, rect, how), "image/png")
+            return picture_response(pictures.crop_png(frame, rect, how, treated=pictures.Treated(master)), "image/png")
     except (Refusal, FrameError) as error:
         raise Http404(str(error)) from error
     raise Http404

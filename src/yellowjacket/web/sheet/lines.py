@@ -68,11 +68,12 @@ class Crops:
         return replace(self, developing=self.developing.with_black(error_dn))
 
     def of_dark(
-        self, frame: Frame, rung: Rung, size: tuple[int, int], push_stops: float, factor: float = 1.0
-    ) -> pictures.CropView:
+        self, frame: Frame, rung: Rung, size: tuple[int, int], push_stops: float, factor: float = 1.0,
+        treated: pictures.Treated = pictures.UNTREATED,
+    ) -> pictures.CropView:  # fmt: skip
         """The middle of a dark, as bright as a correct exposure at its ISO would be developed and pushed."""
         developed = self.developing.of_frame(frame, rung.pk, Switches(equalised=False, push_stops=push_stops))
-        return pictures.crop_view(frame, (frame.width // 2, frame.height // 2), size, developed, factor)
+        return pictures.crop_view(frame, (frame.width // 2, frame.height // 2), size, developed, factor, treated)
 
 
 def crop_line(page: SittingPage, column_px: int) -> Line:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from yellowjacket.bench.darks import masters
 from yellowjacket.bench.darks.measure import MeasuredDarks
 from yellowjacket.bench.darks.sensor_temperature import Warmth
-from yellowjacket.bench.models import Reading, Rung, Shot
+from yellowjacket.bench.models import Frame, Reading, Rung, Shot
 from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.lenr import LenrTime
 from yellowjacket.core.darks.usable_exposure import LIFTED_STOPS
@@ -16,6 +17,7 @@ from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metadata.capture import Thermometer
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.web.pictures import UNTREATED, Treated
 from yellowjacket.web.sheet.charts import chart_of
 from yellowjacket.web.sheet.lines import CROP_HEIGHT_PX, Crops
 from yellowjacket.web.sheet.stave import Cell, Line
@@ -103,22 +105,41 @@ def lines_of(view: TimeView, column_px: int) -> list[Line]:
 
 
 def _dark_crops(view: TimeView, column_px: int) -> list[Line]:
-    """The middle of a dark of every time as a lifted picture would show it, without LENR and with."""
+    """The middle of a dark of every time as a lifted picture would show it: as shot, repaired, with LENR, and less the master
+    dark of its time where the library has one."""
     crops = Crops.of(view.page)
     rungs: Sequence[Rung] = view.page.ladder.rungs.all()
     with_lenr = {rung.exposure_s: rung for rung in rungs if rung.lenr}
     size = (column_px - 2, CROP_HEIGHT_PX)
 
-    def shown(rung: Rung | None) -> Cell:
-        frames = view.page.frames.get((rung.pk, Shot.Kind.DARK), []) if rung is not None else []
-        if rung is None or not frames:
+    def first(rung: Rung) -> Frame | None:
+        return next(iter(view.page.frames.get((rung.pk, Shot.Kind.DARK), [])), None)
+
+    def shown(rung: Rung | None, treated: Treated | None = UNTREATED) -> Cell:
+        frame = first(rung) if rung is not None else None
+        if rung is None or frame is None or treated is None:
             return Cell()
-        return Cell(extra=crops.of_dark(frames[0], rung, size, LIFTED_STOPS - SHADOW_STOPS, view.factor))
+        return Cell(extra=crops.of_dark(frame, rung, size, LIFTED_STOPS - SHADOW_STOPS, view.factor, treated))
+
+    def repaired(rung: Rung) -> Treated | None:
+        table = view.of(rung).pixels
+        return None if table is None else Treated(repair_dn=table.repair_bar_dn)
+
+    masters_ = masters.same_time([one for rung in view.rungs if (one := first(rung))], view.page.ladder.body)
+
+    def less_master(rung: Rung) -> Treated | None:
+        frame = first(rung)
+        master = masters_.get(frame.pk) if frame is not None else None
+        return None if master is None else Treated(master)
 
     rows = [
         ("dark-crops", "Dark", [shown(rung) for rung in view.rungs]),
+        ("repaired-crops", "Lone points repaired", [shown(rung, repaired(rung)) for rung in view.rungs]),
         ("lenr-crops", "Dark with LENR", [shown(with_lenr.get(rung.exposure_s)) for rung in view.rungs]),
     ]
+    if masters_:
+        less = [shown(rung, less_master(rung)) for rung in view.rungs]
+        rows.append(("master-crops", "Less master dark", [cell if cell.extra else Cell("no master") for cell in less]))
     where = f"lifted by two stops, {view.size_words}"
     return [Line(key, name, where, "crops", cells) for key, name, cells in rows]
 

@@ -189,12 +189,11 @@ def repair(request: HttpRequest, sitting_id: int, what: str, x: int, y: int) -> 
     table = view.of(sitting_page.rung).pixels
     if table is None or what not in ("before", "after"):
         raise Http404
-    spread = float(np.median(table.rows["spread_dn"])) if len(table.rows) else 1.0
     try:
         dark = raw_frame(_darks(sitting_page)[0]).single_sample()
     except FrameError as error:
         raise Http404(str(error)) from error
-    shown = repair_shown(dark.mosaic, x, y, spread, dark.layout.step, after=what == "after")
+    shown = repair_shown(dark.mosaic, x, y, table.spread_dn, dark.layout.step, after=what == "after")
     return HttpResponse(stored_png(shown), content_type="image/png")
 
 
