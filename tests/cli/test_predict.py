@@ -118,3 +118,24 @@ def test_a_smoothed_setting_is_predicted_from_what_it_was_before(tmp_path, capsy
     assert own_mean == pytest.approx(mean, rel=0.03)
     assert own_sigma == pytest.approx(sigma, rel=0.05)
     assert own_near == pytest.approx(near, abs=0.05)
+
+
+def test_hot_pixels_of_a_table_are_in_the_frame(shot, findings, tmp_path, capsys):
+    table = tmp_path / "hot.csv"
+    table.write_text("x,y,channel,class,e_per_s\n41,60,R,hot,\n300,200,G1,hot,\n")
+    with_darks = json.loads(findings.read_text())
+    for body in with_darks["bodies"]:
+        body["dark"] = {"current_e_per_s": {"value": 0.1, "low": 0.1, "high": 0.1}, "temperature_c": 20.0}
+    (tmp_path / "dark.json").write_text(json.dumps(with_darks))
+    words = (shot / "YJ00001.DNG", "--body", tmp_path / "dark.json", "--iso", 25600, "--out", tmp_path / "a.dng")
+    assert predict(*words, "--hot-pixels", table) == 2
+    assert "say with --seconds" in capsys.readouterr().err
+    assert predict(*words, "--seconds", 30, "--hot-pixels", table) == 0
+    made = read_frame(tmp_path / "a.dng")
+    assert made.mosaic[60, 41] > 0.95 * made.white_dn > 4 * made.mosaic[58, 41]
+    assert made.mosaic[200, 300] > 0.95 * made.white_dn
+    table.write_text("x,y\n1,2\n")
+    assert predict(*words, "--seconds", 30, "--hot-pixels", table) == 1
+    assert "has no column e_per_s" in capsys.readouterr().err
+    assert predict(*words, "--seconds", 30, "--hot-pixels", tmp_path / "none.csv") == 1
+    assert "none.csv" in capsys.readouterr().err

@@ -2,6 +2,7 @@
 
 import io
 import re
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -9,10 +10,13 @@ import pytest
 from PIL import Image
 
 from tests import making
+from tests.nights import WINDOW, night
+from yellowjacket.bench.darks.hot_population import population_of
 from yellowjacket.bench.decoding import mosaic_of
 from yellowjacket.bench.development import Switches
-from yellowjacket.bench.models import Frame, Reading, Shot
+from yellowjacket.bench.models import Frame, Ladder, Reading, Shot
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
+from yellowjacket.core.prediction.hot_population import HotPopulation
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import developed_crop
 
@@ -231,3 +235,43 @@ def test_whether_anybody_can_tell_is_asked_blind(client, measured):
 def test_a_ladder_that_was_not_measured_has_nothing_to_tell_apart(client, filled):
     said = {"sitting": filled.pk, "use": filled.uses.first().pk, "person": "Wren", "apart": "1", "kind": "real"}
     assert "needs a measured ISO ladder" in client.post("/practice/", said, follow=True).content.decode()
+
+
+def test_a_long_exposure_shows_the_hot_pixels_of_its_body(client, measured):
+    """Advice at a minute: the same places as the darks have them, so bright as they would be by then."""
+    body = measured.ladders.get().body
+    dark = night()
+    Ladder.objects.filter(sitting=dark).update(body=body)
+    found = population_of(body)
+    assert len(found.x) > 20
+    assert found.size == WINDOW
+    asked = {
+        "body": body.pk,
+        "use": measured.uses.first().pk,
+        "aperture": "8",
+        "shutter": "60",
+        "light": "iso",
+        "amount": "400",
+        "level": "usable",
+    }
+    urls = addresses(client.get("/advice/", asked).content.decode())
+    assert urls
+    assert all("s=60.0000" in one for one in urls)
+    assert client.get(urls[0]).status_code == 200
+    assert client.get(re.sub(r"s=[\d.]+", "s=50.0000", urls[0])).status_code == 404
+    assert not any(
+        "s=" in one for one in addresses(client.get("/advice/", asked | {"shutter": "1/60"}).content.decode())
+    )
+
+
+def test_hot_pixels_stand_where_the_darks_have_them(measured):
+    predicting = Predicting.of(measured.ladders.get())
+    frame = predicting.frame
+    full = HotPopulation.of([(40, 30, None), (101, 77, None)], (frame.width, frame.height))
+    area, inside = replace(predicting, hot=full).area(Rect(32, 16, 128, 96), Wanted(400.0, hot_s=1.0))
+    clip = predicting.sensor.at(400.0).clip_dn
+    rows, columns = np.nonzero(area >= 0.97 * clip)
+    assert {(int(x) - inside.x + 32, int(y) - inside.y + 16) for x, y in zip(columns, rows, strict=True)} == {
+        (40, 30),
+        (101, 77),
+    }

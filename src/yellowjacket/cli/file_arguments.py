@@ -60,6 +60,12 @@ def add_to(commands: Any) -> None:
     )
     predict.add_argument("--seconds", type=float, metavar="T", help="of a long exposure in the same light")
     predict.add_argument("--celsius", type=float, metavar="C", help="of the sensor during it")
+    predict.add_argument(
+        "--hot-pixels",
+        type=Path,
+        metavar="FILE.csv",
+        help="with --seconds: those of the body, as characterise writes them",
+    )
     predict.add_argument("--out", type=Path, required=True, metavar="FILE.dng")
     predict.set_defaults(run=_later("predict"))
     simulate = commands.add_parser("simulate", help="frames of the simulated camera, with a truth file")

@@ -452,10 +452,12 @@ def _predict(arguments: argparse.Namespace) -> int:
     body = (str(named[0].get("make")), arguments.model) if named else None
     if arguments.out.resolve() == arguments.clean.resolve():
         raise UsageError("--out: the clean frame is never written over")
+    if arguments.hot_pixels and not arguments.seconds:
+        raise UsageError("--hot-pixels: say with --seconds how long the exposure is")
     problems: list[FrameError] = []
     task = PredictTask(
         str(arguments.clean), document, str(arguments.out), arguments.iso, body, arguments.stops_less, arguments.push,
-        arguments.seconds, arguments.celsius,
+        arguments.seconds, arguments.celsius, str(arguments.hot_pixels or ""),
     )  # fmt: skip
     written = _work(predict_file, [task], "predicting", lambda one: one.clean, problems)
     for one in written:

@@ -10,6 +10,7 @@ from urllib.parse import urlencode
 
 from django.urls import reverse
 
+from yellowjacket.bench.darks.hot_population import population_of
 from yellowjacket.bench.development import Switches
 from yellowjacket.bench.models import Ladder
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
@@ -20,7 +21,7 @@ from yellowjacket.web.pictures import cached_png, framed
 
 # Raise with every change of what a predicted picture looks like.
 _VERSION = 1
-_LARGEST_ISO, _LARGEST_STOPS, _LARGEST_DARK_E, _LARGEST_FACTOR = 1e8, 24.0, 1e6, 64.0
+_LARGEST_ISO, _LARGEST_STOPS, _LARGEST_DARK_E, _LONGEST_S, _LARGEST_FACTOR = 1e8, 24.0, 1e6, 1e6, 64.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +51,12 @@ class PredictedCrops:
         """Of a measured ladder, in a few queries for all its crops."""
         return cls(ladder, Predicting.of(ladder), size, max(factor, 1.0), monochrome)
 
+    def with_hot_pixels(self) -> PredictedCrops:
+        """The same with the hot pixels of its body in long exposures."""
+        if self.predicting is None:
+            return self
+        return replace(self, predicting=replace(self.predicting, hot=population_of(self.ladder.body)))
+
     def sized(self, width: int, height: int) -> PredictedCrops:
         """The same in another size."""
         return replace(self, size=(width, height))
@@ -63,7 +70,12 @@ class PredictedCrops:
         spot = self.ladder.spot_in(frame.width, frame.height)
         rect, shown = framed(frame.width, frame.height, spot, self.size, self.factor)
         parts: dict[str, object] = {"iso": f"{wanted.iso:.6g}"}
-        for name, value in (("d", wanted.stops_less), ("p", wanted.push_stops), ("e", wanted.dark_e)):
+        for name, value in (
+            ("d", wanted.stops_less),
+            ("p", wanted.push_stops),
+            ("e", wanted.dark_e),
+            ("s", wanted.hot_s),
+        ):
             if value:
                 parts[name] = f"{value:.4f}"
         if self.factor > 1:
@@ -92,6 +104,7 @@ def _wanted(query: Mapping[str, object]) -> Wanted:
     return Wanted(
         number("iso", 1, _LARGEST_ISO), number("d", -_LARGEST_STOPS, _LARGEST_STOPS),
         number("p", -_LARGEST_STOPS, _LARGEST_STOPS), number("e", 0, _LARGEST_DARK_E),
+        number("s", 0, _LONGEST_S),
     )  # fmt: skip
 
 
@@ -100,6 +113,8 @@ def predicted_png(ladder: Ladder, rect: Rect, query: Mapping[str, str]) -> bytes
     FrameError for a lost original."""
     wanted, factor = _wanted(query), float(query.get("f", "1"))
     predicting = Predicting.of(ladder)
+    if predicting is not None and wanted.hot_s:
+        predicting = replace(predicting, hot=population_of(ladder.body))
     if predicting is None or not 1 <= factor <= _LARGEST_FACTOR:
         raise ValueError("no such picture")
     try:

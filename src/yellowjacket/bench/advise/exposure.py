@@ -44,6 +44,8 @@ class Known:
     findings: BodyFindings
     limits: Mapping[str, Limit]
     words: str
+    # By how much faster dark signal gathers than where the darks were taken.
+    warmed: float = 1.0
 
 
 def ladder_of(body: Body) -> Ladder | None:
@@ -78,12 +80,12 @@ def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:
                 against(flags.notes),
             )
         )
-    dark, words = _dark(ladder.body, celsius)
+    dark, warmed, words = _dark(ladder.body, celsius)
     sitting = ladder.sitting
     said = f"from {sitting}, {sitting.held_on:%-d %B %Y}, {len(marks)} ISO marks{words}"
     limits = {one.level: one.measured for one in proposals(ladder) if one.use.pk == use.pk}
     profile = sitting.profile.criteria.seen_in(monochrome=use.monochrome)
-    return Known(ladder, use, profile, BodyFindings(marks, dark), limits, said)
+    return Known(ladder, use, profile, BodyFindings(marks, dark), limits, said, warmed)
 
 
 def _models(ladders: list[int]) -> Mapping[int, Sequence[tuple[Rung, Mapping[Measurand, Quantity]]]]:
@@ -97,16 +99,20 @@ def _models(ladders: list[int]) -> Mapping[int, Sequence[tuple[Rung, Mapping[Mea
     return found
 
 
-def _dark(body: Body, celsius: float | None) -> tuple[float | None, str]:
-    """Mean dark signal, e⁻/s, at a temperature, and how that is known."""
+def _dark(body: Body, celsius: float | None) -> tuple[float | None, float, str]:
+    """Mean dark signal, e⁻/s, at a temperature, how much faster it gathers than where it was measured, and how that is known."""
     found = measure.of_body(body)
     if found is None or found.whole.shadow is None or found.whole.shadow.current.value is None:
-        return None, ""
+        return None, 1.0, ""
     current, reference = found.whole.shadow.current, found.whole.reference_c
     if celsius is None or reference is None:
-        return max(current.value or 0.0, 0.0), ", dark signal as measured"
-    warmed = (current.value or 0.0) * 2.0 ** ((celsius - reference) / found.whole.doubling_c)
-    return max(warmed, 0.0), f", dark signal of {reference:.0f} °C taken to {celsius:.0f} °C"
+        return max(current.value or 0.0, 0.0), 1.0, ", dark signal as measured"
+    warmed = 2.0 ** ((celsius - reference) / found.whole.doubling_c)
+    return (
+        max((current.value or 0.0) * warmed, 0.0),
+        warmed,
+        f", dark signal of {reference:.0f} °C taken to {celsius:.0f} °C",
+    )
 
 
 @dataclass(frozen=True, slots=True)

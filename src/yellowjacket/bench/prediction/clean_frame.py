@@ -17,6 +17,7 @@ from yellowjacket.core.exposure import dial
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import ALL, Measurand
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
+from yellowjacket.core.prediction.hot_population import HotPopulation
 from yellowjacket.core.prediction.predicted_mosaic import Asked, asked_for, predicted
 from yellowjacket.core.prediction.sensor_at import NoPicture, Sensor, SensorAt
 from yellowjacket.core.raw.frame import first_green
@@ -37,22 +38,25 @@ _MARGIN_PX = 16
 @dataclass(frozen=True, slots=True)
 class Wanted:
     """What a predicted crop is to show: ``iso`` set, so many ``stops_less`` light than that exposes correctly, shown
-    ``push_stops`` brighter than the clean frame is; ``dark_e`` mean dark signal."""
+    ``push_stops`` brighter than the clean frame is; ``dark_e``: mean dark signal; ``hot_s``: after how long, at the temperature
+    of the darks, hot pixels are shown."""
 
     iso: float
     stops_less: float = 0.0
     push_stops: float = 0.0
     dark_e: float = 0.0
+    hot_s: float = 0.0
 
 
 @dataclass(frozen=True)
 class Predicting:
-    """A clean frame, the body that took it, and the setting it was taken at."""
+    """A clean frame, the body that took it, the setting it was taken at, and the body's hot pixels where they are known."""
 
     frame: Frame
     rung: Rung
     sensor: Sensor
     developing: Developing
+    hot: HotPopulation | None = None
 
     @classmethod
     def of(cls, ladder: Ladder, rungs: list[Rung] | None = None) -> Predicting | None:
@@ -111,13 +115,17 @@ class Predicting:
         outer, inner = rect.around(mosaic.shape[1], mosaic.shape[0], _MARGIN_PX, self.frame.mosaic_layout.step)
         area = mosaic[outer.y : outer.y + outer.h, outer.x : outer.x + outer.w]
         seed = int.from_bytes(hashlib.sha256(f"{self.address_key(wanted)} {rect}".encode()).digest()[:8])
+        if self.hot is not None and wanted.hot_s:
+            hot = self.hot.within(outer, (self.frame.width, self.frame.height), wanted.hot_s, seed)
+            asked = replace(asked, hot=(hot,))
         made = predicted(np.ascontiguousarray(area), (outer.x, outer.y), self.frame.mosaic_layout, asked, seed)
         return made.mosaic, inner
 
     def address_key(self, wanted: Wanted) -> str:
         """Everything the picture depends on but its place: it changes with what was measured. Raises NoPicture."""
         asked = self.asked(wanted)
-        return f"{self.frame.sha256} {asked.clean} {asked.target} {sorted(asked.light.items())} {wanted}"
+        hot = self.hot.digest if self.hot is not None and wanted.hot_s else ""
+        return f"{self.frame.sha256} {asked.clean} {asked.target} {sorted(asked.light.items())} {wanted} {hot}"
 
 
 def sensor_of(ladder: Ladder, rungs: list[Rung], frame: Frame) -> Sensor:

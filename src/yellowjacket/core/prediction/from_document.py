@@ -88,10 +88,17 @@ def dark_e(body: Mapping[str, Any], seconds: float, celsius: float | None) -> fl
     current = _value(dark.get("current_e_per_s"))
     if current is None:
         raise NoPicture(Note(Missing.NO_DARKS_FOR_TIME))
+    return max(current, 0.0) * seconds * warmed_by(body, celsius)
+
+
+def warmed_by(body: Mapping[str, Any], celsius: float | None) -> float:
+    """How much faster dark signal gathers at a temperature than where the darks were taken; None is there. Raises NoPicture
+    where the temperature of the darks was not read."""
+    dark = body.get("dark") or {}
     there = dark.get("temperature_c")
     if celsius is None:
-        return max(current, 0.0) * seconds
+        return 1.0
     if not isinstance(there, int | float):
         raise NoPicture(Note(Missing.NO_TEMPERATURE_OF_DARKS))
     doubling = _value(dark.get("doubling_c")) or _DOUBLING_C
-    return max(current, 0.0) * seconds * 2.0 ** ((celsius - there) / doubling)
+    return float(2.0 ** ((celsius - there) / doubling))

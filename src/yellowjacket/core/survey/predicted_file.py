@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
@@ -14,18 +14,20 @@ import numpy as np
 
 from yellowjacket.core.export.dng import CaptureData, DngImage, filters_of, write_dng
 from yellowjacket.core.metrology.notes import Missing, Note
-from yellowjacket.core.prediction.from_document import body_named, dark_e, sensor_of
+from yellowjacket.core.prediction.from_document import body_named, dark_e, sensor_of, warmed_by
+from yellowjacket.core.prediction.hot_population import HotPopulation, population_from_csv
 from yellowjacket.core.prediction.predicted_mosaic import asked_for, predicted
 from yellowjacket.core.prediction.sensor_at import NoPicture
 from yellowjacket.core.raw.frame import FrameError, sha256_of
 from yellowjacket.core.raw.reader import read_with_metadata
+from yellowjacket.core.raw.rect import Rect
 
 
 @dataclass(frozen=True, slots=True)
 class PredictTask:
     """``clean``: the file; ``document``: a characterisation that holds the body that took it; ``body``: the (make, model) it is
     to look as taken by, None the same. ``iso``: at which it is exposed correctly, ``stops_less`` under that; ``push_stops``:
-    for the converter; ``seconds``: of a long exposure, at ``celsius``."""
+    for the converter; ``seconds``: of a long exposure, at ``celsius``; ``hot_pixels``: a table of them, as CSV."""
 
     clean: str
     document: Mapping[str, Any]
@@ -36,6 +38,7 @@ class PredictTask:
     push_stops: float = 0.0
     seconds: float | None = None
     celsius: float | None = None
+    hot_pixels: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +47,16 @@ class PredictedFile:
 
     clipped: float
     other_body: bool
+
+
+def _population(path: Path, size: tuple[int, int]) -> HotPopulation:
+    try:
+        return population_from_csv(path.read_text(encoding="utf-8"), size)
+    except (OSError, UnicodeDecodeError) as error:
+        raise FrameError(path, "unreadable", f"cannot be read: {error}.", "Name a table as CSV.") from error
+    except ValueError as error:
+        remedy = "Use the table of the Time page or of characterise --hot-pixels, of frames of the same size."
+        raise FrameError(path, "no-hot-pixels", f"{error}.", remedy) from error
 
 
 def predict_file(task: PredictTask) -> PredictedFile:
@@ -59,6 +72,11 @@ def predict_file(task: PredictTask) -> PredictedFile:
         dark = dark_e(wanted, task.seconds, task.celsius) if task.seconds else 0.0
         clean = sensor.at(said.iso)
         asked = asked_for(sensor, clean, sensor_of(wanted), task.iso, task.stops_less, dark)
+        if task.hot_pixels and task.seconds:
+            size = (frame.mosaic.shape[1], frame.mosaic.shape[0])
+            population = _population(Path(task.hot_pixels), size)
+            warmed = task.seconds * warmed_by(wanted, task.celsius)
+            asked = replace(asked, hot=(population.within(Rect(0, 0, *size), size, warmed, 0),))
         seed = int.from_bytes(hashlib.sha256(f"{sha256_of(path)} {task}".encode()).digest()[:8])
         picture = predicted(frame.mosaic, (0, 0), frame.layout, asked, seed)
     except NoPicture as error:

@@ -37,6 +37,8 @@ _SPECKLE = {"clean": 1, "usable": 3, "emergency": 4}
 _LOST = 5
 _ORDER = (*LEVELS, NOT_USABLE)
 # The best options are shown large, side by side, the rest as a strip; screen pixels.
+# From here on hot pixels begin to matter.
+_LONG_S = 1.0
 _LARGE, _LARGE_PX, _SMALL_PX = 3, (240, 180), (141, 106)
 
 
@@ -56,6 +58,14 @@ class Row:
     def seen(self) -> tuple[Quantity, Quantity, Quantity]:
         """In the order of the table."""
         return self.grey_snr, self.shadow_snr, self.chroma
+
+
+@dataclass(frozen=True, slots=True)
+class _Dark:
+    """What the sensor adds by itself during the exposure: mean signal, and after how long hot pixels show."""
+
+    signal_e: float
+    hot_s: float
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -102,8 +112,12 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
     asked = Asked(known.profile, known.limits, form.exposure_s, factor, casts.of_push)
     found = options(known.findings, wanted, asked)
     crops = PredictedCrops.of(ladder, _LARGE_PX, pixels, monochrome=use.monochrome)
-    small = crops.sized(*_SMALL_PX)
     dark_e = (known.findings.dark_e_per_s or 0.0) * form.exposure_s
+    hot_s = form.exposure_s * known.warmed if form.exposure_s >= _LONG_S else 0.0
+    if hot_s:
+        crops = crops.with_hot_pixels()
+    small = crops.sized(*_SMALL_PX)
+    dark = _Dark(dark_e, hot_s)
     limit = known.limits.get(data["level"])
     best = found[0] if found else None
     faster = faster_by(wanted, limit.mark) if limit and limit.mark else None
@@ -111,8 +125,8 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
         "known": known, "wanted": wanted, "use": use, "remark": remark, "profile": known.profile, "level": data["level"],
         "short": best is not None and _ORDER.index(best.level) > _ORDER.index(data["level"]),
         "lost": best is not None and best.level == NOT_USABLE,
-        "rows": [_row(one, casts, crops if n < _LARGE else small, dark_e) for n, one in enumerate(found)], "large": f":{_LARGE}",
-        "small": f"{_LARGE}:", "asked": _named(known, form, wanted, asked, casts, crops, dark_e), "limit": limit,
+        "rows": [_row(one, casts, crops if n < _LARGE else small, dark) for n, one in enumerate(found)], "large": f":{_LARGE}",
+        "small": f"{_LARGE}:", "asked": _named(known, form, wanted, asked, casts, crops, dark), "limit": limit,
         "faster": faster, "over": -(faster or 0.0),
         "long": exposure.long_of(body, data["level"], pixels, data["celsius"]),
         "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
@@ -124,19 +138,19 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
 
 def _named(
     known: exposure.Known, form: AdviceForm, wanted: float, asked: Asked, casts: exposure.Casts, crops: PredictedCrops,
-    dark_e: float,
+    dark: _Dark,
 ) -> Row | None:  # fmt: skip
     """What the ISO that was named would give, measured or not."""
     mark = form.cleaned_data["iso"]
     if mark is None:
         return None
-    return _row(option_at(known.findings, dial.exact_iso(mark), mark, wanted, asked), casts, crops, dark_e)
+    return _row(option_at(known.findings, dial.exact_iso(mark), mark, wanted, asked), casts, crops, dark)
 
 
-def _row(option: Option, casts: exposure.Casts, crops: PredictedCrops, dark_e: float) -> Row:
+def _row(option: Option, casts: exposure.Casts, crops: PredictedCrops, dark: _Dark) -> Row:
     nothing = missing(Missing.NOT_MEASURED)
     grey, shadow, chroma = (option.seen.get(key, nothing) for key in ("grey_snr", "shadow_snr", "chroma_noise"))
-    crop = crops.at(Wanted(dial.exact_iso(option.mark), option.push_stops, dark_e=dark_e))
+    crop = crops.at(Wanted(dial.exact_iso(option.mark), option.push_stops, dark_e=dark.signal_e, hot_s=dark.hot_s))
     return Row(option, _SPECKLE.get(option.level, _LOST), grey, shadow, chroma, casts.at(option.push_stops), crop)
 
 
