@@ -9,10 +9,12 @@ from django.contrib.messages import get_messages
 from tests.web.test_look import two  # noqa: F401 - a fixture
 from yellowjacket.bench.compare import bodies
 from yellowjacket.bench.look import grades, renditions
-from yellowjacket.bench.models import Body, ForeignCurve, Reading, Record, RememberedLimit, TrailEntry
+from yellowjacket.bench.models import Body, ForeignCurve, Ladder, Reading, Record, RememberedLimit, TrailEntry
+from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.web.predicted import PredictedCrops
 
 pytestmark = pytest.mark.django_db
 
@@ -31,7 +33,14 @@ def test_two_bodies_are_held_against_each_other(client, two):  # noqa: F811
     assert re.search(r"Moor is worse than Heath: \d+ % less shadow SNR \(\d+ to \d+ %\)", text)
     assert "per pixel" in text
     assert "Compared at: same settings" in text
-    assert text.count('<g class="body-curve style-') == 2
+    charts = re.findall(r'<details class="unfolds".*?</details>', text, re.S)
+    # A chart for every line that anybody measured, each with both bodies.
+    assert len(charts) >= 5
+    assert all(chart.count('<g class="body-curve style-') == 2 for chart in charts)
+    assert [" open>" in chart for chart in charts] == [True] + [False] * (len(charts) - 1)
+    # The sheet leads to them.
+    for key in re.findall(r'<a href="#(chart-[a-z-]+)">', text):
+        assert f'id="{key}"' in text
     assert "nan" not in text.lower().replace("nance", "")
 
 
@@ -47,7 +56,41 @@ def test_bodies_are_seen_beside_each_other_and_charts_have_axes(client, two):  #
     values = [float(one) for one in re.findall(r'text-anchor="end">([\d.]+)</text>', chart)]
     assert len(values) >= 2
     assert all(f"{value:e}"[0] in "12345678" and len(f"{value:g}".strip("0.")) <= 2 for value in values)
-    assert text.partition('class="legend"')[2].partition("</h2>")[0].count("<svg") == 2
+    assert text.partition('class="legend"')[2].partition("</p>")[0].count("<svg") == 2
+    # The threshold that decides, where it lies among the values.
+    assert re.search(r'class="bar-words"[^>]*>(clean|usable|emergency) [\d.]+<', text)
+
+
+def test_bodies_that_never_met_stand_on_one_scene_by_prediction(client, two, make_sitting):  # noqa: F811
+    """The other body's noise on the first one's scene, marked; measured on the crop it is the noise that body has."""
+    one, other = two.ladders.all()
+    page = client.get(address(two)).content.decode()
+    assert "predicted" not in page.partition("crop-rows")[2].partition("</table>")[0]
+    # What is known of the other body's sensor: as the first one's, with twice the read noise.
+    for own, its in zip(one.rungs.all(), other.rungs.all(), strict=True):
+        for reading in own.readings.filter(patch=None, use=None).exclude(quantity="shadow_snr"):
+            reading.pk, reading.rung = None, its
+            if reading.quantity == "read_noise_e" and reading.value:
+                reading.value, reading.low, reading.high = 2 * reading.value, 2 * reading.low, 2 * reading.high
+            reading.save()
+    elsewhere = make_sitting("Elsewhere")
+    elsewhere.ladders.all().delete()
+    type(other).objects.filter(pk=other.pk).update(sitting=elsewhere)
+    text = client.get(f"/compare/?ladder={one.pk}&ladder={other.pk}").content.decode()
+    rows = text.partition("crop-rows")[2].partition("</table>")[0]
+    assert "of Heath, predicted" in rows
+    assert "Moor never took the scene of Heath" in text
+    urls = [url.replace("&amp;", "&") for url in re.findall(r'src="(/ladders/[^"]+)"', rows)]
+    assert urls
+    assert all(f"by={other.pk}" in url for url in urls)
+    assert client.get(urls[-1])["Content-Type"] == "image/png"
+    assert client.get(urls[-1].replace(f"by={other.pk}", "by=999999")).status_code == 404
+    # On the mosaic: gain and saturation are the other body's.
+    crops = PredictedCrops.of(one, (64, 48)).as_taken_by(Ladder.objects.get(pk=other.pk))
+    own, asked = Predicting.of(Ladder.objects.get(pk=other.pk)), crops.predicting.asked(Wanted(400.0))
+    assert asked.target == own.sensor.at(400.0)
+    assert asked.target.read_noise_e == pytest.approx(2 * crops.predicting.sensor.at(400.0).read_noise_e)
+    assert asked.clean == crops.predicting.clean != own.clean
 
 
 def test_whoever_is_named_first_the_statement_is_the_same(two):  # noqa: F811

@@ -14,6 +14,7 @@ from yellowjacket.bench.darks.hot_population import population_of
 from yellowjacket.bench.development import Switches
 from yellowjacket.bench.models import Ladder
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
+from yellowjacket.bench.typed import identity
 from yellowjacket.core.prediction.sensor_at import NoPicture
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import GRADIENT
@@ -43,6 +44,7 @@ class PredictedCrops:
     size: tuple[int, int]
     factor: float = 1.0
     monochrome: bool = False
+    taken_by: Ladder | None = None
 
     @classmethod
     def of(
@@ -50,6 +52,13 @@ class PredictedCrops:
     ) -> PredictedCrops:
         """Of a measured ladder, in a few queries for all its crops."""
         return cls(ladder, Predicting.of(ladder), size, max(factor, 1.0), monochrome)
+
+    def as_taken_by(self, other: Ladder) -> PredictedCrops:
+        """The same scene as the body of another measured ladder would have taken it; no pictures where that has no sensor to
+        tell of."""
+        own = Predicting.of(other)
+        taken = None if self.predicting is None or own is None else replace(self.predicting, target=own.sensor)
+        return replace(self, predicting=taken, taken_by=other)
 
     def with_hot_pixels(self) -> PredictedCrops:
         """The same with the hot pixels of its body in long exposures."""
@@ -82,6 +91,8 @@ class PredictedCrops:
             parts["f"] = f"{self.factor:.4f}"
         if self.monochrome:
             parts["m"] = 1
+        if self.taken_by is not None:
+            parts["by"] = self.taken_by.pk
         parts["k"] = _key(self.predicting, _wanted(parts))
         place = [self.ladder.pk, rect.x, rect.y, rect.w, rect.h]
         return PredictedCrop(f"{reverse('predicted-crop', args=place)}?{urlencode(parts)}", *shown)
@@ -113,6 +124,10 @@ def predicted_png(ladder: Ladder, rect: Rect, query: Mapping[str, str]) -> bytes
     FrameError for a lost original."""
     wanted, factor = _wanted(query), float(query.get("f", "1"))
     predicting = Predicting.of(ladder)
+    if predicting is not None and "by" in query:
+        other = Ladder.objects.select_related("body").filter(pk=identity(query["by"])).first()
+        own = Predicting.of(other) if other is not None else None
+        predicting = None if own is None else replace(predicting, target=own.sensor)
     if predicting is not None and wanted.hot_s:
         predicting = replace(predicting, hot=population_of(ladder.body))
     if predicting is None or not 1 <= factor <= _LARGEST_FACTOR:

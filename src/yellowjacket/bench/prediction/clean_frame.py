@@ -50,13 +50,15 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Predicting:
-    """A clean frame, the body that took it, the setting it was taken at, and the body's hot pixels where they are known."""
+    """A clean frame, the body that took it, the setting it was taken at, and the body's hot pixels where they are known.
+    ``target``: another body to look as taken by, None the same: its colours stay those of the body that took the frame."""
 
     frame: Frame
     rung: Rung
     sensor: Sensor
     developing: Developing
     hot: HotPopulation | None = None
+    target: Sensor | None = None
 
     @classmethod
     def of(cls, ladder: Ladder, rungs: list[Rung] | None = None) -> Predicting | None:
@@ -88,7 +90,13 @@ class Predicting:
     def asked(self, wanted: Wanted) -> Asked:
         """The physics of a wanted picture. Raises NoPicture with the reason."""
         return asked_for(
-            self.sensor, self.clean, self.sensor, wanted.iso, wanted.stops_less, wanted.dark_e, self.grey_e
+            self.sensor,
+            self.clean,
+            self.target or self.sensor,
+            wanted.iso,
+            wanted.stops_less,
+            wanted.dark_e,
+            self.grey_e,
         )
 
     def development(self, asked: Asked, wanted: Wanted, switches: Switches) -> Development:
@@ -116,7 +124,9 @@ class Predicting:
         area = mosaic[outer.y : outer.y + outer.h, outer.x : outer.x + outer.w]
         seed = int.from_bytes(hashlib.sha256(f"{self.address_key(wanted)} {rect}".encode()).digest()[:8])
         if self.hot is not None and wanted.hot_s:
-            hot = self.hot.within(outer, (self.frame.width, self.frame.height), wanted.hot_s, seed)
+            # The places are those of the body, whatever is set on it.
+            place = int.from_bytes(hashlib.sha256(f"{self.hot.digest} {rect}".encode()).digest()[:8])
+            hot = self.hot.within(outer, (self.frame.width, self.frame.height), wanted.hot_s, place)
             asked = replace(asked, hot=(hot,))
         made = predicted(np.ascontiguousarray(area), (outer.x, outer.y), self.frame.mosaic_layout, asked, seed)
         return made.mosaic, inner

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.compare.bodies import Compared, Comparison
 from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Shot
+from yellowjacket.bench.prediction.clean_frame import Wanted
+from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.web import pictures
+from yellowjacket.web.predicted import PredictedCrop, PredictedCrops
 
 # Of all rows together, and of one picture; screen pixels.
 _ROW_PX, _WIDEST_PX, _NARROWEST_PX, _GAP_PX = 900, 168, 60, 6
@@ -21,7 +24,9 @@ class CropRow:
 
     name: str
     style: int
-    cells: Sequence[pictures.CropView | None]
+    cells: Sequence[pictures.CropView | PredictedCrop | None]
+    # On whose scene it is predicted, where it was not shot together with that.
+    on_scene_of: str = ""
 
 
 def crops_of(found: Comparison, pixels: int | None) -> Sequence[CropRow]:
@@ -35,7 +40,23 @@ def crops_of(found: Comparison, pixels: int | None) -> Sequence[CropRow]:
     cells = [_row(one, found.marks, frames, (width, width * 3 // 4), pixels) for one in found.ladders]
     if not any(cell for row in cells for cell in row):
         return ()
-    return [CropRow(one.name, n, row) for n, (one, row) in enumerate(zip(found.ladders, cells, strict=True))]
+    shot = [CropRow(one.name, n, row) for n, (one, row) in enumerate(zip(found.ladders, cells, strict=True))]
+    return [*shot, *_on_one_scene(found, (width, width * 3 // 4), pixels)]
+
+
+def _on_one_scene(found: Comparison, size: tuple[int, int], pixels: int | None) -> Iterator[CropRow]:
+    """Bodies that were never shot together with the first, as they would have taken its scene."""
+    first, *others = found.ladders
+    apart = [(n, one) for n, one in enumerate(others, 1) if one.ladder.sitting_id != first.ladder.sitting_id]
+    if not apart:
+        return
+    factor, _ = use_noise_factor(first.ladder.body.pixels, pixels)
+    crops = PredictedCrops.of(first.ladder, size, factor)
+    for n, one in apart:
+        taken = crops.as_taken_by(one.ladder)
+        cells = [taken.at(Wanted(dial.exact_iso(mark))) for mark in found.marks]
+        if any(cell.url for cell in cells):
+            yield CropRow(one.name, n, cells, first.name)
 
 
 def _row(

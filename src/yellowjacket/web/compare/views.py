@@ -10,6 +10,7 @@ from django.db.models import prefetch_related_objects
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils.text import slugify
 from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.compare import bodies, foreign_curves
@@ -20,6 +21,7 @@ from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.body_comparison import COMPARED
 from yellowjacket.core.limits.foreign_curves import QUANTITIES as FOREIGN
+from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.compare.crops import crops_of
@@ -29,6 +31,8 @@ from yellowjacket.web.refusals import carried_out
 _CHART_PX = (1040.0, 230.0)
 _PAD_PX, _LEFT_PX = 26.0, 52.0
 _MOST_PIXELS = 10**12
+# A threshold is shown where it lies within so many times the values.
+_FAR = 4.0
 _CHART_ENDS = (_CHART_PX[1] - _PAD_PX, _PAD_PX)
 
 
@@ -54,6 +58,11 @@ class Line:
     first: bool
     # Where the values are somebody else's: their source.
     source: str = ""
+
+    @property
+    def key(self) -> str:
+        """Of its chart, within the page."""
+        return slugify(f"chart {self.quantity}")
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -117,48 +126,66 @@ class Chart:
     name: str
     unit: str
     curves: Sequence[Curve]
-    # Round values and their places.
+    # Round values and their places, and the thresholds of the profile that looks at it.
     ticks: Sequence[tuple[str, float]]
+    thresholds: Sequence[tuple[str, float]] = ()
+
+    @property
+    def key(self) -> str:
+        """For an address within the page."""
+        return slugify(f"chart {self.name}")
 
 
 def _charts(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]]) -> list[Chart]:
-    """Shadow SNR; and every quantity that somebody else has a curve of."""
+    """Every quantity of the sheet, shadow SNR first, with what somebody else has a curve of."""
     foreign: dict[tuple[str, str], list[Line]] = {}
-    own: dict[tuple[str, str], Measurand] = {("Shadow SNR", ""): Measurand.SHADOW_SNR}
+    ordered = sorted(COMPARED, key=lambda one: one is not Measurand.SHADOW_SNR)
+    own = {(one.described.words, one.described.short_unit): one for one in ordered}
     for beside, line in elsewhere:
         foreign.setdefault((line.quantity, line.unit), []).append(line)
         if beside is not None:
             own[line.quantity, line.unit] = beside
+    criteria = found.ladders[0].ladder.sitting.profile.criteria.criteria
     charts = []
     for key in dict.fromkeys([*own, *foreign]):
         bodies_ = [
             (one.name, n, [one.at(mark, own[key]) for mark in found.marks]) for n, one in enumerate(found.ladders)
         ]
         rows = (bodies_ if key in own else []) + [(line.name, -1, line.cells) for line in foreign.get(key, [])]
-        values = [
-            q.value for _, _, cells in rows for q in cells if q is not None and q.value is not None and q.value > 0
-        ]
-        if values:
-            # Stops stand on a straight axis, ratios and electrons on a logarithmic one.
-            straight = key[1] == "stops"
-            low, high = min(values), max(values)
-            axis = (
-                Scale(low - 0.5, high + 0.5, *_CHART_ENDS)
-                if straight
-                else Scale(low / 1.2, high * 1.2, *_CHART_ENDS, logarithmic=True)
-            )
-            ticks = [(f"{value:g}", y) for value, y in axis.round_ticks()]
-            charts.append(Chart(key[0], key[1], [_curve(found, axis, *row) for row in rows], ticks))
+        values = [q.value for _, _, cells in rows for q in cells if q is not None and q.value is not None]
+        if not values:
+            continue
+        bars = [
+            (f"{level} {one.threshold(level):g}", one.threshold(level))
+            for one in criteria if one.quantity is own.get(key) for level in LEVELS
+        ]  # fmt: skip
+        # Thresholds that lie far from all values would press the curves flat.
+        near = [value for _, value in bars if min(values) / _FAR < value < max(values) * _FAR]
+        low, high = min([*values, *near]), max([*values, *near])
+        # Stops, and what may be nothing, stand on a straight axis, ratios and electrons on a logarithmic one.
+        if key[1] == "stops" or low <= 0:
+            room = 0.5 if key[1] == "stops" else 0.06 * (high - low)
+            axis = Scale(low - (room if low > 0 else 0), high + room, *_CHART_ENDS)
+        else:
+            axis = Scale(low / 1.2, high * 1.2, *_CHART_ENDS, logarithmic=True)
+        ticks = [(f"{value:g}", y) for value, y in axis.round_ticks()]
+        shown = [(words, axis.at(value)) for words, value in bars if value in near]
+        charts.append(Chart(key[0], key[1], [_curve(found, axis, *row) for row in rows], ticks, shown))
     return charts
 
 
 def _curve(found: Comparison, axis: Scale, name: str, style: int, cells: Sequence[Quantity | None]) -> Curve:
     points = []
     for mark, q in zip(found.marks, cells, strict=True):
-        if q is not None and q.value is not None and q.value > 0:
-            high, low = (axis.at(end if end and end > 0 else q.value) for end in (q.high, q.low))
+        if q is not None and q.value is not None and (q.value > 0 or not axis.logarithmic):
+            high, low = (axis.at(_end(end, q.value, axis)) for end in (q.high, q.low))
             points.append((_x(found, mark), axis.at(q.value), high, low, f"{name}, ISO {mark}: {q.value:.3g}"))
     return Curve(name, style, " ".join(f"{x:.1f},{y:.1f}" for x, y, *_ in points), points)
+
+
+def _end(end: float | None, value: float, axis: Scale) -> float:
+    """The end of an interval where the axis can show it."""
+    return value if end is None or (axis.logarithmic and end <= 0) else end
 
 
 def _x(found: Comparison, mark: int) -> float:
