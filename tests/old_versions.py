@@ -6,7 +6,7 @@ from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.db.migrations.loader import MigrationLoader
 
-NEWEST = "0018_shot_or_predicted"
+NEWEST = "0019_guessed_iso"
 
 
 def migrated(name: str):

@@ -3,6 +3,7 @@
 import io
 import re
 from datetime import timedelta
+from itertools import pairwise
 
 import pytest
 from django.contrib.messages import get_messages
@@ -479,6 +480,46 @@ def test_practice_is_counted_exactly(client, measured, kind):
     text = client.get(f"/rounds/{round_.token}/").content.decode()
     assert "you can tell them apart" in text
     assert "20 of 20" in client.get("/practice/").content.decode()
+
+
+def test_the_iso_is_guessed_and_the_error_told_in_stops(client, measured):
+    use = measured.uses.first()
+    data = {"sitting": measured.pk, "use": use.pk, "person": "Wren", "kind": "guess"}
+    client.post("/practice/", data)
+    round_ = BlindRound.objects.get()
+    address = f"/rounds/{round_.token}/"
+    page = client.get(address).content.decode()
+    assert "Which ISO is it?" in page
+    assert re.findall(r'"accepted": "(\d+)"', page) == ["100", "200", "400"]
+    shown = [trial.rung.iso for trial in round_.trials.select_related("rung")]
+    assert len(shown) == blind_rounds.PRACTICE_TRIALS
+    assert all(one != other for one, other in pairwise(shown))
+    assert min(shown.count(iso) for iso in (100, 200, 400)) >= 5
+    trial = blind_rounds.next_trial(round_)
+    for wrong in ("yes", "300", "", "1e3"):
+        told = client.post(f"{address}answer/", {"trial": trial.token, "accepted": wrong}).content.decode()
+        assert "Name one of the ISO settings" in told
+    # Always one mark too high, but at the top.
+    finish(client, round_, lambda trial: str(min(400, 2 * trial.rung.iso)))
+    errors = [float(iso < 400) for iso in shown]
+    found = blind_results.guessed(BlindRound.objects.get()).found
+    assert found.bias.value == pytest.approx(sum(errors) / 20, abs=0.01)
+    assert found.miss.value == pytest.approx((sum(errors) / 20) ** 0.5, abs=0.01)
+    text = client.get(address).content.decode()
+    assert "you say too high" in text
+    assert f"{found.right} of 20 exactly right" in text
+    assert "ISO guessed, round by round" in client.get("/practice/").content.decode()
+
+
+def test_what_iso_it_was_is_told_after_every_guess_and_then_stands(client, measured):
+    data = {"sitting": measured.pk, "use": measured.uses.first().pk, "person": "Wren", "kind": "guess"}
+    client.post("/practice/", data)
+    round_ = BlindRound.objects.get()
+    trial = blind_rounds.next_trial(round_)
+    address = f"/rounds/{round_.token}/"
+    told = client.post(f"{address}answer/", {"trial": trial.token, "accepted": "200"}).content.decode()
+    assert f"The last one was <b>ISO {trial.rung.iso}</b>; you said 200" in told
+    assert "that answer stands" in client.post(f"{address}back/").content.decode()
 
 
 def test_same_or_different_never_shows_one_file_twice(client, measured):

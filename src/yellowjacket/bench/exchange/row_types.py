@@ -59,7 +59,7 @@ _SECONDS = (1e-7, 1e7)
 _F_NUMBER = (0.1, 1000.0)
 # Numbers that are divided by, or whose logarithm is taken.
 _RANGES: dict[str, tuple[float, float]] = {
-    "iso": _ISO, "metered_iso": _ISO, "lowest_iso": _ISO, "highest_iso": _ISO, "native_lowest_iso": _ISO,
+    "iso": _ISO, "named_iso": _ISO, "metered_iso": _ISO, "lowest_iso": _ISO, "highest_iso": _ISO, "native_lowest_iso": _ISO,
     "native_highest_iso": _ISO, "exposure_s": _SECONDS, "metered_exposure_s": _SECONDS, "fastest_shutter_s": _SECONDS,
     "slowest_shutter_s": _SECONDS, "electronic_fastest_s": _SECONDS, "lenr_from_s": _SECONDS, "f_number": _F_NUMBER,
     "widest_f": _F_NUMBER, "narrowest_f": _F_NUMBER, "width": _PIXELS, "height": _PIXELS, "pixel_width": _PIXELS,

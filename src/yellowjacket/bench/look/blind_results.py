@@ -8,10 +8,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from yellowjacket.bench.look.blind_rounds import PRACTICE, half_width
+from yellowjacket.bench.look.blind_rounds import TOLD_APART, half_width, marks_of
 from yellowjacket.bench.look.blind_stimuli import (
     by_ladder,
     noise_per_iso_stop,
+    rungs_with_light,
     stimuli_of,
 )
 from yellowjacket.bench.models import (
@@ -26,6 +27,8 @@ from yellowjacket.bench.models import (
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.tolerance import profiles
+from yellowjacket.core.exposure import dial
+from yellowjacket.core.judging.guesses import Guesses, guesses
 from yellowjacket.core.judging.psychometrics import (
     FEWEST_TRIALS,
     Threshold,
@@ -204,9 +207,49 @@ def practised(round_: BlindRound) -> Practised:
     return Practised(round_, right, len(answers), share, chance)
 
 
+@dataclass(frozen=True, slots=True)
+class Guessed:
+    """A finished round of guesses, and what was named of every mark: (true ISO, those named)."""
+
+    round: BlindRound
+    found: Guesses
+    named: Sequence[tuple[int, Sequence[int]]]
+
+
+def guessed(round_: BlindRound) -> Guessed:
+    """The errors of a round of guesses. Refuses before the end: the last answer may change them."""
+    _must_be_over(round_)
+    return _guessed(round_, marks_of(rungs_with_light(round_.sitting)))
+
+
+def _guessed(round_: BlindRound, marks: Sequence[int]) -> Guessed:
+    said = [(trial.rung, trial.named_iso) for trial in round_.trials.all() if trial.named_iso is not None]
+    named: dict[int, list[int]] = {}
+    for rung, iso in said:
+        named.setdefault(rung.iso, []).append(iso)
+    true = [rung.iso_stops for rung, _ in said]
+    return Guessed(
+        round_, guesses(true, [_stops(iso) for _, iso in said], [_stops(iso) for iso in marks]),
+        [(iso, sorted(isos)) for iso, isos in sorted(named.items())],
+    )  # fmt: skip
+
+
+def _stops(iso: int) -> float:
+    return math.log2(dial.exact_iso(iso) / 100)
+
+
+def guess_rounds(person: str | None = None) -> list[Guessed]:
+    """Finished rounds of guesses in the order they were made."""
+    rounds = BlindRound.objects.filter(kind=BlindRound.Kind.GUESS, finished_at__isnull=False)
+    if person:
+        rounds = rounds.filter(person=person)
+    rows = rounds.select_related("sitting", "use").order_by("finished_at").prefetch_related("trials__rung")
+    return [_guessed(one, marks_of([trial.rung for trial in one.trials.all()])) for one in rows]
+
+
 def practice_rounds(person: str | None = None) -> list[Practised]:
     """Finished practice rounds in the order they were made, in two queries."""
-    rounds = BlindRound.objects.filter(kind__in=PRACTICE, finished_at__isnull=False).select_related("sitting", "use")
+    rounds = BlindRound.objects.filter(kind__in=TOLD_APART, finished_at__isnull=False).select_related("sitting", "use")
     if person:
         rounds = rounds.filter(person=person)
     found = []

@@ -1,7 +1,7 @@
 """Blind rounds of a sitting: begun, answered, taken back.
 
-Four kinds: *line* (good enough for the use?), *pairs* (which is better?), and for practice *higher* (which is the higher
-ISO?) and *same* (same or different?).
+*Line* (good enough for the use?), *pairs* (which is better?), and for practice *higher* (which is the higher ISO?), *same*
+(same or different?), *real* (which was really shot?) and *guess* (which ISO is it?).
 """
 
 from __future__ import annotations
@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 import random
 import secrets
+from collections.abc import Sequence
 from datetime import timedelta
 
 from django.db import transaction
@@ -45,7 +46,9 @@ from yellowjacket.core.metrology.estimate import Quantity
 
 _MOST_TRIALS = 200
 _FEWEST_RUNGS = 3
-PRACTICE = (BlindRound.Kind.HIGHER, BlindRound.Kind.SAME, BlindRound.Kind.REAL)
+# Told by right and wrong; a guess by how far it is off.
+TOLD_APART = (BlindRound.Kind.HIGHER, BlindRound.Kind.SAME, BlindRound.Kind.REAL)
+PRACTICE = (*TOLD_APART, BlindRound.Kind.GUESS)
 PRACTICE_TRIALS = 20
 LONGEST_GUEST_DAYS = 30
 
@@ -79,6 +82,7 @@ def begin(
         BlindRound.Kind.HIGHER: _higher_trials,
         BlindRound.Kind.SAME: _same_trials,
         BlindRound.Kind.REAL: _real_trials,
+        BlindRound.Kind.GUESS: _guess_trials,
     }[BlindRound.Kind(kind)]
     trials = make(made, chance)
     spots = {rung.pk: spot_of(rung) for rung in {trial.rung for trial in trials}}
@@ -169,6 +173,24 @@ def _real_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
     return trials
 
 
+def _guess_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
+    """Any rung, never the same twice running: every mark about equally often."""
+    rungs = rungs_with_light(made.sitting)
+    if len(marks_of(rungs)) < _FEWEST_RUNGS:
+        raise Refusal(f"“Which ISO is it” needs frames at {_FEWEST_RUNGS} ISO settings or more.")
+    trials: list[BlindTrial] = []
+    while len(trials) < PRACTICE_TRIALS:
+        chance.shuffle(rungs)
+        again = trials and trials[-1].rung.pk == rungs[0].pk
+        trials += [BlindTrial(round=made, rung=rung) for rung in (rungs[::-1] if again else rungs)]
+    return trials[:PRACTICE_TRIALS]
+
+
+def marks_of(rungs: Sequence[Rung]) -> list[int]:
+    """The ISO marks to choose from."""
+    return sorted({rung.iso for rung in rungs})
+
+
 def next_trial(round_: BlindRound) -> BlindTrial | None:
     """The trial to answer, or None at the end."""
     return round_.trials.filter(answered_at__isnull=True).select_related("rung__ladder__body", "other").first()
@@ -190,8 +212,8 @@ def must_be_open(round_: BlindRound) -> None:
 
 @transaction.atomic
 def answer(round_: BlindRound, token: str, said: str) -> None:
-    """Keep an answer: "yes" or "no"; of "which is better" −2 … 2. Refuses a trial that is not the next one: an answer given
-    twice counts once."""
+    """Keep an answer: "yes" or "no"; of "which is better" −2 … 2; of "which ISO" a mark. Refuses a trial that is not the next
+    one: an answer given twice counts once."""
     must_be_open(round_)
     trial = next_trial(round_)
     if trial is None or trial.token != token:
@@ -200,12 +222,17 @@ def answer(round_: BlindRound, token: str, said: str) -> None:
         if said not in ("-2", "-1", "0", "1", "2"):
             raise Refusal("Say which is better, or that they are equal.")
         trial.score = int(said)
+    elif round_.kind == BlindRound.Kind.GUESS:
+        marks = marks_of(rungs_with_light(round_.sitting))
+        if not said.isdecimal() or int(said) not in marks:
+            raise Refusal("Name one of the ISO settings below the picture.")
+        trial.named_iso, trial.accepted = int(said), int(said) == trial.rung.iso
     else:
         if said not in ("yes", "no"):
             raise Refusal("Say yes or no.")
         trial.accepted = (said == "yes") == _right_answer(round_, trial) if round_.kind in PRACTICE else said == "yes"
     trial.answered_at = timezone.now()
-    trial.save(update_fields=["accepted", "score", "answered_at"])
+    trial.save(update_fields=["accepted", "score", "named_iso", "answered_at"])
     if round_.kind == BlindRound.Kind.LINE:
         _adapt(round_)
     if next_trial(round_) is None:
@@ -276,5 +303,7 @@ def take_back(round_: BlindRound) -> None:
     last = round_.trials.filter(answered_at__isnull=False).last()
     if last is None:
         raise Refusal("There is no answer to take back.")
+    if round_.kind == BlindRound.Kind.GUESS:
+        raise Refusal("What ISO it was has been told: that answer stands.")
     last.accepted, last.score, last.answered_at = None, None, None
     last.save(update_fields=["accepted", "score", "answered_at"])

@@ -22,6 +22,7 @@ class BlindRound(models.Model):
         HIGHER = "higher", "which is the higher ISO"
         SAME = "same", "same or different"
         REAL = "real", "which was really shot"
+        GUESS = "guess", "which ISO is it"
 
     kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.LINE)
     token = models.CharField(max_length=24, unique=True, default=_token)
@@ -74,6 +75,8 @@ class BlindTrial(models.Model):
     catch = models.BooleanField(default=False)
     # Of "which was really shot": the side that was not, "left" or "right".
     predicted = models.CharField(max_length=5, blank=True, default="")
+    # Of "which ISO is it": the mark that was named.
+    named_iso = models.PositiveIntegerField(null=True)
     # Accepted for the use; of a catch: called equal; of practice: answered rightly. Null until answered.
     accepted = models.BooleanField(null=True)
     # Of "which is better": from −2, the right one clearly, to 2, the left one clearly.

@@ -145,6 +145,7 @@ class Missing(Enum):
     TEXTURE_TOO_NARROW = "the textured patch has {0} pixels of a channel along its short side: make it {1}"
     CONSTANT_FRAMES = "both frames are constant here"
     GRAIN_TOO_WIDE = "grain wider than {0} output pixels: not told from so small a patch"
+    FEW_ANSWERS = "{0} answers at least are needed"
     FEW_GRADES = "not enough grades: {0} of {1} at least"
     LINE_OUTSIDE = "not enough grades: {0} was accepted, so the line lies outside what was shown"
     NO_REPEATS = "no picture was shown twice"

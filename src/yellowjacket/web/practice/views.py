@@ -18,6 +18,8 @@ DISTANCES = (1.0, 2.0, 3.0)
 _CURVE_PX = (720.0, 170.0)
 _SHARES = Scale(0.0, 1.0, _CURVE_PX[1] - 6, 6)
 _PERSON_KEY = "person"
+# Kinds that show two rungs beside each other.
+_APART_MATTERS = (BlindRound.Kind.HIGHER, BlindRound.Kind.SAME)
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +48,8 @@ def page(request: HttpRequest) -> HttpResponse:
             if kind not in blind_rounds.PRACTICE:
                 raise Refusal("Choose what to practise.")
             apart = request.POST.get("apart", "")
+            if kind not in _APART_MATTERS:
+                apart = f"{DISTANCES[0]:g}"
             if apart not in {f"{one:g}" for one in DISTANCES}:
                 raise Refusal("Choose how far apart the rungs stand.")
             made = blind_rounds.begin(chosen, use, request.session[_PERSON_KEY], float(apart), kind)
@@ -57,7 +61,8 @@ def page(request: HttpRequest) -> HttpResponse:
     return render(
         request, "practice/page.html",
         {"place": "practice", "sittings": sittings, "chosen": chosen, "uses": chosen.uses.all() if chosen else (),
-         "distances": [f"{one:g}" for one in DISTANCES], "person": person, "done": done[::-1][:30], "curve": _curve(done),
+         "distances": [f"{one:g}" for one in DISTANCES], "person": person, "done": done[::-1][:30],
+         "guessed": blind_results.guess_rounds(person or None)[::-1][:30], "curve": _curve(done),
          "curve_px": _CURVE_PX, "half": _SHARES.at(0.5),
          "open": BlindRound.objects.filter(kind__in=blind_rounds.PRACTICE, finished_at=None).select_related("sitting")[:5]},
     )  # fmt: skip

@@ -89,11 +89,16 @@ def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, obje
         "planned": round_.trials.count(), "crop": blind_pictures.CROP_PX, "scores": _SCORES, "guest": guest,
         "practised_kinds": blind_rounds.PRACTICE,
     }  # fmt: skip
+    if round_.kind == BlindRound.Kind.GUESS and trial is not None:
+        context["marks"] = blind_rounds.marks_of(blind_stimuli.rungs_with_light(round_.sitting))
+        context["told"] = round_.trials.filter(answered_at__isnull=False).select_related("rung").last()
     if trial is None and not guest:
         if round_.kind == BlindRound.Kind.LINE:
             context["result"] = blind_results.result_of(round_)
         elif round_.kind == BlindRound.Kind.PAIRS:
             context["verdicts"] = blind_results.verdicts_of(round_)
+        elif round_.kind == BlindRound.Kind.GUESS:
+            context["guessed"] = blind_results.guessed(round_)
         else:
             context["practised"] = blind_results.practised(round_)
     return context
