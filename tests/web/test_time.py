@@ -212,6 +212,20 @@ def test_a_scene_without_darks_offers_the_less_sure_way(client, shot):
     assert client.get(f"/sittings/{shot.pk}/time/light-points/?ladder={shot.ladders.first().pk}").status_code == 404
 
 
+def test_a_scene_is_seen_along_time_as_shot_and_repaired(client, shot):
+    ladder = shot.ladders.get(method="scene")
+    text = client.get(f"/sittings/{shot.pk}/time/?ladder={ladder.pk}").content.decode()
+    table = text.partition("crop-rows")[2].partition("</table>")[0]
+    assert re.findall(r'<th scope="col">([^<]+)</th>', table) == ["As shot", "Lone points repaired"]
+    urls = [one.replace("&amp;", "&") for one in re.findall(r'src="(/frames/[^"]+)"', table)]
+    assert len(urls) == 2
+    shown = [np.asarray(Image.open(io.BytesIO(client.get(url).content)).convert("RGB"), int) for url in urls]
+    # A lone point of one channel is a colour; where one went, there is less of it.
+    changed = np.abs(shown[0] - shown[1]).max(axis=2) > 30
+    assert 0 < changed.mean() < 0.05
+    assert np.ptp(shown[1][changed], axis=1).mean() < 0.6 * np.ptp(shown[0][changed], axis=1).mean()
+
+
 def test_a_leak_is_said_on_the_page(client, data_folder):
     sitting = night(
         ladders=(LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=(1, 15, 60, 120), repeats=2),),

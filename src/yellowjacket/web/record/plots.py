@@ -8,7 +8,6 @@ from collections.abc import Sequence
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.graphics.drawing import HAIR, Dot, Drawing, Shape, Stroke, Text
 from yellowjacket.web.graphics.scale import Scale
-from yellowjacket.web.templatetags.values import number
 
 # Points of print; the strips left, right, over and under the field of the curve.
 SIZE_PT = (250.0, 112.0)
@@ -16,10 +15,15 @@ _LEFT, _RIGHT, _TOP, _FOOT = 30.0, 8.0, 16.0, 18.0
 _TEXT_PT = 7.5
 _FEWEST, _MOST_LABELS = 2, 8
 _TICKS = 4
+# A threshold is shown where it lies within so many times the values.
+_FAR = 4.0
 
 
-def plot_of(title: str, labels: Sequence[str], values: Sequence[Quantity | None]) -> Drawing | None:
-    """A plot of a quantity, a column per rung; None where fewer than two rungs have it.
+def plot_of(
+    title: str, labels: Sequence[str], values: Sequence[Quantity | None], thresholds: Sequence[tuple[str, float]] = ()
+) -> Drawing | None:
+    """A plot of a quantity, a column per rung; None where fewer than two rungs have it. ``thresholds``: (level, value), shown
+    where they lie among the values.
 
     Logarithmic where everything is above nothing, as most of these quantities follow stops. A rung without a value breaks
     the line.
@@ -28,6 +32,8 @@ def plot_of(title: str, labels: Sequence[str], values: Sequence[Quantity | None]
     if len(known) < _FEWEST:
         return None
     ends = [one for q in known.values() for one in (q.value, q.low, q.high) if one is not None]
+    near = [(level, bar) for level, bar in thresholds if min(ends) / _FAR < bar < max(ends) * _FAR]
+    ends += [bar for _, bar in near]
     bottom, top = min(ends), max(ends)
     y = Scale(bottom, top, SIZE_PT[1] - _FOOT, _TOP, logarithmic=bottom > 0)
     column = (SIZE_PT[0] - _LEFT - _RIGHT) / len(values)
@@ -36,12 +42,18 @@ def plot_of(title: str, labels: Sequence[str], values: Sequence[Quantity | None]
     for value, at in y.round_ticks(_TICKS):
         shapes += [
             Stroke([(_LEFT, at), (SIZE_PT[0] - _RIGHT, at)], 0.5, HAIR),
-            Text(_LEFT - 4, at + 2.5, number(value), _TEXT_PT, "end"),
+            Text(_LEFT - 4, at + 2.5, f"{value:g}", _TEXT_PT, "end"),
         ]
     every = max(1, math.ceil(len(labels) / _MOST_LABELS))
     shapes += [
         Text(x[n], SIZE_PT[1] - 5, label, _TEXT_PT, "middle") for n, label in enumerate(labels) if n % every == 0
     ]
+    for level, bar in near:
+        at = y.at(bar)
+        right = SIZE_PT[0] - _RIGHT
+        dashes = [Stroke([(x0, at), (min(x0 + 4, right), at)], 0.7) for x0 in range(int(_LEFT), int(right), 7)]
+        # Curves rise or fall from the left, where a threshold within their range is clear of them.
+        shapes += [*dashes, Text(_LEFT + 3, at - 2, f"{level} {bar:g}", _TEXT_PT - 1)]
     for n, q in known.items():
         value = q.value or 0.0
         if n - 1 in known:

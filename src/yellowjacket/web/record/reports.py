@@ -19,6 +19,7 @@ from yellowjacket.bench.models import Record, Sitting, Use
 from yellowjacket.bench.record.evidence import files_in_words
 from yellowjacket.bench.record.record import usable_in_words
 from yellowjacket.bench.record.sides import Sides, sides_of
+from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.limit_rows import chart_of
 from yellowjacket.web.record import plots
@@ -162,7 +163,7 @@ def _evidence(part: LadderPart) -> Iterator[Block]:
         yield Words(f"{'; '.join(standing.today)}.", "Limits as signed. Today's numbers would say:", size="small")
     plots_ = list(_plots(part))
     if plots_:
-        yield Heading("Along the rungs, per pixel; bars are 95 % intervals", 3)
+        yield Heading("Along the rungs, per pixel; bars are 95 % intervals, dashed lines the tolerance", 3)
         yield Drawings(plots_, _PLOTS_A_ROW)
     crops = [Shown(part.crop(rung, _CROP_PX), rung.shutter_label, rung.label) for rung in part.rungs]
     if any(one.png for one in crops):
@@ -190,12 +191,16 @@ def _files(part: LadderPart) -> Iterator[Block]:
 
 
 def _plots(part: LadderPart) -> Iterator[plots.Drawing]:
-    """Every quantity that two rungs and more have."""
+    """Every quantity that two rungs and more have, with the thresholds that the version was held against."""
+    kept = part.standing.conditions.get("thresholds")
+    bars = kept if isinstance(kept, Mapping) else {}
+    keys = {one.quantity: one.key for one in DEFAULT_CRITERIA}
     labels = [rung.label.removeprefix("ISO ") for rung in part.rungs]
     for n, quantity in enumerate(COMPARED):
         words, unit = quantity.described.words, quantity.described.short_unit
         values = [part.readings[rung.pk][n] for rung in part.rungs]
-        plot = plots.plot_of(f"{words}, {unit}" if unit else words, labels, values)
+        levels = [(level, float(bar)) for level, bar in zip(LEVELS, bars.get(keys.get(quantity, ""), ()), strict=False)]
+        plot = plots.plot_of(f"{words}, {unit}" if unit else words, labels, values, levels)
         if plot is not None:
             yield plot
 

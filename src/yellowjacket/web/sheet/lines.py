@@ -67,6 +67,19 @@ class Crops:
         """The same with a black that lies so many DN above what the files say, by channel."""
         return replace(self, developing=self.developing.with_black(error_dn))
 
+    def treated(
+        self,
+        rung: Rung,
+        frame: Frame,
+        size: tuple[int, int],
+        push_stops: float,
+        factor: float,
+        treated: pictures.Treated,
+    ) -> pictures.CropView:
+        """The spot of a frame, equally bright and pushed, after what was done to its numbers."""
+        developed = self.developing.of_frame(frame, rung.pk, Switches(push_stops=push_stops))
+        return pictures.crop_view(frame, self.spot(frame), size, developed, factor, treated)
+
     def of_dark(
         self, frame: Frame, rung: Rung, size: tuple[int, int], push_stops: float, factor: float = 1.0,
         treated: pictures.Treated = pictures.UNTREATED,

@@ -35,6 +35,7 @@ from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.time.lines import TimeView, lines_of
+from yellowjacket.web.time.scene import LIFTED_STOPS, scene_of
 
 _DEFAULT_LEVEL = "usable"
 _LISTED = 12
@@ -61,7 +62,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         cautions=DARK_CAUTIONS,
     )
     if found is None:
-        return context
+        return context | ({"seen": scene_of(page), "lifted": LIFTED_STOPS} if scene else {})
     view = _view(page, found)
     page.switch_rungs(view.rungs)
     columns = columns_of(view.rungs, page.rung)
