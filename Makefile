@@ -8,7 +8,7 @@ BIN := $(VENV)/bin
 export YELLOWJACKET_HOME ?= $(CURDIR)/.demo
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo demo-reset serve test bench css screenshots lock clean
+.PHONY: demo demo-reset serve test tools-for-tests bench css screenshots lock clean
 
 demo: $(VENV)/.base
 	@exec $(BIN)/yellowjacket demo --port $(PORT)
@@ -20,10 +20,13 @@ demo-reset:
 serve: $(VENV)/.base
 	@exec $(BIN)/yellowjacket serve --port $(PORT)
 
-test: $(VENV)/.test node_modules/.installed
-	@sh tools/ensure.sh browser
-	@sh tools/ensure.sh exiv2
+# Python's packages, those of npm and Debian's do not wait for each other.
+test:
+	@$(MAKE) --no-print-directory -j3 $(VENV)/.test node_modules/.installed tools-for-tests
 	@sh tools/check.sh
+
+tools-for-tests:
+	@sh tools/ensure.sh tests
 
 bench: $(VENV)/.base
 	@$(BIN)/yellowjacket bench

@@ -180,7 +180,7 @@ def test_the_readme_names_every_command_and_every_picture_exists():
     text = (ROOT / "README.md").read_text()
     for command in ("make demo", "make test", "make demo-reset", "make bench", "YELLOWJACKET_HOME"):
         assert command in text
-    pictures = re.findall(r"\((docs/screenshots/[\w-]+\.png)\)", text)
+    pictures = set(re.findall(r"\((docs/screenshots/[\w-]+\.png)\)", text))
     assert 5 <= len(pictures) < 20
     for name in pictures:
         assert (ROOT / name).is_file(), name

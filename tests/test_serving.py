@@ -201,16 +201,17 @@ def test_a_missing_tool_without_root_is_one_line_naming_the_packages(tmp_path):
     tools = tmp_path / "bin"
     command(tools, "id", "echo 1000")
     command(tools, "apt-get", "exit 1")
-    result = run("ensure.sh", "browser", path=str(tools))
+    result = run("ensure.sh", "tests", path=str(tools))
     assert result.returncode == 1
-    assert result.stderr == "yellowjacket: please run once as root: apt-get install chromium chromium-driver\n"
+    packages = "chromium chromium-driver exiv2"
+    assert result.stderr == f"yellowjacket: please run once as root: apt-get install {packages}\n"
 
 
-def test_a_browser_that_is_there_is_left_alone(tmp_path):
+def test_tools_that_are_there_are_left_alone(tmp_path):
     tools = tmp_path / "bin"
-    for name in ("chromium", "chromedriver"):
+    for name in ("chromium", "chromedriver", "exiv2"):
         command(tools, name, "exit 0")
-    assert run("ensure.sh", "browser", path=str(tools)).returncode == 0
+    assert run("ensure.sh", "tests", path=str(tools)).returncode == 0
 
 
 def test_only_a_data_folder_is_ever_removed(tmp_path):

@@ -10,7 +10,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
 WAIT_S = 60
-_POLL_S = 0.08
+_POLL_S = 0.12
 
 
 # An element that a fragment has just taken the place of is looked for again.
@@ -39,8 +39,13 @@ def click(browser, css: str) -> None:
 
 
 def wait_for_text(browser, css: str, text: str, seconds: float = WAIT_S) -> None:
+    # Asked within the page: what Selenium calls the text of an element takes a hundred times as long to tell.
     def there(b):
-        return any(text in element.text for element in b.find_elements(By.CSS_SELECTOR, css))
+        return b.execute_script(
+            "return [...document.querySelectorAll(arguments[0])].some(e => e.innerText.includes(arguments[1]))",
+            css,
+            text,
+        )
 
     waiting(browser, seconds).until(there, f"{text!r} in {css}")
 
@@ -57,6 +62,13 @@ def now_rung(browser) -> str:
 def complaints(browser) -> list[str]:
     """What the browser itself found wrong: blocked by the policy, missing, or an error of a script."""
     return [entry["message"] for entry in browser.get_log("browser") if entry["level"] in ("SEVERE", "WARNING")]
+
+
+def unfold(browser) -> None:
+    """Everything a new sitting may be asked for beside its three fields."""
+    for summary in find(browser, ".new-sitting").find_elements(By.CSS_SELECTOR, "details:not([open]) > summary"):
+        browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", summary)
+        summary.click()
 
 
 def accept_first_frame(browser):

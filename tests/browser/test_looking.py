@@ -17,6 +17,7 @@ from tests.browser.driving import (
     find,
     now_rung,
     press,
+    unfold,
     violations,
     wait_for_text,
     waiting,
@@ -38,6 +39,7 @@ def test_from_the_wall_to_the_profile(site, browser):
 
 def plan_two_bodies(browser, address):
     browser.get(f"{address}/sittings/new/")
+    unfold(browser)
     for name, text in (("name", "Two bodies"), ("question", "Which?"), ("expectation", "Heath")):
         find(browser, f"[name={name}]").send_keys(text)
     picked = find(browser, "[name=picked]")

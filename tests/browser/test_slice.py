@@ -19,6 +19,7 @@ from tests.browser.driving import (
     find,
     now_rung,
     press,
+    unfold,
     violations,
     wait_for_text,
     waiting,
@@ -43,10 +44,13 @@ def test_from_new_sitting_to_signed_record_card_and_restored_archive(site, brows
 
 
 def plan(browser):
+    unfold(browser)
     for name, text in (
         ("name", "Drawer 9"), ("question", "How high for plates?"), ("expectation", "ISO 3200"), ("lens", "90 mm"),
     ):  # fmt: skip
         find(browser, f"[name={name}]").send_keys(text)
+    # Two stops apart, from base ISO up: as good a way as one by one, in half the time.
+    Select(find(browser, "[name=step]")).select_by_value("two")
     shutter = find(browser, "[name=metered_shutter]")
     shutter.clear()
     shutter.send_keys("1/4" + Keys.TAB)
@@ -60,7 +64,7 @@ def plan(browser):
 
 def shoot(browser):
     click(browser, ".top-right a.do")
-    wait_for_text(browser, ".next-shot", "50")
+    wait_for_text(browser, ".next-shot", "100")
     # The first frame is looked at before the rest is shot.
     click(browser, "[value=rest]")
     wait_for_text(browser, ".notice", "Take the first shot alone")
@@ -71,10 +75,10 @@ def shoot(browser):
     click(browser, ".job button")
     wait_for_text(browser, ".notice", "stopped after")
     taken = len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in"))
-    assert 0 < taken < 48
+    assert 0 < taken < 24
     click(browser, "[value=rest]")
     wait_for_text(browser, ".next", "Every shot is in")
-    assert len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in")) == 48
+    assert len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in")) == 24
 
 
 def measure(browser):
@@ -84,12 +88,12 @@ def measure(browser):
     find(browser, "[data-key=m]")
     press(browser, "m")
     wait_for_text(browser, ".picture-side", "Everything is measured")
-    assert len(browser.find_elements(By.CSS_SELECTOR, ".plot .point")) == 12
+    assert len(browser.find_elements(By.CSS_SELECTOR, ".plot .point")) == 6
     press(browser, Keys.END)
     assert now_rung(browser) == "102400"
     press(browser, Keys.ARROW_LEFT)
-    assert "rung=51200" in browser.current_url
-    wait_for_text(browser, "#foot .foot-rung", "ISO 51200")
+    assert "rung=25600" in browser.current_url
+    wait_for_text(browser, "#foot .foot-rung", "ISO 25600")
     open_a_value_by_keyboard(browser)
     press(browser, "f")
     waiting(browser).until(lambda b: "use=" in b.current_url)
@@ -104,7 +108,7 @@ def open_a_value_by_keyboard(browser):
     assert all("now" in value.find_element(By.XPATH, "..").get_attribute("class").split() for value in reachable)
     reachable[0].send_keys(Keys.ENTER)
     wait_for_text(browser, "#foot", "95 %")
-    assert "ISO 51200" in find(browser, "#foot").text
+    assert "ISO 25600" in find(browser, "#foot").text
 
 
 def move_patch(browser):
@@ -112,7 +116,7 @@ def move_patch(browser):
     before = find(browser, "[data-patch-row=grey] td").text
     press(browser, "]")
     ActionChains(browser).key_down(Keys.ALT).send_keys(Keys.ARROW_RIGHT).key_up(Keys.ALT).perform()
-    wait_for_text(browser, ".picture-side", "Measure 12 rungs")
+    wait_for_text(browser, ".picture-side", "Measure 6 rungs")
     by_keys = find(browser, "[data-patch-row=grey] td").text
     assert by_keys != before
     patch = find(browser, "[data-patch=grey] .halo")
@@ -180,14 +184,14 @@ def look(browser):
     assert red == green == blue
     find(browser, "body").click()
     press(browser, Keys.HOME)
-    for n, key in enumerate("111122334455"):
+    for n, key in enumerate("112345"):
         press(browser, key)
         letter = "ABCDE"[int(key) - 1]
         wait_for_text(browser, ".wall-cells .now b", letter)
         if key == "4":
             press(browser, "o")
             wait_for_text(browser, ".wall-cells .now b", "colour blotches")
-        if n < 11:
+        if n < 5:
             press(browser, Keys.ARROW_RIGHT)
     press(browser, "z")
     wait_for_text(browser, "[data-look=size].in-force", "200 %")
@@ -293,13 +297,14 @@ def restore(browser, address, file):
 def test_frames_of_a_real_card_are_imported_by_folder_and_by_file(site, browser):
     address, folder = site
     browser.get(f"{address}/sittings/new/")
+    unfold(browser)
     for name, text in (("name", "Drawer 10"), ("question", "?"), ("expectation", "?")):
         find(browser, f"[name={name}]").send_keys(text)
     find(browser, ".actions .do").click()
     find(browser, ".top-right a.do").click()
     find(browser, "#folder")
     card = sorted((folder / "card").rglob("*.DNG"))
-    assert len(card) >= 48
+    assert len(card) >= 24
     for path in card[:4]:
         shutil.copy(path, folder / "inbox" / path.name)
     (folder / "inbox" / "list.txt").write_text("not a frame")
@@ -319,7 +324,6 @@ def test_frames_of_a_real_card_are_imported_by_folder_and_by_file(site, browser)
 def test_a_sitting_is_planned_without_a_mouse(site, browser):
     address, _ = site
     browser.get(f"{address}/sittings/new/")
-    find(browser, "[name=name]").send_keys("Drawer 11")
     seen = []
     for _ in range(60):
         # The preview follows what is typed and may renew the field: it is asked for all at once.
@@ -327,7 +331,9 @@ def test_a_sitting_is_planned_without_a_mouse(site, browser):
             "const e = document.activeElement; return [e.name || e.innerText, e.tagName]"
         )
         seen.append(name)
-        if name in ("question", "expectation"):
+        if tag == "SUMMARY":
+            press(browser, Keys.ENTER)
+        if name in ("name", "question"):
             press(browser, "?")
         if tag == "BUTTON":
             break
@@ -342,6 +348,7 @@ def test_a_sitting_is_planned_without_a_mouse(site, browser):
 def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
     address, _ = site
     browser.get(f"{address}/sittings/new/")
+    unfold(browser)
     for name, text in (("name", "Drawer 12"), ("question", "?"), ("expectation", "?")):
         find(browser, f"[name={name}]").send_keys(text)
     Select(find(browser, "[name=mains_hz]")).select_by_value("50")
@@ -391,6 +398,7 @@ def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
 def test_soft_focus_and_a_lock_up_are_found_and_repaired(site, browser):
     address, _ = site
     browser.get(f"{address}/sittings/new/")
+    unfold(browser)
     for name, text in (("name", "Night 1"), ("question", "?"), ("expectation", "?")):
         find(browser, f"[name={name}]").send_keys(text)
     find(browser, "[name=picked]").send_keys("100, 200" + Keys.TAB)

@@ -8,7 +8,17 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from tests.browser.driving import click, complaints, find, now_rung, press, violations, wait_for_text, waiting
+from tests.browser.driving import (
+    click,
+    complaints,
+    find,
+    now_rung,
+    press,
+    unfold,
+    violations,
+    wait_for_text,
+    waiting,
+)
 
 pytestmark = pytest.mark.browser
 
@@ -29,6 +39,7 @@ def test_from_the_lenr_test_to_the_night(site, browser):
 def plan(browser, address):
     browser.get(address)
     click(browser, "a.do")
+    unfold(browser)
     for name, text in (("name", "Trap"), ("question", "How long?"), ("expectation", "1 min"), ("lens", "90 mm")):
         find(browser, f"[name={name}]").send_keys(text)
     click(browser, ".actions .do")

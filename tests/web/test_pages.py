@@ -26,8 +26,10 @@ def plan_fields(body, **changes):
 
 def test_an_empty_desk_offers_the_first_step(client, db):
     page = client.get("/").content.decode()
-    assert "Add the first body" in page
+    for words in ("Try it with the simulated camera", "Files, dropped here or chosen", "Plan a test"):
+        assert words in page
     assert client.get("/sittings/new/").url == "/bodies/new/"
+    assert "Use the simulated camera" in client.get("/bodies/new/").content.decode()
 
 
 @pytest.mark.parametrize("step", STEPS)
@@ -62,7 +64,7 @@ def test_a_plan_is_kept(client, body):
         ({"repeats": 0}, "0 frames a rung cannot be shot"),
         ({"use_name_0": "", "use_name_1": ""}, "Name at least one use"),
         ({"use_name_1": "pixel LEVEL"}, "same name"),
-        ({"name": ""}, "required"),
+        ({"aperture": ""}, "required"),
     ],
 )
 def test_a_plan_that_cannot_be_is_refused_at_its_field(client, body, changes, words):
@@ -139,7 +141,7 @@ def message(response) -> str:
 
 def test_refusals_are_shown_as_sentences(client, sitting, data_folder):
     base = f"/sittings/{sitting.pk}"
-    assert "outside the folders" in message(client.post(f"{base}/shoot/folder/", {"folder": "/etc"}))
+    assert "is not a folder" in message(client.post(f"{base}/shoot/folder/", {"folder": f"{data_folder}/inbox/none"}))
     assert "real body" in message(client.post(f"{base}/shoot/simulate/"))
     assert "no frame to measure" in message(client.post(f"{base}/measure/start/"))
     assert "Choose one or more" in message(client.post(f"{base}/shoot/upload/"))

@@ -73,7 +73,7 @@ def test_every_kind_of_ladder_has_its_preview(client, body, ladder, changes, wor
     [
         ({"ladder": "iso:nd", "filters": "ND8"}, "write name, stops engraved"),
         ({"ladder": "iso:nd", "filters": "ND8 -3"}, "more than 0"),
-        ({"picked": "230"}, "nearest mark is 250"), ({"picked": "high"}, "could not convert"),
+        ({"picked": "230"}, "nearest mark is 250"), ({"picked": "high"}, "is no ISO setting"),
         ({"rest_s": -1}, "choose 0 to 86400"), ({"ladder": "time:capped", "longest": "1/2"}, "must not be shorter"),
         ({"metered_shutter": "1/8000", "picked": "400"}, "No rung fits"),
     ],

@@ -38,6 +38,7 @@ from yellowjacket.core.planning.ladder import Exposure, LadderSpec
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import develop_crop
 from yellowjacket.simcam.bodies import FEN, HEATH, HOLT, MOOR, BodyModel
+from yellowjacket.simcam.scene import EYE_SPOT
 
 USES = (UseSpec("Pixel level", None), UseSpec("Large print", 24_000_000), UseSpec("Web", 2_000_000))
 _METERED = Exposure(100, 1 / 8, 8.0)
@@ -80,8 +81,6 @@ _DRAWER_7 = "Drawer 7, second lamp"
 _DRAWER_5 = "Drawer 5, pushed"
 _NIGHT_WARM, _NIGHT_COOL = "Light trap, warm night", "Light trap, cool night"
 _JUDGE = "Wren Halloway"
-# The eye-spot of the first moth's right forewing, in raw pixels.
-_EYE_SPOT = (466, 330)
 # Corners of the colour patches and of the wedge on the drawer, and its textures, in raw pixels.
 _PATCH_CORNERS = ((64, 924), (938, 924), (938, 1170), (64, 1170))
 _WEDGE_CORNERS = ((64, 40), (1344, 40), (1344, 124), (64, 124))
@@ -280,7 +279,7 @@ def _planned(
     )  # fmt: skip
     requests = [LadderRequest(shoot.register_simulated(body), spec) for body, spec in ladders]
     create_sitting(sitting, USES, requests)
-    sitting.ladders.update(spot_x=_EYE_SPOT[0], spot_y=_EYE_SPOT[1])
+    sitting.ladders.update(spot_x=EYE_SPOT[0], spot_y=EYE_SPOT[1])
     if night_c is not None:
         sitting.temperature_c, sitting.lens, sitting.light = night_c, "90 mm macro, capped", "none"
         sitting.save(update_fields=["temperature_c", "lens", "light"])

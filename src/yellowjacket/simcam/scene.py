@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 WIDTH_PX, HEIGHT_PX = 1824, 1216
+# The eye-spot of the first moth's right forewing, in raw pixels.
+EYE_SPOT = (466, 330)
 _OVERSAMPLE = 2
 GREY_REFLECTANCE = 0.18
 WEDGE_STEPS = 16

@@ -2,9 +2,40 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
+from typing import Any
+
 from django import forms
 
 from yellowjacket.core.exposure import notation
+
+_DECIMAL_COMMA = re.compile(r"^([+-]?[0-9]+),([0-9]+)$", re.ASCII)
+
+
+class TypedNumber(forms.NumberInput):
+    """A number as it is typed. Browsers drop what they do not understand from number inputs without a word: “1oo” becomes 1 and
+    “20,5” becomes 205; a text input keeps it, a decimal comma counts, and the rest is refused."""
+
+    input_type = "text"
+
+    def value_from_datadict(self, data: Mapping[str, Any], files: Any, name: str) -> Any:
+        """What was typed, with a point and a plain sign."""
+        value = data.get(name)
+        if not isinstance(value, str):
+            return value
+        return _DECIMAL_COMMA.sub(r"\1.\2", value.strip().replace("−", "-"))
+
+
+class TypedNumbers(forms.BaseForm):
+    """A form whose numbers are typed as text."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for field in self.fields.values():
+            if type(field.widget) is forms.NumberInput:
+                kept = {name: value for name, value in field.widget.attrs.items() if name not in ("min", "max", "step")}
+                field.widget = TypedNumber({**kept, "inputmode": "decimal"})
 
 
 class ShutterField(forms.CharField):

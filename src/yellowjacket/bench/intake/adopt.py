@@ -100,7 +100,7 @@ def _begin(name: str, files: Sequence[str], uses: Sequence[UseSpec], profile: st
 def _new_sitting(name: str, uses: Sequence[UseSpec], profile_name: str) -> Sitting:
     profile, _ = ToleranceProfile.objects.get_or_create(name=profile_name)
     sitting = Sitting.objects.create(
-        name=_named_after(name), scene="", question="What do these frames say?", expectation="open",
+        name=_named_after(name), scene="", question="What do these frames say?", expectation="",
         held_on=timezone.localdate(), profile=profile, first_accepted_at=timezone.now(),
     )  # fmt: skip
     Use.objects.bulk_create(unsaved_uses(sitting, uses))

@@ -39,6 +39,18 @@ _LONGEST_SHOWN = 200
 _UNRELATED = {"not-raw", "empty", "unreadable", "body", "ladder"}
 
 
+class FolderNotAllowed(Refusal):
+    """A folder outside of those that may be read."""
+
+    def __init__(self, folder: Path) -> None:
+        command = f"{data_folder.HOME_VARIABLE}={settings.HOME} yellowjacket allow {folder}"
+        super().__init__(
+            f"{folder} is outside the folders Yellowjacket may read. Copy the files to {data_folder.inbox(settings.HOME)}, "
+            f"or allow the folder once with: {command}"
+        )
+        self.folder = folder
+
+
 def import_folder(sitting: Sitting, folder_text: str) -> Job:
     """Start importing every file of a folder, of the inbox when none is named.
 
@@ -51,10 +63,7 @@ def files_of(folder_text: str) -> list[str]:
     """Paths of every file of a folder, of the inbox when none is named. Refuses as import_folder does."""
     folder = _folder_named(folder_text) if folder_text.strip() else data_folder.inbox(settings.HOME)
     if not data_folder.inside_allowed(settings.HOME, folder):
-        raise Refusal(
-            f"{folder} is outside the folders Yellowjacket may read. Copy the files to {data_folder.inbox(settings.HOME)}, "
-            f"or allow the folder once with: yellowjacket allow {folder}"
-        )
+        raise FolderNotAllowed(folder)
     if not folder.is_dir():
         raise Refusal(f"{folder} is not a folder. Check the path.")
     files = _files_in(folder)

@@ -7,7 +7,9 @@ from pathlib import Path
 
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
+from django.db.models import ProtectedError
 
+from yellowjacket.bench.models import Body, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.core.raw.frame import FrameError
@@ -36,3 +38,16 @@ def body_values_from(upload: UploadedFile) -> dict[str, object]:
         "raw_modes": f"full {facts.width}×{facts.height} {bits}",
         "firmware": f"{data.firmware} {data.captured_at.date().isoformat()}" if data.firmware and data.captured_at else "",
     }  # fmt: skip
+
+
+def delete(body: Body) -> None:
+    """Delete a body that nothing belongs to. Refuses one that sittings or master darks are of."""
+    sittings = Sitting.objects.filter(ladders__body=body).distinct().count()
+    if sittings:
+        raise Refusal(
+            f"{body} is in {sittings} sitting{'s' if sittings > 1 else ''}. Delete {'them' if sittings > 1 else 'it'} first."
+        )
+    try:
+        body.delete()
+    except ProtectedError as error:
+        raise Refusal(f"{body} has master darks. Delete them on the Darks page first.") from error

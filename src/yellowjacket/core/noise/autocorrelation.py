@@ -34,18 +34,12 @@ class LagSums:
 
 def lag_sums(difference: NDArray[np.float64], most: int = LAGS) -> LagSums:
     """Autocovariances up to ``most`` pixels away of a normalised difference, shape (rows, columns)."""
+    from yellowjacket.core.noise.covariances import covariances
+
     rows, columns = difference.shape
     clean = difference - difference.mean(axis=1, keepdims=True)
     clean -= clean.mean(axis=0, keepdims=True)
-    covariance = np.zeros((most + 1, 2 * most + 1))
-    for down in range(most + 1):
-        for across in range(-most, most + 1):
-            if down == 0 and across < 0:
-                continue
-            first = clean[down:, max(across, 0) : columns + min(across, 0)]
-            second = clean[: rows - down, max(-across, 0) : columns - max(across, 0)]
-            if first.size:
-                covariance[down, across + most] = float(np.einsum("ij,ij->", first, second)) / first.size
+    covariance = covariances(clean, most)
     variance = float(covariance[0, most])
     return LagSums(
         covariance / variance if variance > 0 else covariance, variance, difference.size, 1 / columns, 1 / rows

@@ -13,7 +13,7 @@ from yellowjacket.core.colour.colorimetry import KELVIN_RANGE
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.limits.exposure_advice import ev100_of_lux, iso_for
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.web.fields import ApertureField, ShutterField
+from yellowjacket.web.fields import ApertureField, ShutterField, TypedNumbers
 
 ISO, EV, LUX = "iso", "ev", "lux"
 _LIGHTS = ((ISO, "the ISO a meter asks for"), (EV, "EV at ISO 100"), (LUX, "lux on the subject"))
@@ -45,7 +45,7 @@ class StopsSlider(forms.FloatField):
         return round(3 * (super().clean(value) or 0.0)) / 3
 
 
-class AdviceForm(forms.Form):
+class AdviceForm(TypedNumbers, forms.Form):
     """One picture that is still to be taken."""
 
     body = forms.ModelChoiceField(Body.objects.all(), label="Body", empty_label=None)

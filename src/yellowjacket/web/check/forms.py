@@ -6,10 +6,10 @@ from django import forms
 
 from yellowjacket.bench.models import Body, Frame
 from yellowjacket.core.exposure import notation
-from yellowjacket.web.fields import ApertureField, ShutterField
+from yellowjacket.web.fields import ApertureField, ShutterField, TypedNumbers
 
 
-class SaidForm(forms.Form):
+class SaidForm(TypedNumbers, forms.Form):
     """ISO, time and aperture of a frame; an empty field leaves the file's own word."""
 
     iso = forms.IntegerField(label="ISO", required=False, min_value=1, max_value=10_000_000)

@@ -10,7 +10,7 @@ from django import forms
 
 from yellowjacket.bench.models import Body, Firmware, Lens
 from yellowjacket.bench.typed import whole
-from yellowjacket.web.fields import ShutterField
+from yellowjacket.web.fields import ShutterField, TypedNumbers
 
 # name width×height bits: full 8832×5888 14
 _RAW_MODE = re.compile(r"^(?P<name>\S+)\s+(?P<width>\d+)\s*[×x]\s*(?P<height>\d+)(?:\s+(?P<bits>\d+))?$")
@@ -78,7 +78,7 @@ class FirmwareField(forms.CharField):
         return found
 
 
-class BodyForm(forms.ModelForm):
+class BodyForm(TypedNumbers, forms.ModelForm):
     """A body's name plate, dial, sensor, supply and standing."""
 
     fastest_shutter_s = ShutterField(label="Fastest shutter, mechanical", initial="1/8000")
@@ -151,7 +151,7 @@ class BodyForm(forms.ModelForm):
         return body
 
 
-class LensForm(forms.ModelForm):
+class LensForm(TypedNumbers, forms.ModelForm):
     """A lens, as far as aperture limits and contacts matter."""
 
     class Meta:

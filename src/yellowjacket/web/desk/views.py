@@ -14,8 +14,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from yellowjacket.bench.exchange import pending_archives, plain_folder, sitting_archive
+from yellowjacket.bench.exchange import deleted_sittings, pending_archives, plain_folder, sitting_archive
 from yellowjacket.bench.intake import adopt as adopt_
+from yellowjacket.bench.intake import importing
+from yellowjacket.bench.intake.importing import FolderNotAllowed
 from yellowjacket.bench.models import Body, Lens, Sitting
 from yellowjacket.bench.plan.uses import offered_uses
 from yellowjacket.bench.refusal import Refusal
@@ -24,13 +26,16 @@ from yellowjacket.bench.register import desk as desk_
 from yellowjacket.bench.register import history, usage
 from yellowjacket.bench.register import search as search_
 from yellowjacket.bench.shoot import conditions
+from yellowjacket.bench.simulation import try_out as simulated_try_out
 from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
-from yellowjacket.bench.typed import whole
+from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.tolerance import LEVELS
+from yellowjacket.web import folders
 from yellowjacket.web.desk.forms import BodyForm, LensForm
+from yellowjacket.web.folders import asked_to_allow
 from yellowjacket.web.graphics.drawing import on_page
 from yellowjacket.web.limit_rows import chart_of_body
-from yellowjacket.web.refusals import or_back_to, refused
+from yellowjacket.web.refusals import carried_out, or_back_to, refused
 
 _SITTINGS_A_PAGE, _BODIES_A_PAGE = 40, 40
 T = TypeVar("T", bound=Model)
@@ -43,6 +48,7 @@ def desk(request: HttpRequest) -> HttpResponse:
     context = {
         "bodies": desk_.body_rows(bodies), "bodies_page": bodies, "page": sittings,
         "sittings": desk_.sitting_rows(sittings), "levels": LEVELS, "place": "desk",
+        "deleted": deleted_sittings.deleted(),
     }  # fmt: skip
     return render(request, "desk/desk.html", context)
 
@@ -143,6 +149,16 @@ def body_from_frame(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
+def body_simulated(request: HttpRequest) -> HttpResponse:
+    """The simulated camera in the register, marked as such; on to a plan for it."""
+    body = simulated_try_out.body()
+    messages.success(
+        request, f"{body} is a simulated camera: it shoots by itself. Delete it on its page when you are done."
+    )
+    return redirect("plan:new")
+
+
+@require_POST
 def add_lens(request: HttpRequest) -> HttpResponse:
     """Add a lens to the register."""
     form = LensForm(request.POST)
@@ -155,14 +171,72 @@ def add_lens(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 @or_back_to("desk:page")
+def try_out(request: HttpRequest) -> HttpResponse:
+    """A first test with the simulated camera; to where its frames come in."""
+    sitting = simulated_try_out.begin(offered_uses(), DEFAULT_PROFILE)
+    return redirect("shoot:page", sitting_id=sitting.pk)
+
+
+@require_POST
+@or_back_to("desk:page")
+def delete_sitting(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Delete a sitting; it can be restored from the desk."""
+    sitting = get_object_or_404(Sitting, pk=sitting_id)
+    frames = sitting.frames.count()
+    gone = deleted_sittings.delete(sitting)
+    kept = f" Its {frames} frames stay where they are." if frames else ""
+    messages.success(request, f"“{gone.name}” is deleted.{kept} You can restore it below.")
+    return redirect("desk:page")
+
+
+@require_POST
+@or_back_to("desk:page")
+def restore_sitting(request: HttpRequest, token: str) -> HttpResponse:
+    """Bring a deleted sitting back, or delete it for good."""
+    if "for_good" in request.POST:
+        deleted_sittings.delete_for_good(token)
+        messages.success(request, "The sitting is deleted for good. Its frames stay where they are.")
+        return redirect("desk:page")
+    messages.success(request, f"“{deleted_sittings.restore(token)}” is restored.")
+    return redirect("desk:page")
+
+
+@require_POST
+@or_back_to("desk:bodies")
+def delete_body(request: HttpRequest, body_id: int) -> HttpResponse:
+    """Delete a body that nothing belongs to."""
+    body = get_object_or_404(Body, pk=body_id)
+    bodies_.delete(body)
+    messages.success(request, f"{body} is deleted.")
+    return redirect("desk:bodies")
+
+
+@require_POST
+@or_back_to("desk:page")
 def adopt(request: HttpRequest) -> HttpResponse:
     """Adopt a folder of this machine, or files sent by the browser: the shortest way from files to a stave."""
     uploads = request.FILES.getlist("frames")
-    if uploads:
-        sitting = adopt_.adopt_uploads(uploads, offered_uses(), DEFAULT_PROFILE)
-    else:
-        sitting = adopt_.adopt_folder(request.POST.get("folder", ""), offered_uses(), DEFAULT_PROFILE)
+    try:
+        if uploads:
+            sitting = adopt_.adopt_uploads(uploads, offered_uses(), DEFAULT_PROFILE)
+        else:
+            sitting = adopt_.adopt_folder(request.POST.get("folder", ""), offered_uses(), DEFAULT_PROFILE)
+    except FolderNotAllowed as refusal:
+        return asked_to_allow(request, refusal)
     return redirect("desk:adopting", sitting_id=sitting.pk)
+
+
+@require_POST
+@or_back_to("desk:page")
+def allow(request: HttpRequest) -> HttpResponse:
+    """Allow a folder and go on with what it was wanted for."""
+    folder = folders.allow(request)
+    sitting = Sitting.objects.filter(pk=identity(request.POST.get("sitting"))).first()
+    if sitting is None:
+        made = adopt_.adopt_folder(folder, offered_uses(), DEFAULT_PROFILE)
+        return redirect("desk:adopting", sitting_id=made.pk)
+    carried_out(request, lambda: importing.import_folder(sitting, folder))
+    return redirect("shoot:page", sitting_id=sitting.pk)
 
 
 def adopting_page(request: HttpRequest, sitting_id: int) -> HttpResponse:

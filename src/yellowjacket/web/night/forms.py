@@ -11,9 +11,10 @@ from django.utils import timezone
 from yellowjacket.bench.models import Body
 from yellowjacket.core.darks.night_plan import CARES, DARKS, PURPOSES, STACK, NightSpec
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.web.fields import TypedNumbers
 
 
-class NightForm(forms.Form):
+class NightForm(TypedNumbers, forms.Form):
     """What is wanted of a night. Everything but time and exposure may be left empty."""
 
     body = forms.ModelChoiceField(Body.objects.all(), required=False, empty_label="any body")

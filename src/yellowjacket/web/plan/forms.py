@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from django import forms
@@ -15,7 +16,7 @@ from yellowjacket.core.exposure import notation
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
 from yellowjacket.core.planning.plan import plan_ladder
-from yellowjacket.web.fields import ApertureField, SecondsField, ShutterField
+from yellowjacket.web.fields import ApertureField, SecondsField, ShutterField, TypedNumber, TypedNumbers
 
 _MAX_USES = 4
 _LARGEST_USE_MP = 2000
@@ -60,11 +61,17 @@ _LADDERS = (
     ("Setting", (("setting:raw_mode", "Setting: raw mode"), ("setting:noise_reduction", "Setting: noise reduction"),
                  ("setting:bit_depth", "Setting: bit depth"))),
 )  # fmt: skip
+_ISO_OR_RANGE = re.compile(r"([0-9]{1,9})(?:\s*(?:-|–|to)\s*([0-9]{1,9}))?", re.ASCII)
+_STEP_WORDS = {"thirds": "third", "halves": "half", "full stops": "full", "stops": "full"}
+_QUESTIONS = {
+    "iso": "What is the highest usable ISO?", "exposure": "How far can exposure be pushed and pulled?",
+    "time": "How long may exposures be?", "setting": "What does the setting change in the raw?",
+}  # fmt: skip
 # Which form field a refusal of the planner belongs to, where the names differ.
 _FIELD_OF = {"metered": "metered_shutter", "longest_s": "longest", "shortest_s": "shortest", "method": "ladder"}
 
 
-class LadderForm(forms.Form):
+class LadderForm(TypedNumbers, forms.Form):
     """The part that the stave is computed from: a ladder of any kind."""
 
     body = forms.ModelChoiceField(Body.objects.all(), empty_label=None)
@@ -75,7 +82,10 @@ class LadderForm(forms.Form):
     step = forms.ChoiceField(
         choices=[("full", "full stops"), ("third", "thirds"), ("half", "halves"), ("two", "two stops"), ("three", "three stops")]
     )  # fmt: skip
-    picked = WordsField(label="Only these ISO settings", required=False, max_length=300)
+    picked = WordsField(
+        label="Only these settings", required=False, max_length=300,
+        help_text="ISO: 3200, 6400 or 64-51200, thirds. Exposure: −5, 0, +3. Time: 1 s, 1 min.",
+    )  # fmt: skip
     repeats = forms.IntegerField(label="Frames a rung", initial=2)
     darks = forms.IntegerField(label="Darks a rung", initial=2)
     under = forms.FloatField(label="Stops under", initial=5)
@@ -106,14 +116,41 @@ class LadderForm(forms.Form):
     def clean_picked(self) -> tuple[float, ...]:
         """ISO marks, stops or times, as the kind of ladder has it."""
         words: tuple[str, ...] = self.cleaned_data["picked"]
-        timed = self.cleaned_data.get("ladder", "").startswith("time")
+        kind = self.cleaned_data.get("ladder", "").partition(":")[0]
+        if kind == "iso":
+            return self._picked_isos(words)
         try:
             return tuple(
-                notation.parse_shutter(word) if timed else float(word.replace("−", "-").removeprefix("+"))
+                notation.parse_shutter(word) if kind == "time" else float(word.replace("−", "-").removeprefix("+"))
                 for word in words
             )
         except ValueError as error:
             raise forms.ValidationError(f"{error}") from error
+
+    def _picked_isos(self, words: tuple[str, ...]) -> tuple[float, ...]:
+        """ISO settings as they are written: single ones, “64-51200”, and “thirds” for the step between them."""
+        for word in words:
+            if word.lower() in _STEP_WORDS:
+                self.cleaned_data["step"] = _STEP_WORDS[word.lower()]
+        found: list[float] = []
+        body = self.cleaned_data.get("body")
+        for word in (one for one in words if one.lower() not in _STEP_WORDS):
+            said = _ISO_OR_RANGE.fullmatch(word)
+            if said is None:
+                raise forms.ValidationError(
+                    f"“{word}” is no ISO setting. Write 3200, or 64-51200, separated by commas."
+                )
+            if said[2] is None:
+                found.append(float(said[1]))
+            elif body is not None:
+                low, high = sorted((float(said[1]), float(said[2])))
+                marks = [m.nominal for m in body.limits.iso_marks(self.cleaned_data.get("step") or "full")]
+                inside = [mark for mark in marks if low <= mark <= high]
+                # The ends are wanted whatever the step.
+                found += [*inside, *(end for end in (low, high) if body.limits.has_iso(end))]
+                if not inside:
+                    raise forms.ValidationError(f"The dial of {body} has no setting between ISO {low:g} and {high:g}.")
+        return tuple(sorted(set(found)))
 
     def request(self) -> LadderRequest:
         """The ladder as services need it; call on a valid form."""
@@ -123,7 +160,9 @@ class LadderForm(forms.Form):
         spec = LadderSpec(
             kind, method, metered, step=data["step"], picked=data["picked"], under=data["under"], over=data["over"],
             shortest_s=data["shortest"], longest_s=data["longest"], lenr=data["lenr"], rest_s=data["rest_s"],
-            shuffled=data["shuffled"], values=data["values"] if kind == "setting" else (), crossed=data["crossed"],
+            shuffled=data["shuffled"], values=data["values"] if kind == "setting" else (),
+            # What the form hides for a kind of ladder is not asked for, whatever was typed before.
+            crossed=data["crossed"] if kind != "setting" else (),
             repeats=data["repeats"], darks=data["darks"], closing_repeat=data["closing_repeat"], filters=data["filters"],
             lux=data["lux"],
         )  # fmt: skip
@@ -147,10 +186,10 @@ def ladder_initial(body: Body, spec: LadderSpec) -> dict[str, object]:
 class SittingForm(LadderForm):
     """A whole new sitting."""
 
-    name = forms.CharField(max_length=120)
-    scene = forms.CharField(max_length=120, initial="specimen drawer")
-    question = forms.CharField(label="What is asked?", max_length=200)
-    expectation = forms.CharField(label="What do you expect?", max_length=200)
+    name = forms.CharField(max_length=120, required=False)
+    scene = forms.CharField(max_length=120, required=False)
+    question = forms.CharField(label="What is asked?", max_length=200, required=False)
+    expectation = forms.CharField(label="What do you expect?", max_length=200, required=False)
     held_on = forms.DateField(label="Day", initial=timezone.localdate, widget=forms.DateInput(attrs={"type": "date"}))
     lens = forms.CharField(max_length=120, required=False)
     lens_used = forms.ModelChoiceField(Lens.objects.all(), label="or listed", required=False, empty_label="not listed")
@@ -176,7 +215,7 @@ class SittingForm(LadderForm):
             )  # fmt: skip
             self.fields[f"use_mp_{n}"] = forms.FloatField(
                 required=False, initial=megapixels, min_value=0.01, max_value=_LARGEST_USE_MP, label=f"use {n + 1}, MP",
-                widget=forms.NumberInput(attrs={"aria-label": f"Use {n + 1}, megapixels"}),
+                widget=TypedNumber(attrs={"aria-label": f"Use {n + 1}, megapixels", "inputmode": "decimal"}),
             )  # fmt: skip
 
     @property
@@ -216,6 +255,9 @@ class SittingForm(LadderForm):
             "modulation", "starts_at",
         )  # fmt: skip
         sitting = Sitting(profile=profile, **{name: data[name] for name in names})
+        # What is left empty is filled in: a name by body and day, and the question that the ladder answers.
+        sitting.name = sitting.name or f"{data['body'].model}, {sitting.held_on:%-d %b}"
+        sitting.question = sitting.question or _QUESTIONS[data["ladder"].partition(":")[0]]
         sitting.lens_used, sitting.tripod = data["lens_used"], not data["hand_held"]
         sitting.lens = sitting.lens or (sitting.lens_used.name if sitting.lens_used else "")
         return sitting

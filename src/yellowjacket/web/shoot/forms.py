@@ -5,9 +5,10 @@ from __future__ import annotations
 from django import forms
 
 from yellowjacket.bench.models import Conditions
+from yellowjacket.web.fields import TypedNumbers
 
 
-class ConditionsForm(forms.ModelForm):
+class ConditionsForm(TypedNumbers, forms.ModelForm):
     """Battery, card, warmth, temperatures, each only if it was looked at, and words."""
 
     text = forms.CharField(label="Note", required=False, max_length=200)

@@ -21,6 +21,7 @@ from yellowjacket.bench.simulation import shoot
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.planning.shot_order import Change, changes
+from yellowjacket.web.folders import asked_to_allow
 from yellowjacket.web.refusals import refused
 from yellowjacket.web.sheet.lines import Readings, error_line, frames_line
 from yellowjacket.web.sheet.stave import Stave, columns_of
@@ -205,10 +206,16 @@ def stopped(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 @require_POST
 def folder(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """Import a folder of this machine."""
-    return _carry_out(
-        request, sitting_id, lambda page: importing.import_folder(page.sitting, request.POST.get("folder", ""))
-    )
+    """Import a folder of this machine; one that may not be read yet is asked about."""
+    page = _page(request, sitting_id)
+    try:
+        try:
+            importing.import_folder(page.sitting, request.POST.get("folder", ""))
+        except importing.FolderNotAllowed as refusal:
+            return asked_to_allow(request, refusal, page.sitting)
+    except Refusal as refusal:
+        messages.error(request, str(refusal))
+    return redirect(page.url("shoot"))
 
 
 @require_POST

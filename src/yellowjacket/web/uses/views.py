@@ -11,11 +11,12 @@ from django.shortcuts import redirect, render
 
 from yellowjacket.bench.models import Use
 from yellowjacket.bench.plan import uses
+from yellowjacket.web.fields import TypedNumbers
 from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.sitting_page import SittingPage
 
 
-class UseForm(forms.ModelForm[Use]):
+class UseForm(TypedNumbers, forms.ModelForm[Use]):
     """One use of a sitting."""
 
     megapixels = forms.FloatField(label="Size, MP", min_value=0.01, max_value=2000, required=False)
