@@ -21,6 +21,7 @@ BY_NAME = [
     "Meta",
     "Command",
     "prepare_value",
+    "value_from_datadict",
     "clean_*",
     "process_view",
     "handle",

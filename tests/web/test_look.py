@@ -22,6 +22,7 @@ from yellowjacket.bench.models import (
     PairVerdict,
     Placement,
     Rung,
+    Shot,
     Sitting,
 )
 
@@ -146,6 +147,45 @@ def test_the_matched_rung_finder_sees_the_stop(client, two, look):
     assert known
     assert all(-1.3 < ahead < -0.6 for ahead in known)
     assert "Moor is worse than Heath: " in client.get(f"{look}/?rows=ladders").content.decode()
+
+
+def test_sliding_to_match_moves_the_other_ladder(client, two, look):
+    """What the button says is what happens, from either side; where no other rungs match better, there is no button."""
+
+    def page(**state):
+        return client.get(f"{look}/", {"rows": "ladders"} | state).content.decode()
+
+    text = page()
+    (to,) = re.findall(r'data-slide-to="([^"]+)"', text)
+    assert float(to) == -1.0
+    assert "Slide to match: −1.00 stop" in " ".join(text.split())
+    slid = page(slide=to)
+    assert "data-slide-to" not in slid
+    assert "No other rungs match better" in slid
+    other = two.ladders.last()
+    (back,) = re.findall(r'data-slide-to="([^"]+)"', page(ladder=other.pk))
+    assert float(back) == 1.0
+
+
+def test_every_raw_mode_of_a_ladder_has_its_row(client, measured, look):
+    """Crossed with raw modes a ladder has two rungs of every ISO: none hides the other."""
+    ladder = measured.ladders.get()
+    for rung in ladder.rungs.all():
+        old = rung.pk
+        Rung.objects.filter(pk=old).update(value="full")
+        rung.pk, rung.value, rung.key, rung.position = None, "half", f"{rung.key} half", rung.position + 10
+        rung.save()
+        for frame in Frame.objects.filter(shot__rung=old, shot__kind="light", shot__repeat=1):
+            shot = Shot.objects.create(rung=rung, kind="light", repeat=1)
+            frame.pk, frame.shot, frame.sha256 = None, shot, frame.sha256[:-1] + "y"
+            frame.save()
+    text = client.get(f"{look}/").content.decode()
+    assert re.findall(r'<section class="wall-row[^"]*" aria-label="([^"]+)"', text) == [
+        "Ostrel Heath · full",
+        "Ostrel Heath · half",
+    ]
+    assert len(re.findall(r'<li class="(?:now)?" data-rung', text)) == 6
+    assert "no frame" not in text
 
 
 def test_spots_are_rows_and_presets_are_found(client, measured, look):

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 from tests.profiles import ROUND
 from yellowjacket.core.limits.iso_limits import (
     GradedRung,
+    Limit,
     RungFindings,
     disagreement_stops,
     graded_limits,
@@ -140,6 +141,18 @@ def test_ungraded_rungs_below_the_limit_are_doubts():
     limit = graded_limits([GradedRung(100, 1), GradedRung(200, None), GradedRung(400, 2)])["clean"]
     assert limit.doubts == ("not graded at ISO 200",)
     assert graded_limits([GradedRung(100, None)])["clean"].reason == "not graded yet"
+
+
+def test_what_was_not_graded_is_no_disagreement():
+    """One grade at the foot of a ladder says nothing of where it ends."""
+    measured = Limit("clean", 6400, 6800.0, 6500.0, 7100.0)
+    one_grade = graded_limits([GradedRung(100, 1), GradedRung(6400, None), GradedRung(12800, None)])["clean"]
+    assert disagreement_stops(measured, one_grade) is None
+    # So far as the ladder goes everything is clean: the numbers may end later, and not earlier.
+    held = Limit("clean", 1600, at_least=True)
+    assert disagreement_stops(measured, held) is None
+    assert disagreement_stops(held, Limit("clean", 400)) == -2.0
+    assert disagreement_stops(Limit("clean", 400), held) == 2.0
 
 
 def test_disagreement_counts_stops_from_measured_to_graded():

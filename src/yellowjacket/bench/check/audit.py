@@ -403,7 +403,9 @@ def landed(ladder: Ladder) -> Landed | None:
     parts.append(f"{(values.clipped_share or 0.0) * 100:.2f} % clipped")
     if values.sharpness is not None and newest.pk != first.pk:
         where = " on the marked spots" if reference.spots else ""
-        parts.append(f"fine structure{where} {values.sharpness * 100:.0f} % of the reference")
+        # Where noise covers it, what is left after noise was taken off may come out below nothing.
+        share = f"{values.sharpness * 100:.0f} % of the reference" if values.sharpness > 0 else "covered by noise"
+        parts.append(f"fine structure{where} {share}")
     if newest.pk == first.pk:
         findings += _soft_from_the_start(reference)
     parts += [*_gap_before(newest), *_beside_other_body(newest)]

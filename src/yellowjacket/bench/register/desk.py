@@ -109,6 +109,11 @@ class SittingRow:
     signed: int
     attention: Sequence[str]
 
+    @property
+    def bodies(self) -> list[Body]:
+        """The bodies it tested, each once, in the order of its ladders."""
+        return list(dict.fromkeys(ladder.body for ladder in self.sitting.ladders.all()))
+
 
 def sitting_rows(sittings: Iterable[Sitting]) -> list[SittingRow]:
     """What is left to do of each, counted table by table: one join over all would multiply them."""

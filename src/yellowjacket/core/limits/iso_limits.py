@@ -111,7 +111,11 @@ def _ungraded(marks: Sequence[str]) -> tuple[Note, ...]:
 
 
 def disagreement_stops(measured: Limit, graded: Limit) -> float | None:
-    """Stops from the measured to the graded limit, or None where one of them has no mark."""
-    if measured.mark is None or graded.mark is None:
+    """Stops from the measured to the graded limit. None where one of them has no mark, where the lower one only says that its
+    ladder went no further, and where rungs on the way were not graded."""
+    if measured.mark is None or graded.mark is None or graded.doubted:
+        return None
+    lower = min((measured, graded), key=lambda one: one.mark or 0)
+    if lower.at_least and measured.mark != graded.mark:
         return None
     return math.log2(graded.mark / measured.mark)

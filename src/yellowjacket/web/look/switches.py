@@ -36,7 +36,7 @@ class Looking:
     push: int = 0
     developer: str = PLAIN
     rows: str = ONE
-    slide: int = 0
+    slide: float = 0.0
     alike: bool = False
     aligned: bool = False
     steps: int = 5
@@ -55,7 +55,7 @@ class Looking:
         return cls(
             choice("size", SIZES, "100"), said.get("brightness") != "as-shot", said.get("balance") != "file",
             _whole(said.get("push"), MOST_PUSH), choice("developer", DEVELOPERS, PLAIN), choice("rows", ROWS, ONE),
-            _whole(said.get("slide"), _MOST_SLIDE), said.get("alike") == "yes", said.get("aligned") == "yes",
+            _thirds(said.get("slide"), _MOST_SLIDE), said.get("alike") == "yes", said.get("aligned") == "yes",
             3 if said.get("steps") == "3" else 5, choice("surround", SURROUNDS, SURROUNDS[0]),
             *(float(request.session.get(key, usual)) for key, usual in zip(
                 _SCREEN_KEYS, (_SCREEN_PPI, _SCREEN_CM), strict=True)),
@@ -97,6 +97,11 @@ def keep_screen(request: HttpRequest, said: Mapping[str, str]) -> bool:
     for key, value in zip(_SCREEN_KEYS, values, strict=True):
         request.session[key] = value
     return True
+
+
+def _thirds(text: str | None, most: int) -> float:
+    stops = decimal(text, -most, most)
+    return 0.0 if stops is None else round(3 * stops) / 3
 
 
 def _whole(text: str | None, most: int) -> int:

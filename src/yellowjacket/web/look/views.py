@@ -31,6 +31,8 @@ REASON_KEYS = (
     ("k", Grade.Reason.BLACKS), ("h", Grade.Reason.HIGHLIGHTS),
 )  # fmt: skip
 _OVERVIEW_PX = 480
+# A slide that moves rungs by less leaves them where they are.
+_SAME_SLIDE = 0.1
 _ROW_WORDS = {ONE: "this ladder", LADDERS: "all ladders", SPOTS: "spots"}
 _FIVE = ((1, "A clean"), (2, "B"), (3, "C"), (4, "D"), (5, "E lost"))
 _THREE = ((1, "always"), (2, "if I must"), (3, "never"))
@@ -75,6 +77,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         # The wall needs the room: only the use in force.
         lines = [line for line in lines if line.chosen]
     current = next((cell for row in found.rows if row.current for cell in row.cells if cell and cell.current), None)
+    match = _match(page, walls)
     return page.context(
         stave=Stave(page.ladder, columns, lines), wall=found, looking=looking, overview=_overview(page, walls),
         sizes=SIZE_WORDS.items(), rows=[(key, _ROW_WORDS[key]) for key in ROWS], developers=DEVELOPERS,
@@ -82,7 +85,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         spots=MarkedSpot.objects.filter(sitting=page.sitting, body=page.ladder.body),
         reasons=REASON_KEYS, current_grade=current.grade if current else None, current_cell=current,
         grade_words=_THREE if looking.steps == 3 else _FIVE,
-        apart=[one for one in proposals if one.disagree], match=_match(page, walls),
+        apart=[one for one in proposals if one.disagree], match=match, slide_to=_slide_to(page, match, looking.slide),
         several_to_place=looking.rows == LADDERS and len(walls.sizes) > 1,
     )  # fmt: skip
 
@@ -97,6 +100,19 @@ def _match(page: SittingPage, walls: Walls) -> pair_verdicts.Match | None:
         return None
     other = next((ladder for ladder in walls.ladders if ladder.body_id != page.ladder.body_id), None)
     return pair_verdicts.match_of(page.ladder, other, page.use) if other else None
+
+
+def _slide_to(page: SittingPage, match: pair_verdicts.Match | None, now: float) -> float | None:
+    """By how much to slide the other ladder so that its nearest rungs stand beside those of the same noise; None where that is
+    how they stand, or nothing is known."""
+    if match is None or match.shift_measured.value is None:
+        return None
+    here, there = (match.one, match.other) if match.one.pk == page.ladder.pk else (match.other, match.one)
+    wanted = match.shift_measured.value if here is match.one else -match.shift_measured.value
+    own, its = ([rung.iso_stops for rung in ladder.rungs.all()] for ladder in (here, there))
+    # Other shifts than those between two rungs put none beside another.
+    nearest = min({round(b - a, 2) for a in own for b in its}, key=lambda shift: abs(shift - wanted))
+    return None if abs(nearest - now) < _SAME_SLIDE else nearest
 
 
 def _overview(page: SittingPage, walls: Walls) -> dict[str, object] | None:

@@ -83,6 +83,16 @@ class Wall:
     height_px: int
 
 
+@dataclass(frozen=True, slots=True)
+class _Planned:
+    """What a row is to show: a ladder, in a lane, at a spot of its own, in one raw mode of several."""
+
+    ladder: Ladder
+    lane: Lane | None
+    spot: MarkedSpot | None
+    value: str | None = None
+
+
 class Walls:
     """Builds walls and single cells for a page; frames, grades and developments are fetched once for every ladder shown."""
 
@@ -133,21 +143,29 @@ class Walls:
     def wall(self) -> Wall:
         """Rows by what the switch says: this ladder and its lanes, every ladder of its kind, or spots."""
         columns = self._columns()
-        plan, height = self._plan, self.wall_height
-        rows = [self._row(ladder, lane, spot, columns, height) for ladder, lane, spot in plan]
+        height = self.wall_height
+        rows = [self._row(planned, columns, height) for planned in self._plan]
         return Wall(rows, len(columns), height)
 
     @cached_property
-    def _plan(self) -> Sequence[tuple[Ladder, Lane | None, MarkedSpot | None]]:
+    def _plan(self) -> Sequence[_Planned]:
         if self.looking.rows == SPOTS:
-            return [(self.page.ladder, None, spot) for spot in self._spots()]
+            return [_Planned(self.page.ladder, None, spot) for spot in self._spots()]
         lit = {ladder.pk for ladder in self.ladders if any(rung.pk in self.frames for rung in self._rungs(ladder))}
         return [
-            (ladder, lane, None)
+            _Planned(ladder, lane, None, value)
             for ladder in self.ladders
             for lane in (None, *self._lanes(ladder))
             if lane is not None or ladder.pk in lit or not self._lanes(ladder)
+            for value in self._values(ladder)
         ]
+
+    def _values(self, ladder: Ladder) -> Sequence[str | None]:
+        """The raw modes that a ladder is repeated in, a row each; None where there is one row."""
+        if ladder.kind == Ladder.Kind.SETTING:
+            return (None,)
+        found = list(dict.fromkeys(rung.value for rung in self._rungs(ladder)))
+        return found if len(found) > 1 else (None,)
 
     @property
     def wall_height(self) -> int:
@@ -180,11 +198,12 @@ class Walls:
                 places.append(at)
         return places
 
-    def _row(
-        self, ladder: Ladder, lane: Lane | None, spot: MarkedSpot | None, columns: Sequence[float], height: int
-    ) -> Row:
+    def _row(self, planned: _Planned, columns: Sequence[float], height: int) -> Row:
+        ladder, lane, spot, value = planned.ladder, planned.lane, planned.spot, planned.value
         by_column: dict[int, Rung] = {}
         for rung in self._rungs(ladder):
+            if value is not None and rung.value != value:
+                continue
             at = self._at(rung, ladder)
             by_column[min(range(len(columns)), key=lambda n: abs(columns[n] - at))] = rung
         grades = Grade.objects.current(ladder, self.page.person or None, lane)
@@ -199,6 +218,9 @@ class Walls:
         else:
             name = f"{ladder.body} · {lane.name}" if lane else str(ladder.body)
             sub = lane.settings if lane else self._words(ladder)
+        if value is not None:
+            name = f"{name} · {value}" if value else name
+            current = current and self.page.rung.value == value
         return Row(f"{ladder.pk}{f'~{lane.pk}' if lane else ''}", name, sub, ladder, lane, cells, current)
 
     def _lane_pictures(self, lane: Lane | None) -> Mapping[int, LanePicture]:
