@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
 import subprocess
@@ -21,18 +22,35 @@ FLAGS = (
 )  # fmt: skip
 
 
+_TWO_BODIES = (
+    "from yellowjacket.bench.simulation.shoot import register_simulated\n"
+    "from yellowjacket.simcam.bodies import HEATH, MOOR; register_simulated(HEATH); register_simulated(MOOR)"
+)
+
+
 @pytest.fixture(scope="module")
 def site(tmp_path_factory):
     """The application with two simulated bodies in the register and nothing else."""
-    folder = tmp_path_factory.mktemp("browser-home")
+    with running(tmp_path_factory.mktemp("browser-home"), _TWO_BODIES) as address:
+        yield address
+
+
+@pytest.fixture(scope="module")
+def fresh_site(tmp_path_factory):
+    """The application with an empty data folder."""
+    with running(tmp_path_factory.mktemp("browser-home"), "") as address:
+        yield address
+
+
+@contextlib.contextmanager
+def running(folder, prepared):
+    """The application on a data folder, after some lines of preparation; its address and the folder."""
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
     environment |= {data_folder.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
     data_folder.prepare(folder)
     subprocess.run(
         [sys.executable, "-c", "import django; django.setup()\n"
-         "from django.core.management import call_command; call_command('migrate', verbosity=0)\n"
-         "from yellowjacket.bench.simulation.shoot import register_simulated\n"
-         "from yellowjacket.simcam.bodies import HEATH, MOOR; register_simulated(HEATH); register_simulated(MOOR)"],
+         f"from django.core.management import call_command; call_command('migrate', verbosity=0)\n{prepared}"],
         env=environment, check=True,
     )  # fmt: skip
     port = free_port()

@@ -93,6 +93,28 @@ def test_bodies_that_never_met_stand_on_one_scene_by_prediction(client, two, mak
     assert asked.clean == crops.predicting.clean != own.clean
 
 
+def test_bodies_that_are_not_equally_bright_are_reported(two):  # noqa: F811
+    one, other = two.ladders.all()
+    grey = one.patches.get(role="grey")
+    twin = type(grey).objects.create(ladder=other, name="grey", role="grey", x=grey.x, y=grey.y, w=grey.w, h=grey.h)
+    for own, its in zip(one.rungs.all(), other.rungs.all(), strict=True):
+        for reading in own.readings.filter(patch=grey, quantity="signal_dn"):
+            reading.pk, reading.rung, reading.patch = None, its, twin
+            reading.value *= 2 ** (1 / 3)
+            reading.save()
+    assert not any("bright" in words for words in bodies.compare([one, other], None).unfair)
+    two.held_equal = "brightness"
+    two.save()
+    fresh = list(two.ladders.select_related("sitting", "body"))
+    (words,) = [one for one in bodies.compare(fresh, None).unfair if "bright" in one]
+    assert words.startswith("Moor is 0.33 stop brighter than Heath")
+    # A tenth of a stop is within what a dial can do.
+    for reading in Reading.objects.filter(patch=twin):
+        reading.value *= 2 ** (-1 / 3 + 0.1)
+        reading.save()
+    assert not any("bright" in words for words in bodies.compare(fresh, None).unfair)
+
+
 def test_whoever_is_named_first_the_statement_is_the_same(two):  # noqa: F811
     one, other = two.ladders.all()
     said = [bodies.compare(pair, None).against[0].sentences for pair in ([one, other], [other, one])]

@@ -16,9 +16,16 @@ from yellowjacket.core.prediction.sensor_at import NoPicture
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.web import pictures, predicted
+from yellowjacket.web.glossary import LINES, TERMS
 
 _YEAR_S = 31_536_000
 _LARGEST_CROP_PX, _LARGEST_FACTOR = 1600, 64.0
+
+
+@require_GET
+def glossary(request: HttpRequest) -> HttpResponse:
+    """What the lines and the product's own words mean."""
+    return render(request, "glossary.html", {"terms": TERMS, "lines": LINES.items()})
 
 
 @require_GET
@@ -116,6 +123,7 @@ def provenance(request: HttpRequest, reading_id: int) -> HttpResponse:
 
 
 urlpatterns = [
+    path("glossary/", glossary, name="glossary"),
     path("jobs/<id:job_id>/", job_progress, name="job"),
     path("jobs/<id:job_id>/stop/", job_stop, name="job-stop"),
     path("frames/<id:frame_id>/crop/<id:x>,<id:y>,<id:w>,<id:h>.png", crop, name="crop"),

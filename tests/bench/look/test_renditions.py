@@ -161,6 +161,21 @@ def test_what_belongs_nowhere_is_said_with_the_remedy(ladder):
     assert "no picture" in problems["broken.jpg"].reason
 
 
+def test_refusals_name_the_picture_and_do_not_pile_up(ladder, client):
+    """Another picture of the same name is another try: what was said of the last one goes, under the name it came with."""
+    lane = renditions.create_lane(ladder, "finish", "tries")
+    for n in range(3):
+        renditions.add_pictures(lane, [SimpleUploadedFile("finish.jpg", b"no picture at all" + bytes([n]))])
+    assert [one.file_name for one in Problem.objects.all()] == ["finish.jpg"]
+    frame = light(ladder, 100)[0]
+    renditions.add_pictures(lane, [as_file(developed(frame, ladder), "finish.jpg")])
+    page = f"/sittings/{ladder.sitting_id}/look/lanes/"
+    renditions.add_pictures(lane, [SimpleUploadedFile("other.jpg", b"nor this")])
+    assert "other.jpg" in client.get(page).content.decode()
+    client.post(f"{page}clear/")
+    assert not Problem.objects.filter(path__contains="/lane-").exists()
+
+
 def test_the_same_picture_is_kept_once_and_can_be_reassigned(ladder):
     lane = renditions.create_lane(ladder, "finish", "once")
     frame = light(ladder, 100)[0]

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from statistics import median
 
 from django.db.models import Q
 
-from yellowjacket.bench.models import Frame, Ladder, Reading, Rung
+from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.body_comparison import COMPARED, effects, in_words
 from yellowjacket.core.limits.iso_equivalence import MatchedRung, Seen, matched_rungs
@@ -16,6 +18,8 @@ from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Missing, Remark
 
 FEWEST, MOST = 2, 6
+# Bodies closer than this are equally bright (common practice, no source: half of a dial's third).
+_EQUALLY_BRIGHT_STOPS = 1 / 6
 # What is said of single pixels only, and of no size.
 _PER_PIXEL = (Measurand.READ_NOISE_E,)
 # What one body has more or less of than the other at the same mark: quantity, words before the other's name, unit, how it
@@ -207,10 +211,47 @@ def _unfair(compared: Sequence[Compared]) -> list[str]:
         for sensor, group in by_body.items()
         if sensor and len({one.ladder.body_id for one in group}) > 1
     ]
+    said += _brightness(compared)
     fixed = [one.name for one in compared if one.ladder.method == Ladder.Method.FIXED]
     if fixed:
         said.append(f"{', '.join(fixed)}: exposure was held fixed, so noise does not follow ISO there")
     return said
+
+
+def _brightness(compared: Sequence[Compared]) -> list[str]:
+    """Bodies of one sitting that are not equally bright though that was to be held: by the grey of the same ISO settings, as
+    shares of each one's range."""
+    if len({one.ladder.sitting_id for one in compared}) > 1 or _held_equal(compared[0]) != Sitting.HeldEqual.BRIGHTNESS:
+        return []
+    shares = [_grey_shares(one) for one in compared]
+    said = []
+    for one, own in zip(compared[1:], shares[1:], strict=True):
+        stops = [math.log2(own[iso] / shares[0][iso]) for iso in own.keys() & shares[0].keys()]
+        if stops and abs(apart := median(stops)) > _EQUALLY_BRIGHT_STOPS:
+            word = "brighter" if apart > 0 else "darker"
+            said.append(
+                f"{one.name} is {abs(apart):.2f} stop {word} than {compared[0].name}, though both were to be equally bright: "
+                "change its shutter speed by that, or compare at the same settings"
+            )
+    return said
+
+
+def _held_equal(one: Compared) -> str:
+    return one.ladder.sitting.held_equal
+
+
+def _grey_shares(one: Compared) -> dict[int, float]:
+    """The grey patch of every ISO setting as a share of the range from black to white."""
+    frames = Frame.objects.filter(shot__rung__in=one.rungs, shot__kind=Shot.Kind.LIGHT).order_by("-shot__repeat")
+    ranges: dict[int, float] = {}
+    for frame in frames.defer("report").select_related("shot"):
+        if frame.shot is not None:
+            ranges[frame.shot.rung_id] = frame.white_dn - max(frame.black_dn.values())
+    signals = Reading.objects.filter(
+        rung__in=one.rungs, patch__role=Patch.Role.GREY, quantity=Measurand.SIGNAL_DN, channel__in=("G", "G1", "M"), use=None,
+        value__gt=0,
+    ).values_list("rung__iso", "rung_id", "value")  # fmt: skip
+    return {iso: float(value) / ranges[pk] for iso, pk, value in signals if ranges.get(pk)}
 
 
 def _held(ladders: Sequence[Ladder]) -> str:

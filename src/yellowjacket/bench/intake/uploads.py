@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import re
 import tempfile
 from collections.abc import Iterable, Sequence
 from pathlib import Path
@@ -24,6 +25,9 @@ PARTIAL = ".part"
 # Of names that browsers send.
 _LONGEST_NAME = 100
 _LONGEST_SUFFIX = 12
+
+# A name that was taken: digits of the content follow it.
+_MARKED = re.compile(r"(.+)-(?:[0-9a-f]{8}|[0-9a-f]{16}|[0-9a-f]{64})")
 
 
 def stored_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> list[str]:
@@ -101,6 +105,13 @@ def _file_name(said: str) -> str:
     except (SuspiciousFileOperation, ValueError):
         return "frame"
     return name.stem.lstrip(".")[:_LONGEST_NAME] + name.suffix[:_LONGEST_SUFFIX] or "frame"
+
+
+def said_name(path: Path) -> str:
+    """What an upload was called where it came from: without the mark that a taken name was given."""
+    marked = _MARKED.fullmatch(path.stem)
+    own = path.with_name(f"{marked[1]}{path.suffix}") if marked else path
+    return own.name if own.exists() else path.name
 
 
 def _moved(partial: Path, folder: Path, name: str, digest: str) -> tuple[Path, bool]:

@@ -12,17 +12,18 @@ from xml.sax.saxutils import quoteattr
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
+from django.db.models import QuerySet
 
 from yellowjacket.bench.csv_cells import safe_text
 from yellowjacket.bench.development import Developing
 from yellowjacket.bench.intake.originals import complaint
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
-from yellowjacket.bench.intake.uploads import store_upload
+from yellowjacket.bench.intake.uploads import said_name, store_upload
 from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
-from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Rung, Shot
+from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Problem, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
@@ -180,12 +181,14 @@ def _matched(lane_id: int, files: Sequence[str], progress: progress_.Progress) -
     )
     rungs = tuple((rung.pk, rung.iso, rung.exposure_s) for rung in lane.ladder.rungs.all())
     added, problems = 0, 0
-    tasks = [PictureTask(path, Path(path).name, frames, rungs) for path in waiting]
+    tasks = [PictureTask(path, said_name(Path(path)), frames, rungs) for path in waiting]
     for task, found in run_all(examine, tasks):
+        # What was said of an earlier try with this picture is over.
+        complaints_of(lane).filter(file_name=said_name(Path(task.path))).delete()
         if isinstance(found, Examined):
             added += _keep(lane, task.path, found)
         else:
-            note_problem(lane.ladder.sitting, Path(task.path).name, misfit_from(found), task.path)
+            note_problem(lane.ladder.sitting, said_name(Path(task.path)), misfit_from(found), task.path)
             problems += 1
         progress.step()
     measure_effects(lane)
@@ -193,11 +196,16 @@ def _matched(lane_id: int, files: Sequence[str], progress: progress_.Progress) -
     return f"{words}, {problems} not placed, see Check" if problems else words
 
 
+def complaints_of(lane: Lane) -> QuerySet[Problem]:
+    """What was said of pictures that could not be placed in a lane."""
+    return lane.ladder.sitting.problems.filter(path__contains=f"/lane-{lane.pk}/")
+
+
 def _keep(lane: Lane, path: str, found: Examined) -> bool:
     if lane.pictures.filter(sha256=found.sha256).exists():
         return False
     picture = LanePicture(
-        lane=lane, rung_id=found.rung, frame_id=found.frame, file_name=Path(path).name, path=path, sha256=found.sha256,
+        lane=lane, rung_id=found.rung, frame_id=found.frame, file_name=said_name(Path(path)), path=path, sha256=found.sha256,
         width=found.width, height=found.height, quarter_turns=found.quarter_turns, matched_by=found.matched_by,
         remark=found.remark[:200],
     )  # fmt: skip

@@ -7,6 +7,7 @@ from yellowjacket.web.lanes import views
 app_name = "lanes"
 urlpatterns = [
     path("", views.page, name="page"),
+    path("clear/", views.clear, name="clear"),
     path("new/", views.new, name="new"),
     path("corrections.csv", views.corrections, name="corrections"),
     path("frames.zip", views.frames, name="frames"),

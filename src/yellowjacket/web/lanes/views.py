@@ -7,6 +7,7 @@ import zipfile
 from pathlib import Path
 
 from django.contrib import messages
+from django.db.models import QuerySet
 from django.http import FileResponse, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
@@ -14,7 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.intake import originals
 from yellowjacket.bench.look import renditions
-from yellowjacket.bench.models import Lane, LanePicture, Rung
+from yellowjacket.bench.models import Lane, LanePicture, Problem, Rung
 from yellowjacket.bench.typed import identity
 from yellowjacket.web.refusals import carried_out
 from yellowjacket.web.sitting_page import SittingPage
@@ -28,7 +29,7 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     found = []
     for lane in sitting_page.ladder.lanes.prefetch_related("pictures__rung", "pictures__frame"):
         found.append((lane, [(picture, renditions.effect_of(picture)) for picture in lane.pictures.all()]))
-    problems = sitting_page.sitting.problems.filter(path__contains="/lane-")
+    problems = _complaints(sitting_page)
     return render(
         request, "lanes/page.html",
         sitting_page.context(
@@ -36,6 +37,18 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
             with_light=sum(bool(sitting_page.light(rung)) for rung in sitting_page.rungs),
         ),
     )  # fmt: skip
+
+
+def _complaints(page: SittingPage) -> QuerySet[Problem]:
+    return page.sitting.problems.filter(path__contains="/lane-")
+
+
+@require_POST
+def clear(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Clear the list of pictures that were not placed."""
+    page_ = SittingPage(request, sitting_id, "look")
+    _complaints(page_).delete()
+    return _back(page_)
 
 
 def _back(page: SittingPage) -> HttpResponse:

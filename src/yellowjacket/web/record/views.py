@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from django.db import transaction
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
@@ -30,6 +31,8 @@ from yellowjacket.web.sheet.stave import Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
 
 _TRAIL_ROWS = 30
+# Signing in one go: every limit that is open is taken as measured.
+_ACCEPT = "accept"
 # Of a rung beside its limit, screen pixels.
 _SEEN_PX = (162, 122)
 
@@ -180,12 +183,19 @@ def accept_others(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def sign(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Keep the note and sign."""
 
+    # What cannot be signed is not accepted either.
+    @transaction.atomic
     def action(page: SittingPage, record: Record) -> None:
-        record_.note(record, answer=request.POST.get("answer", ""), text=request.POST.get("note", ""))
+        others = other_limits.of_ladder(page.ladder, page.uses)
+        answer, signed_by = request.POST.get("answer", ""), request.POST.get("signed_by", "")
+        if request.POST.get("sign") == _ACCEPT:
+            record_.accept_measured(record, page.person or signed_by)
+            other_limits.take_over(record, others, page.person or signed_by)
+            answer = answer or record_.answer_of(record)
+        record_.note(record, answer=answer, text=request.POST.get("note", ""))
         if "sign" in request.POST:
-            others = other_limits.of_ladder(page.ladder, page.uses)
-            record_.sign(record, request.POST.get("signed_by", ""), other_limits.as_evidence(others))
-            page.person = page.person or request.POST.get("signed_by", "")
+            record_.sign(record, signed_by, other_limits.as_evidence(others))
+            page.person = page.person or signed_by
 
     return _carry_out(request, sitting_id, action)
 

@@ -12,6 +12,7 @@ from yellowjacket.bench.record.evidence import files_in_words as _files_in_words
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.limits.iso_limits import GRADE_LETTERS, Limit
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.web.glossary import LINES
 from yellowjacket.web.graphics.limit_bar import LimitBar
 from yellowjacket.web.graphics.limit_bar import limit_bar as _limit_bar
 
@@ -185,6 +186,12 @@ def iso_range(limit: Limit) -> str:
 def _iso(value: float) -> str:
     """An interpolated ISO to three digits, written like a dial mark."""
     return f"{float(f'{value:.3g}'):.0f}"
+
+
+@register.filter
+def explained(key: str) -> bool:
+    """Whether the glossary explains a line."""
+    return key in LINES
 
 
 @register.filter

@@ -1,0 +1,105 @@
+"""A newcomer's ways in, from an empty data folder to a signed record, each action counted."""
+
+from __future__ import annotations
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests import making
+from tests.bench.intake.test_real_cameras import write_pictures
+from tests.browser.driving import click, complaints, find, press, violations, wait_for_text
+
+pytestmark = pytest.mark.browser
+
+
+class Counting:
+    """What a tester does, one action a call: a click, a key, or something typed."""
+
+    def __init__(self, browser) -> None:
+        self.browser, self.actions = browser, 0
+
+    def click(self, css: str) -> None:
+        self.actions += 1
+        click(self.browser, css)
+
+    def type(self, css: str, text: str) -> None:
+        self.actions += 1
+        find(self.browser, css).send_keys(text)
+
+    def press(self, key: str) -> None:
+        self.actions += 1
+        press(self.browser, key)
+
+
+def signed(tester: Counting) -> None:
+    """From the Measure page to the signature."""
+    find(tester.browser, "[data-key=m]")
+    tester.press("m")
+    wait_for_text(tester.browser, ".picture-side", "Everything is measured", 120)
+    tester.click("[data-step=record]")
+    tester.type("#signed_by", "Wren")
+    tester.click("[name=sign][value=accept]")
+    wait_for_text(tester.browser, ".record-foot", "Amend")
+    assert "Wren" in find(tester.browser, ".record-foot").text
+
+
+def test_the_simulated_camera(fresh_site, browser):
+    address, _ = fresh_site
+    tester = Counting(browser)
+    browser.get(address)
+    assert find(browser, "#guide")
+    assert violations(browser) == []
+    tester.click("form[action*='try-out'] button")
+    wait_for_text(browser, ".next", "Every shot is in", 120)
+    tester.click("[data-step=measure]")
+    signed(tester)
+    assert tester.actions <= 12
+    assert complaints(browser) == []
+
+
+def test_a_folder_of_ones_own_frames(fresh_site, browser, tmp_path):
+    address, _ = fresh_site
+    card = making.write_ladder(tmp_path)
+    tester = Counting(browser)
+    browser.get(address)
+    tester.type("#folder", f"{card}{Keys.ENTER}")
+    tester.click("form[action*='allow'] .do")
+    # Where the frames stand in their ladder; from there to measuring.
+    find(browser, ".axis .rung")
+    tester.click("[data-step=measure]")
+    signed(tester)
+    # Typing the folder counts with Enter, as does the name with the button.
+    assert tester.actions <= 7
+    assert complaints(browser) == []
+
+
+def test_pictures_only(fresh_site, browser, tmp_path):
+    """Camera pictures without raw files are looked at, graded by key, and kept."""
+    address, folder = fresh_site
+    (folder / "inbox" / "pictures").mkdir()
+    write_pictures(folder / "inbox" / "pictures")
+    tester = Counting(browser)
+    browser.get(address)
+    tester.type("#folder", f"{folder}/inbox/pictures{Keys.ENTER}")
+    find(browser, ".axis .rung")
+    tester.click("[data-step=look]")
+    tester.type("#person", f"Wren{Keys.ENTER}")
+    wait_for_text(browser, "#grades", "A clean")
+    find(browser, "body").click()
+    tester.press("1")
+    wait_for_text(browser, ".wall-cells .now b", "A")
+    assert tester.actions <= 8
+    assert complaints(browser) == []
+
+
+def test_a_plan_without_a_camera(fresh_site, browser):
+    address, _ = fresh_site
+    browser.get(f"{address}/bodies/new/")
+    click(browser, "form[action*='simulated'] button")
+    wait_for_text(browser, ".notice", "is a simulated camera")
+    # Only what has to be asked; the rest is folded, and the plan stands already.
+    assert not find(browser, ".new-sitting").find_elements(By.CSS_SELECTOR, "details[open]")
+    wait_for_text(browser, "#preview .summary", "shots")
+    click(browser, ".actions .do")
+    wait_for_text(browser, ".timeline", "shots in")
