@@ -17,7 +17,7 @@ from yellowjacket import data_folder
 
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync",
-    "--force-prefers-reduced-motion", "--disable-extensions",
+    "--disable-extensions",
     "--disable-background-networking", "--disable-component-update", "--window-size=1280,800",
 )  # fmt: skip
 

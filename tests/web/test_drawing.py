@@ -3,12 +3,12 @@
 import base64
 import io
 import re
-import zlib
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
+from pypdf import PdfReader
 
 from yellowjacket.web.graphics.drawing import Dot, Drawing, Picture, Stroke, Text, svg
 from yellowjacket.web.graphics.pdf import pdf
@@ -40,11 +40,11 @@ def test_both_say_and_place_the_same():
     assert len(re.findall(rb"/Type /Page\b", page)) == 2
     width, height = (float(one) for one in re.search(rb"/MediaBox \[ 0 0 ([\d.]+) ([\d.]+) \]", page).groups())
     assert (width, height) == pytest.approx((100 * 72 / 25.4, 50 * 72 / 25.4), abs=0.01)
-    streams = [s.strip() for s in re.findall(rb"stream\r?\n(.*?)endstream", page, re.S) if s.strip().endswith(b"~>")]
-    told = b" ".join(zlib.decompress(base64.a85decode(b"<~" + one, adobe=True)) for one in streams)
-    # PDF counts from the foot: 30 mm up are 85 points. The standard fonts know no Greek.
-    assert b"? < 3 & -1" in told
-    assert b"85.03937" in told
+    first = PdfReader(io.BytesIO(page)).pages[0]
+    # What no shipped typeface has is put plainly; the rest is as it was written.
+    assert "sigma < 3 & −1" in first.extract_text()
+    # PDF counts from the foot: 30 mm up are 85 points.
+    assert b"85.03937" in first.get_contents().get_data()
     assert pdf([drawn()]) == pdf([drawn()])
 
 

@@ -251,7 +251,7 @@ def _grey_shares(one: Compared) -> dict[int, float]:
         rung__in=one.rungs, patch__role=Patch.Role.GREY, quantity=Measurand.SIGNAL_DN, channel__in=("G", "G1", "M"), use=None,
         value__gt=0,
     ).values_list("rung__iso", "rung_id", "value")  # fmt: skip
-    return {iso: float(value) / ranges[pk] for iso, pk, value in signals if ranges.get(pk)}
+    return {iso: value / ranges[pk] for iso, pk, value in signals if value and ranges.get(pk)}
 
 
 def _held(ladders: Sequence[Ladder]) -> str:
