@@ -95,6 +95,17 @@ def test_a_sitting_is_deleted_for_good_only_when_asked(client, sitting):
         deleted_sittings.restore("nothing")
 
 
+def test_a_crash_between_archive_and_database_offers_nothing_twice(sitting, monkeypatch):
+    def crash(*_):
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(Sitting, "delete", crash)
+    with pytest.raises(KeyboardInterrupt):
+        deleted_sittings.delete(sitting)
+    assert Sitting.objects.exists()
+    assert deleted_sittings.deleted() == []
+
+
 def test_a_sitting_that_is_worked_on_is_not_deleted(client, sitting):
     Job.objects.create(sitting=sitting, kind=Job.Kind.MEASURE, state=Job.State.RUNNING)
     assert "under way" in said(client.post(f"/sittings/{sitting.pk}/delete/"))

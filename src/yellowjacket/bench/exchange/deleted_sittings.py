@@ -6,6 +6,7 @@ Frames are never touched: the archive holds every record of the sitting, and the
 from __future__ import annotations
 
 import json
+import re
 import zipfile
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -20,6 +21,7 @@ from yellowjacket.bench.models import Job, Sitting
 from yellowjacket.bench.refusal import Refusal
 
 _TOKEN_LENGTH = 16
+_TOKEN = re.compile(r"[0-9]{1,18}-[0-9A-Za-z]{16}", re.ASCII)
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,12 +36,14 @@ class Deleted:
 def delete(sitting: Sitting) -> Deleted:
     """Delete a sitting with all its records; it can be restored. Refuses while work on it is under way.
 
-    Its archive is whole on disk before anything is taken out of the database.
+    Its archive is whole on disk before anything is taken out of the database; while the sitting is still there, as after a
+    crash in between, the archive is not offered.
     """
     running = Job.objects.filter(sitting=sitting, state__in=Job.OPEN).first()
     if running is not None:
         raise Refusal(f"{running.get_kind_display()} is under way for {sitting}. Wait for it or stop it first.")
-    token = get_random_string(_TOKEN_LENGTH)
+    # Numbers of sittings are never given twice.
+    token = f"{sitting.pk}-{get_random_string(_TOKEN_LENGTH)}"
     path = _path(token)
     path.parent.mkdir(parents=True, exist_ok=True)
     partial = path.with_suffix(".part")
@@ -59,8 +63,12 @@ def delete(sitting: Sitting) -> Deleted:
 
 def deleted() -> list[Deleted]:
     """Every deleted sitting that can be restored, the newest first. What cannot be read is left out."""
+    kept = list(_folder().glob("*.zip"))
+    here = {str(pk) for pk in Sitting.objects.values_list("pk", flat=True)} if kept else set()
     found = []
-    for path in _folder().glob("*.zip"):
+    for path in kept:
+        if path.stem.partition("-")[0] in here:
+            continue
         try:
             with zipfile.ZipFile(path) as archive:
                 name = str(json.loads(archive.read("manifest.json"))["sitting"])
@@ -92,6 +100,6 @@ def _path(token: str) -> Path:
 
 
 def _known(token: str) -> Path:
-    if not token.isalnum() or not _path(token).is_file():
+    if not _TOKEN.fullmatch(token) or not _path(token).is_file():
         raise Refusal("That sitting cannot be restored: it was restored already, or deleted for good.")
     return _path(token)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import itertools
 import os
+import shlex
 from collections.abc import Iterable
 from datetime import timedelta
 from pathlib import Path
@@ -43,7 +44,8 @@ class FolderNotAllowed(Refusal):
     """A folder outside of those that may be read."""
 
     def __init__(self, folder: Path) -> None:
-        command = f"{data_folder.HOME_VARIABLE}={settings.HOME} yellowjacket allow {folder}"
+        home, wanted = (shlex.quote(str(one)) for one in (settings.HOME, folder))
+        command = f"{data_folder.HOME_VARIABLE}={home} yellowjacket allow {wanted}"
         super().__init__(
             f"{folder} is outside the folders Yellowjacket may read. Copy the files to {data_folder.inbox(settings.HOME)}, "
             f"or allow the folder once with: {command}"

@@ -16,7 +16,7 @@ Size = Literal["lead", "body", "small"]
 
 @dataclass(frozen=True, slots=True)
 class Heading:
-    """A heading; level 1 is the title. ``kept``: stays with what follows even if that is long."""
+    """A heading; level 1 is the title."""
 
     kind: ClassVar = "heading"
     words: str
@@ -35,8 +35,7 @@ class Words:
 
 @dataclass(frozen=True, slots=True)
 class Rows:
-    """A table: its heads, rows of texts, widths of the columns in shares; ``numbers``: columns that stand to the right from
-    the second on; ``fixed``: set in letters of one width."""
+    """A table: its heads, rows of texts, widths of the columns in shares; ``fixed``: set in letters of one width."""
 
     kind: ClassVar = "rows"
     heads: Sequence[str]

@@ -90,7 +90,7 @@ def _answered(part: LadderPart, uses: Sequence[Use]) -> Iterator[Block]:
         yield Drawings([chart])
     for use in uses:
         sides = sides_of(standing, use.name, part.rungs)
-        if sides and any(part.shown):
+        if sides and part.shown:
             yield Heading(f"{use.name}: last setting inside each limit, first setting outside", 3)
             yield Pictures(list(_as_seen(part, use, sides)), _SIDES_A_ROW, pairs=True)
     if standing.others:
