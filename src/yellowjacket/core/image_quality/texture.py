@@ -29,6 +29,8 @@ _GROUPS, _T95 = 12, 2.201
 # The crossing is read from the rings this far around it in the logarithm of frequency, at least so many.
 _AROUND, _FEWEST_RINGS = 0.6, 4
 _BEGIN_SLOPE, _LEAST_SLOPE, _STEEPEST, _LARGEST_STEP, _STEPS = 3.0, 0.5, 40.0, 0.3, 12
+# Steps that move nothing any more.
+_STANDS_STILL = 1e-9
 NYQUIST = 0.5
 
 Field = NDArray[np.float64]
@@ -143,5 +145,7 @@ def _logistic_middle(found: Coherence, begin: float) -> float:
         step = np.linalg.lstsq(design, (gamma - course) * np.sqrt(weight), rcond=None)[0]
         middle += float(np.clip(step[0], -_LARGEST_STEP, _LARGEST_STEP))
         slope = float(np.clip(slope + step[1], _LEAST_SLOPE, _STEEPEST))
+        if np.abs(step).max() < _STANDS_STILL:
+            break
     inside = min(max(middle, float(x[0])), float(x[-1]))
     return float(math.exp(inside))

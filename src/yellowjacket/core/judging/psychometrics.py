@@ -11,6 +11,7 @@ import math
 import random
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -121,16 +122,33 @@ def _posterior(
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     """Thresholds and widths of a grid, shapes (places,) and (breadths,), and how likely each pair of them is, (places, breadths).
     ``span``: levels among which the threshold is looked for, and a little beyond."""
-    middles = np.linspace(min(span) - _BEYOND_STOPS, max(span) + _BEYOND_STOPS, places)
-    sigmas = np.linspace(-3, 3, breadths)
-    widths = _WIDTH_STOPS * _WIDTH_FACTOR**sigmas
+    low, high = min(span) - _BEYOND_STOPS, max(span) + _BEYOND_STOPS
+    middles, sigmas, widths = _axes(low, high, places, breadths)
     log_post = np.broadcast_to(-0.5 * sigmas[None, :] ** 2, (places, breadths)).copy()
     levels, counts = np.unique(np.array([noise_log2, accepted], np.float64), axis=1, return_counts=True)
     for (level, answer), count in zip(levels.T, counts, strict=True):
-        chance = _chance(float(level), middles[:, None], widths[None, :])
-        log_post += count * np.log(chance if answer else 1 - chance)
+        log_post += count * _log_chances(float(level), low, high, places, breadths)[0 if answer else 1]
     weights = np.exp(log_post - log_post.max())
     return middles, widths, weights / weights.sum()
+
+
+def _axes(
+    low: float, high: float, places: int, breadths: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Thresholds, σ of the prior of the width, and widths of a grid, shapes (places,), (breadths,) and (breadths,)."""
+    sigmas = np.linspace(-3, 3, breadths)
+    return np.linspace(low, high, places), sigmas, _WIDTH_STOPS * _WIDTH_FACTOR**sigmas
+
+
+# A round shows the same few levels again and again, and looks at all answers after each.
+@lru_cache(maxsize=48)
+def _log_chances(
+    level: float, low: float, high: float, places: int, breadths: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Logarithms of the chances that a level is accepted and that it is not, each of shape (places, breadths)."""
+    middles, _, widths = _axes(low, high, places, breadths)
+    chance = _chance(level, middles[:, None], widths[None, :])
+    return np.log(chance), np.log(1 - chance)
 
 
 def next_stimulus(
