@@ -27,7 +27,7 @@ from typing import IO, Any
 FORMAT = "yellowjacket-backup/1"
 DATABASE, MANIFEST = "yellowjacket.sqlite3", "manifest.json"
 # Rooms of the data folder that are kept, and single files beside the database.
-ROOMS = ("card", "inbox", "originals", "masters")
+ROOMS = ("card", "inbox", "originals", "masters", "deleted")
 FILES = ("folders.txt",)
 # What preparing a folder makes besides empty rooms; none of it is data.
 _PREPARED = ("secret-key", "cache", "static", "arriving", ".served")

@@ -7,6 +7,7 @@ from django.contrib.messages import get_messages
 
 from tests.web.test_pages import plan_fields
 from yellowjacket import data_folder as folders
+from yellowjacket.bench import health
 from yellowjacket.bench.exchange import deleted_sittings
 from yellowjacket.bench.models import Body, Frame, Grade, Job, Reading, Record, Sitting
 from yellowjacket.bench.record import record as record_
@@ -83,6 +84,22 @@ def test_a_deleted_sitting_comes_back_whole(client, measured):
     assert Record.objects.get().decisions.get(level="clean", use__name="Pixel level").iso == 200
     assert "cannot be restored" in said(client.post(f"/deleted/{gone.token}/"))
     assert deleted_sittings.deleted() == []
+
+
+def test_the_doctor_leaves_the_frames_of_a_deleted_sitting_alone(client, sitting, card, data_folder):
+    """Until it is deleted for good, it may want them again."""
+    with (card / "F001.DNG").open("rb") as file:
+        client.post(f"/sittings/{sitting.pk}/shoot/upload/", {"frames": [file]})
+    (path,) = Frame.objects.values_list("path", flat=True)
+    client.post(f"/sittings/{sitting.pk}/delete/")
+    assert list(health.clean_up()) == []
+    (gone,) = deleted_sittings.deleted()
+    client.post(f"/deleted/{gone.token}/")
+    assert Frame.objects.get().path == path
+    client.post(f"/sittings/{Sitting.objects.get().pk}/delete/")
+    (gone,) = deleted_sittings.deleted()
+    client.post(f"/deleted/{gone.token}/", {"for_good": "yes"})
+    assert list(health.clean_up()) == [f"removed {path}"]
 
 
 def test_a_sitting_is_deleted_for_good_only_when_asked(client, sitting):

@@ -17,6 +17,7 @@ from django.db.migrations.executor import MigrationExecutor
 
 from yellowjacket import __version__
 from yellowjacket.backup import DATABASE
+from yellowjacket.bench import deleted_archives
 from yellowjacket.bench.models import Frame, Job, LanePicture, MasterDark, Problem
 from yellowjacket.bench.patience import Trouble, trouble_of, words_for
 from yellowjacket.core.raw.frame import sha256_of
@@ -163,6 +164,8 @@ def _unreferenced() -> list[Path]:
     """Files among the originals that no record names, and half-written ones: what a full disk, a kill or a sitting that was
     removed left behind. Half-written files of this hour may still be under way."""
     named = set(Frame.objects.values_list("path", flat=True)) | set(LanePicture.objects.values_list("path", flat=True))
+    # A deleted sitting that may be restored has its frames again then.
+    named |= deleted_archives.paths_needed()
     named |= set(Problem.objects.exclude(path="").values_list("path", flat=True))
     for parameters in Job.objects.filter(state__in=Job.OPEN).values_list("parameters", flat=True):
         named |= {str(path) for path in parameters.get("files", ())}

@@ -5,17 +5,15 @@ Frames are never touched: the archive holds every record of the sitting, and the
 
 from __future__ import annotations
 
-import json
 import re
-import zipfile
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
-from django.conf import settings
 from django.db import transaction
 from django.utils.crypto import get_random_string
 
+from yellowjacket.bench import deleted_archives
 from yellowjacket.bench.exchange import sitting_archive
 from yellowjacket.bench.models import Job, Sitting
 from yellowjacket.bench.refusal import Refusal
@@ -46,7 +44,7 @@ def delete(sitting: Sitting) -> Deleted:
     token = f"{sitting.pk}-{get_random_string(_TOKEN_LENGTH)}"
     path = _path(token)
     path.parent.mkdir(parents=True, exist_ok=True)
-    partial = path.with_suffix(".part")
+    partial = path.with_name(f".{token}.part")
     try:
         with partial.open("wb") as file:
             sitting_archive.write(sitting, file, originals=False)
@@ -63,18 +61,13 @@ def delete(sitting: Sitting) -> Deleted:
 
 def deleted() -> list[Deleted]:
     """Every deleted sitting that can be restored, the newest first. What cannot be read is left out."""
-    kept = list(_folder().glob("*.zip"))
+    kept = list(deleted_archives.archives())
     here = {str(pk) for pk in Sitting.objects.values_list("pk", flat=True)} if kept else set()
     found = []
     for path in kept:
-        if path.stem.partition("-")[0] in here:
-            continue
-        try:
-            with zipfile.ZipFile(path) as archive:
-                name = str(json.loads(archive.read("manifest.json"))["sitting"])
+        name = None if path.stem.partition("-")[0] in here else deleted_archives.sitting_name(path)
+        if name is not None:
             found.append(Deleted(path.stem, name, datetime.fromtimestamp(path.stat().st_mtime, UTC)))
-        except (OSError, KeyError, ValueError, zipfile.BadZipFile):
-            continue
     return sorted(found, key=lambda one: one.at, reverse=True)
 
 
@@ -91,12 +84,8 @@ def delete_for_good(token: str) -> None:
     _known(token).unlink(missing_ok=True)
 
 
-def _folder() -> Path:
-    return Path(settings.HOME) / "deleted"
-
-
 def _path(token: str) -> Path:
-    return _folder() / f"{token}.zip"
+    return deleted_archives.folder() / f"{token}.zip"
 
 
 def _known(token: str) -> Path:
