@@ -165,6 +165,8 @@ def test_sliding_to_match_moves_the_other_ladder(client, two, look):
     other = two.ladders.last()
     (back,) = re.findall(r'data-slide-to="([^"]+)"', page(ladder=other.pk))
     assert float(back) == 1.0
+    # Dials with half marks have rungs half a stop apart.
+    assert "+0.50" in page(slide="0.5")
 
 
 def test_every_raw_mode_of_a_ladder_has_its_row(client, measured, look):

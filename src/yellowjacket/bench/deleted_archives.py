@@ -10,8 +10,10 @@ from typing import Any
 
 from django.conf import settings
 
-# Of the archive of a sitting.
-ROWS, MANIFEST = "sitting.json", "manifest.json"
+from yellowjacket.backup import MANIFEST
+
+# Where an archive has the rows of its sitting.
+ROWS = "sitting.json"
 _NAMING_FILES = ("Frame", "LanePicture", "Problem")
 
 

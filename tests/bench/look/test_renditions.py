@@ -170,6 +170,9 @@ def test_refusals_name_the_picture_and_do_not_pile_up(ladder, client):
     frame = light(ladder, 100)[0]
     renditions.add_pictures(lane, [as_file(developed(frame, ladder), "finish.jpg")])
     page = f"/sittings/{ladder.sitting_id}/look/lanes/"
+    # Digits of a picture's own name are no mark of ours.
+    renditions.add_pictures(lane, [SimpleUploadedFile("finish-20261130.jpg", b"nor this")])
+    assert Problem.objects.filter(file_name="finish-20261130.jpg").exists()
     renditions.add_pictures(lane, [SimpleUploadedFile("other.jpg", b"nor this")])
     assert "other.jpg" in client.get(page).content.decode()
     client.post(f"{page}clear/")

@@ -221,7 +221,8 @@ def _unfair(compared: Sequence[Compared]) -> list[str]:
 def _brightness(compared: Sequence[Compared]) -> list[str]:
     """Bodies of one sitting that are not equally bright though that was to be held: by the grey of the same ISO settings, as
     shares of each one's range."""
-    if len({one.ladder.sitting_id for one in compared}) > 1 or _held_equal(compared[0]) != Sitting.HeldEqual.BRIGHTNESS:
+    sittings = {one.ladder.sitting for one in compared}
+    if len(sittings) > 1 or sittings.pop().held_equal != Sitting.HeldEqual.BRIGHTNESS:
         return []
     shares = [_grey_shares(one) for one in compared]
     said = []
@@ -234,10 +235,6 @@ def _brightness(compared: Sequence[Compared]) -> list[str]:
                 "change its shutter speed by that, or compare at the same settings"
             )
     return said
-
-
-def _held_equal(one: Compared) -> str:
-    return one.ladder.sitting.held_equal
 
 
 def _grey_shares(one: Compared) -> dict[int, float]:

@@ -5,6 +5,7 @@ Frames are never touched: the archive holds every record of the sitting, and the
 
 from __future__ import annotations
 
+import contextlib
 import re
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -43,14 +44,15 @@ def delete(sitting: Sitting) -> Deleted:
     # Numbers of sittings are never given twice.
     token = f"{sitting.pk}-{get_random_string(_TOKEN_LENGTH)}"
     path = _path(token)
-    path.parent.mkdir(parents=True, exist_ok=True)
     partial = path.with_name(f".{token}.part")
     try:
+        path.parent.mkdir(parents=True, exist_ok=True)
         with partial.open("wb") as file:
             sitting_archive.write(sitting, file, originals=False)
         partial.replace(path)
     except OSError as error:
-        partial.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            partial.unlink(missing_ok=True)
         raise Refusal(
             f"{sitting} cannot be kept for restoring: {error.strerror or error}. Nothing is deleted."
         ) from error

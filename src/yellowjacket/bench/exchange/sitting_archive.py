@@ -26,6 +26,7 @@ from django.utils.crypto import get_random_string
 from yellowjacket import __version__, data_folder
 from yellowjacket.backup import UNREADABLE, KeepingError, extract, extract_into, read_manifest
 from yellowjacket.bench.darks import measure
+from yellowjacket.bench.deleted_archives import ROWS
 from yellowjacket.bench.exchange.row_types import RowError, checked
 from yellowjacket.bench.intake.originals import complaint
 from yellowjacket.bench.measure.staleness import take_as_measured, unmeasured
@@ -65,7 +66,6 @@ from yellowjacket.core.metrology.measurands import Measurand
 
 FORMAT = "yellowjacket-sitting-archive/1"
 _MEASURED = frozenset(Measurand)
-ROWS = "sitting.json"
 _MOST_BYTES = 256 << 20
 _TOKEN_LENGTH = 16
 _ROWS_AT_ONCE = 400

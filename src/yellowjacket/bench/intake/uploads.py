@@ -27,7 +27,7 @@ _LONGEST_NAME = 100
 _LONGEST_SUFFIX = 12
 
 # A name that was taken: digits of the content follow it.
-_MARKED = re.compile(r"(.+)-(?:[0-9a-f]{8}|[0-9a-f]{16}|[0-9a-f]{64})")
+_MARKED = re.compile(r"(.+)-([0-9a-f]{8}|[0-9a-f]{16}|[0-9a-f]{64})")
 
 
 def stored_uploads(sitting: Sitting, uploads: Iterable[UploadedFile]) -> list[str]:
@@ -110,8 +110,9 @@ def _file_name(said: str) -> str:
 def said_name(path: Path) -> str:
     """What an upload was called where it came from: without the mark that a taken name was given."""
     marked = _MARKED.fullmatch(path.stem)
-    own = path.with_name(f"{marked[1]}{path.suffix}") if marked else path
-    return own.name if own.exists() else path.name
+    # Names with digits of their own are left as they are.
+    ours = marked is not None and path.is_file() and sha256_of(path).startswith(marked[2])
+    return f"{marked[1]}{path.suffix}" if marked is not None and ours else path.name
 
 
 def _moved(partial: Path, folder: Path, name: str, digest: str) -> tuple[Path, bool]:

@@ -12,7 +12,6 @@ from yellowjacket.bench.look.blind_rounds import TOLD_APART, half_width, marks_o
 from yellowjacket.bench.look.blind_stimuli import (
     by_ladder,
     noise_per_iso_stop,
-    rungs_with_light,
     stimuli_of,
 )
 from yellowjacket.bench.models import (
@@ -219,11 +218,15 @@ class Guessed:
 def guessed(round_: BlindRound) -> Guessed:
     """The errors of a round of guesses. Refuses before the end: the last answer may change them."""
     _must_be_over(round_)
-    return _guessed(round_, marks_of(rungs_with_light(round_.sitting)))
+    return _guessed(round_)
 
 
-def _guessed(round_: BlindRound, marks: Sequence[int]) -> Guessed:
-    said = [(trial.rung, trial.named_iso) for trial in round_.trials.all() if trial.named_iso is not None]
+def _guessed(round_: BlindRound) -> Guessed:
+    trials = list(round_.trials.all())
+    said, marks = (
+        [(one.rung, one.named_iso) for one in trials if one.named_iso is not None],
+        marks_of([t.rung for t in trials]),
+    )
     named: dict[int, list[int]] = {}
     for rung, iso in said:
         named.setdefault(rung.iso, []).append(iso)
@@ -244,7 +247,7 @@ def guess_rounds(person: str | None = None) -> list[Guessed]:
     if person:
         rounds = rounds.filter(person=person)
     rows = rounds.select_related("sitting", "use").order_by("finished_at").prefetch_related("trials__rung")
-    return [_guessed(one, marks_of([trial.rung for trial in one.trials.all()])) for one in rows]
+    return [_guessed(one) for one in rows]
 
 
 def practice_rounds(person: str | None = None) -> list[Practised]:

@@ -184,11 +184,11 @@ def _matched(lane_id: int, files: Sequence[str], progress: progress_.Progress) -
     tasks = [PictureTask(path, said_name(Path(path)), frames, rungs) for path in waiting]
     for task, found in run_all(examine, tasks):
         # What was said of an earlier try with this picture is over.
-        complaints_of(lane).filter(file_name=said_name(Path(task.path))).delete()
+        complaints_of(lane).filter(file_name=task.name).delete()
         if isinstance(found, Examined):
             added += _keep(lane, task.path, found)
         else:
-            note_problem(lane.ladder.sitting, said_name(Path(task.path)), misfit_from(found), task.path)
+            note_problem(lane.ladder.sitting, task.name, misfit_from(found), task.path)
             problems += 1
         progress.step()
     measure_effects(lane)

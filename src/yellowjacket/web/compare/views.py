@@ -25,14 +25,12 @@ from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.compare.crops import crops_of
-from yellowjacket.web.graphics.scale import Scale
+from yellowjacket.web.graphics.scale import Scale, thresholds_near
 from yellowjacket.web.refusals import carried_out
 
 _CHART_PX = (1040.0, 230.0)
 _PAD_PX, _LEFT_PX = 26.0, 52.0
 _MOST_PIXELS = 10**12
-# A threshold is shown where it lies within so many times the values.
-_FAR = 4.0
 _CHART_ENDS = (_CHART_PX[1] - _PAD_PX, _PAD_PX)
 
 
@@ -156,12 +154,11 @@ def _charts(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]
         if not values:
             continue
         bars = [
-            (f"{level} {one.threshold(level):g}", one.threshold(level))
-            for one in criteria if one.quantity is own.get(key) for level in LEVELS
+            (level, one.threshold(level)) for one in criteria if one.quantity is own.get(key) for level in LEVELS
         ]  # fmt: skip
-        # Thresholds that lie far from all values would press the curves flat.
-        near = [value for _, value in bars if min(values) / _FAR < value < max(values) * _FAR]
-        low, high = min([*values, *near]), max([*values, *near])
+        near = thresholds_near(values, bars)
+        ends = [*values, *(bar for _, bar in near)]
+        low, high = min(ends), max(ends)
         # Stops, and what may be nothing, stand on a straight axis, ratios and electrons on a logarithmic one.
         if key[1] == "stops" or low <= 0:
             room = 0.5 if key[1] == "stops" else 0.06 * (high - low)
@@ -169,7 +166,7 @@ def _charts(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]
         else:
             axis = Scale(low / 1.2, high * 1.2, *_CHART_ENDS, logarithmic=True)
         ticks = [(f"{value:g}", y) for value, y in axis.round_ticks()]
-        shown = [(words, axis.at(value)) for words, value in bars if value in near]
+        shown = [(f"{level} {bar:g}", axis.at(bar)) for level, bar in near]
         charts.append(Chart(key[0], key[1], [_curve(found, axis, *row) for row in rows], ticks, shown))
     return charts
 

@@ -3,7 +3,20 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+
+# A threshold is shown where it lies within so many times the values: others would press the curves flat.
+_FAR = 4.0
+
+
+def thresholds_near(values: Sequence[float], thresholds: Sequence[tuple[str, float]]) -> list[tuple[str, float]]:
+    """Of (level, value) pairs those that a chart of the values shows.
+
+    >>> thresholds_near([3.0, 20.0], [("clean", 16.0), ("usable", 8.0), ("emergency", 0.5)])
+    [('clean', 16.0), ('usable', 8.0)]
+    """
+    return [(level, bar) for level, bar in thresholds if min(values) / _FAR < bar < max(values) * _FAR]
 
 
 @dataclass(frozen=True, slots=True)

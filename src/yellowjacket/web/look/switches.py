@@ -55,7 +55,7 @@ class Looking:
         return cls(
             choice("size", SIZES, "100"), said.get("brightness") != "as-shot", said.get("balance") != "file",
             _whole(said.get("push"), MOST_PUSH), choice("developer", DEVELOPERS, PLAIN), choice("rows", ROWS, ONE),
-            _thirds(said.get("slide"), _MOST_SLIDE), said.get("alike") == "yes", said.get("aligned") == "yes",
+            _stops(said.get("slide"), _MOST_SLIDE), said.get("alike") == "yes", said.get("aligned") == "yes",
             3 if said.get("steps") == "3" else 5, choice("surround", SURROUNDS, SURROUNDS[0]),
             *(float(request.session.get(key, usual)) for key, usual in zip(
                 _SCREEN_KEYS, (_SCREEN_PPI, _SCREEN_CM), strict=True)),
@@ -99,9 +99,10 @@ def keep_screen(request: HttpRequest, said: Mapping[str, str]) -> bool:
     return True
 
 
-def _thirds(text: str | None, most: int) -> float:
+def _stops(text: str | None, most: int) -> float:
+    """As far as two rungs may lie apart, thirds and halves alike."""
     stops = decimal(text, -most, most)
-    return 0.0 if stops is None else round(3 * stops) / 3
+    return 0.0 if stops is None else round(stops, 2)
 
 
 def _whole(text: str | None, most: int) -> int:

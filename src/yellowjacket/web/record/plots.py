@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.graphics.drawing import HAIR, Dot, Drawing, Shape, Stroke, Text
-from yellowjacket.web.graphics.scale import Scale
+from yellowjacket.web.graphics.scale import Scale, thresholds_near
 
 # Points of print; the strips left, right, over and under the field of the curve.
 SIZE_PT = (250.0, 112.0)
@@ -15,8 +15,6 @@ _LEFT, _RIGHT, _TOP, _FOOT = 30.0, 8.0, 16.0, 18.0
 _TEXT_PT = 7.5
 _FEWEST, _MOST_LABELS = 2, 8
 _TICKS = 4
-# A threshold is shown where it lies within so many times the values.
-_FAR = 4.0
 
 
 def plot_of(
@@ -32,7 +30,7 @@ def plot_of(
     if len(known) < _FEWEST:
         return None
     ends = [one for q in known.values() for one in (q.value, q.low, q.high) if one is not None]
-    near = [(level, bar) for level, bar in thresholds if min(ends) / _FAR < bar < max(ends) * _FAR]
+    near = thresholds_near(ends, thresholds)
     ends += [bar for _, bar in near]
     bottom, top = min(ends), max(ends)
     y = Scale(bottom, top, SIZE_PT[1] - _FOOT, _TOP, logarithmic=bottom > 0)
