@@ -303,6 +303,8 @@ def _be_child(name: str, with_parent: signal.Signals) -> None:
     the kernel ends it when the supervisor is killed, so that no server is left behind on the port."""
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, signal.SIG_DFL)
+    # What decodes raw files warns of forks that had threads; the supervisor has one only.
+    multiprocessing.set_start_method("forkserver", force=True)
     os.setsid()
     _end_with_parent(with_parent)
     with contextlib.suppress(OSError, AttributeError):

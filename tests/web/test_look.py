@@ -169,6 +169,15 @@ def test_sliding_to_match_moves_the_other_ladder(client, two, look):
     assert "+0.50" in page(slide="0.5")
 
 
+def test_the_desk_names_each_body_of_a_sitting_once(client, two):
+    """Also where ladders of one body stand before and after another's."""
+    third = two.ladders.first()
+    third.pk, third.position = None, 2
+    third.save()
+    desk = client.get("/").content.decode().partition('id="sittings"')[2]
+    assert "14 Mar 2026, Ostrel Heath, Ostrel Moor</span>" in desk
+
+
 def test_every_raw_mode_of_a_ladder_has_its_row(client, measured, look):
     """Crossed with raw modes a ladder has two rungs of every ISO: none hides the other."""
     ladder = measured.ladders.get()

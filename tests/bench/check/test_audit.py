@@ -337,3 +337,8 @@ def test_a_smoothed_frame_is_not_called_out_of_focus(ladder):
         rung = ladder.rungs.get(key=key)
         Reading.objects.create(rung=rung, channel="all", quantity="flags", value=1, notes=[["SMOOTHED_HERE"]])
     assert "soft" not in codes(ladder)
+
+
+@pytest.mark.parametrize(("sharpness", "words"), [(1.032, "103 % of the reference"), (-6.46, "covered by noise")])
+def test_fine_structure_is_no_negative_share(sharpness, words):
+    assert audit_.share_in_words(sharpness) == words

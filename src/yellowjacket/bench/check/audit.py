@@ -403,13 +403,17 @@ def landed(ladder: Ladder) -> Landed | None:
     parts.append(f"{(values.clipped_share or 0.0) * 100:.2f} % clipped")
     if values.sharpness is not None and newest.pk != first.pk:
         where = " on the marked spots" if reference.spots else ""
-        # Where noise covers it, what is left after noise was taken off may come out below nothing.
-        share = f"{values.sharpness * 100:.0f} % of the reference" if values.sharpness > 0 else "covered by noise"
-        parts.append(f"fine structure{where} {share}")
+        parts.append(f"fine structure{where} {share_in_words(values.sharpness)}")
     if newest.pk == first.pk:
         findings += _soft_from_the_start(reference)
     parts += [*_gap_before(newest), *_beside_other_body(newest)]
     return Landed(newest, ", ".join(parts), tuple(findings))
+
+
+def share_in_words(sharpness: float) -> str:
+    """Fine structure as a share of the reference's; where noise covers it, what is left after noise was taken off may come out
+    below nothing."""
+    return f"{sharpness * 100:.0f} % of the reference" if sharpness > 0 else "covered by noise"
 
 
 def _gap_before(frame: Frame) -> Iterator[str]:
