@@ -17,7 +17,8 @@ from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import missing, with_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
-from yellowjacket.web.graphics.drawing import Dot, Stroke, Text, svg
+from yellowjacket.web.graphics.chart import RATIOS
+from yellowjacket.web.graphics.drawing import Group, Stroke, Text, svg
 from yellowjacket.web.graphics.limit_chart import LimitMark, LimitRow, limit_chart
 from yellowjacket.web.record import plots
 from yellowjacket.web.templatetags.values import number
@@ -184,14 +185,15 @@ def test_the_card_shows_the_usable_limit(client, signed):
 
 def test_a_plot_breaks_where_nothing_was_measured():
     values = [with_error(8.0, 0.1, 9), missing(Missing.NO_PAIR), with_error(2.0, 0.1, 9), with_error(1.0, 0.1, 9)]
-    plot = plots.plot_of("SNR", ["100", "200", "400", "800"], values)
-    lines = [shape for shape in plot.shapes if isinstance(shape, Stroke) and shape.width == 1.2]
-    first, second, third = (shape.y for shape in plot.shapes if isinstance(shape, Dot))
+    plot = plots.plot_of("SNR", ["100", "200", "400", "800"], values, RATIOS)
+    (curve,) = [shape for shape in plot.shapes if isinstance(shape, Group)]
+    lines = [shape for shape in curve.shapes if isinstance(shape, Stroke)]
+    first, second, third = (point.shapes[1].y for point in curve.shapes if isinstance(point, Group))
     assert [[y for _, y in line.points] for line in lines] == [[second, third]]
     # Stops are equal steps: from 8 to 2 twice as far as from 2 to 1.
     assert (second - first) / (third - second) == pytest.approx(2, rel=0.01)
-    assert plots.plot_of("SNR", ["100", "200"], [values[0], values[1]]) is None
-    assert "&lt;b&gt;" in svg(plots.plot_of("<b>", ["100", "200"], [values[0], values[2]]))
+    assert plots.plot_of("SNR", ["100", "200"], [values[0], values[1]], RATIOS) is None
+    assert "&lt;b&gt;" in svg(plots.plot_of("<b>", ["100", "200"], [values[0], values[2]], RATIOS))
 
 
 def test_the_desk_draws_limits_along_iso(client, signed):

@@ -53,12 +53,12 @@ def test_bodies_are_seen_beside_each_other_and_charts_have_axes(client, two):  #
     assert len(found) == 6
     assert all(client.get(one)["Content-Type"] == "image/png" for one in found[::3])
     chart = text.partition('class="compare-chart"')[2].partition("</svg>")[0]
-    values = [float(one) for one in re.findall(r'text-anchor="end">([\d.]+)</text>', chart)]
+    values = [float(one) for one in re.findall(r'class="tick">([\d.]+)</text>', chart)]
     assert len(values) >= 2
     assert all(f"{value:e}"[0] in "12345678" and len(f"{value:g}".strip("0.")) <= 2 for value in values)
     assert text.partition('class="legend"')[2].partition("</p>")[0].count("<svg") == 2
     # The threshold that decides, where it lies among the values.
-    assert re.search(r'class="bar-words"[^>]*>(clean|usable|emergency) [\d.]+<', text)
+    assert re.search(r'class="threshold-name">(clean|usable|emergency) [\d.]+<', text)
 
 
 def test_bodies_that_never_met_stand_on_one_scene_by_prediction(client, two, make_sitting):  # noqa: F811

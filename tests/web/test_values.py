@@ -5,9 +5,6 @@ import pytest
 from yellowjacket.core.limits.ending import fails
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA
-from yellowjacket.core.metrology.estimate import Quantity, missing
-from yellowjacket.core.metrology.notes import Missing
-from yellowjacket.web.sheet.charts import chart_of
 from yellowjacket.web.templatetags import values
 
 
@@ -42,26 +39,6 @@ def test_limits_read_as_dial_marks():
     assert values.iso_range(Limit("clean", 3200, 3412, 3200, 3649)) == "3410 (3200 … 3650)"
     assert values.apart(-2.0) == "graded 2 stops lower than measured"
     assert values.apart(1.0) == "graded 1 stop higher than measured"
-
-
-def chart(quantities):
-    return chart_of(quantities, ["label"] * len(quantities), [("clean", 40.0)], column_px=76, height=150, title="t")
-
-
-def test_chart_points_stand_in_the_middle_of_their_columns():
-    found = chart([Quantity(80, 78, 82), Quantity(40, 39, 41), Quantity(20, 19, 21)])
-    assert [point.x for point in found.points] == [38, 114, 190]
-    assert found.points[0].y < found.points[1].y < found.points[2].y
-    assert found.points[1].y == found.thresholds[0].y
-    # Two equal steps in the logarithm are two equal steps on paper.
-    assert found.points[1].y - found.points[0].y == pytest.approx(found.points[2].y - found.points[1].y, abs=0.2)
-
-
-def test_a_missing_value_breaks_the_line():
-    found = chart([Quantity(80, 78, 82), Quantity(60, 59, 61), missing(Missing.CLIPPED), Quantity(20, 19, 21), None])
-    assert len(found.runs) == 1
-    assert len(found.points) == 3
-    assert chart([missing(Missing.NOT_MEASURED), None]) is None
 
 
 @pytest.mark.parametrize(

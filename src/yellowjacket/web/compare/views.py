@@ -25,23 +25,15 @@ from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.compare.crops import crops_of
-from yellowjacket.web.graphics.scale import Scale, thresholds_near
+from yellowjacket.web.graphics.chart import Curve, Layout, Point, axis_in, axis_of, chart
+from yellowjacket.web.graphics.drawing import Drawing
+from yellowjacket.web.graphics.scale import Scale
 from yellowjacket.web.refusals import carried_out
 
-_CHART_PX = (1040.0, 230.0)
-_PAD_PX, _LEFT_PX = 26.0, 52.0
+_LAYOUT = Layout(1040, 240, left=48, right=6, top=16, foot=30, text=12, dot=3.6, line=2, axis_at=42, marks_at=10)
+# Of the first and the last mark, so that their words stand whole.
+_INDENT_PX = 20.0
 _MOST_PIXELS = 10**12
-_CHART_ENDS = (_CHART_PX[1] - _PAD_PX, _PAD_PX)
-
-
-@dataclass(frozen=True, slots=True)
-class Curve:
-    """A curve in a chart: its line, its points, its interval bars, and which style it has; −1: from elsewhere."""
-
-    name: str
-    style: int
-    line: str
-    points: Sequence[tuple[float, float, float, float, str]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,9 +72,8 @@ def page(request: HttpRequest) -> HttpResponse:
             found = bodies.compare(wanted, pixels)
             elsewhere = _foreign(found, pixels)
             context |= {
-                "found": found, "lines": _lines(found, elsewhere), "charts": _charts(found, elsewhere), "chart_px": _CHART_PX,
+                "found": found, "lines": _lines(found, elsewhere), "charts": _charts(found, elsewhere),
                 "crops": crops_of(found, pixels),
-                "axis": [(x, mark) for mark in found.marks if (x := _x(found, mark)) is not None],
             }  # fmt: skip
         except Refusal as refusal:
             context["refusal"] = str(refusal)
@@ -118,15 +109,13 @@ def _lines(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]]
 
 
 @dataclass(frozen=True, slots=True)
-class Chart:
-    """A quantity along ISO: its name, and the curves of the bodies, those from elsewhere dashed."""
+class Unfolded:
+    """A quantity along ISO: its name, its curves as the legend tells them apart, and the chart."""
 
     name: str
     unit: str
-    curves: Sequence[Curve]
-    # Round values and their places, and the thresholds of the profile that looks at it.
-    ticks: Sequence[tuple[str, float]]
-    thresholds: Sequence[tuple[str, float]] = ()
+    curves: Sequence[tuple[str, str]]
+    chart: Drawing
 
     @property
     def key(self) -> str:
@@ -134,7 +123,7 @@ class Chart:
         return slugify(f"chart {self.name}")
 
 
-def _charts(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]]) -> list[Chart]:
+def _charts(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]]) -> list[Unfolded]:
     """Every quantity of the sheet, shadow SNR first, with what somebody else has a curve of."""
     foreign: dict[tuple[str, str], list[Line]] = {}
     ordered = sorted(COMPARED, key=lambda one: one is not Measurand.SHADOW_SNR)
@@ -144,50 +133,44 @@ def _charts(found: Comparison, elsewhere: Sequence[tuple[Measurand | None, Line]
         if beside is not None:
             own[line.quantity, line.unit] = beside
     criteria = found.ladders[0].ladder.sitting.profile.criteria.criteria
+    marks = [(_x(found, mark), str(mark)) for mark in found.marks]
     charts = []
-    for key in dict.fromkeys([*own, *foreign]):
-        bodies_ = [
-            (one.name, n, [one.at(mark, own[key]) for mark in found.marks]) for n, one in enumerate(found.ladders)
-        ]
-        rows = (bodies_ if key in own else []) + [(line.name, -1, line.cells) for line in foreign.get(key, [])]
-        values = [q.value for _, _, cells in rows for q in cells if q is not None and q.value is not None]
-        if not values:
-            continue
-        bars = [
-            (level, one.threshold(level)) for one in criteria if one.quantity is own.get(key) for level in LEVELS
-        ]  # fmt: skip
-        near = thresholds_near(values, bars)
-        ends = [*values, *(bar for _, bar in near)]
-        low, high = min(ends), max(ends)
-        # Stops, and what may be nothing, stand on a straight axis, ratios and electrons on a logarithmic one.
-        if key[1] == "stops" or low <= 0:
-            room = 0.5 if key[1] == "stops" else 0.06 * (high - low)
-            axis = Scale(low - (room if low > 0 else 0), high + room, *_CHART_ENDS)
-        else:
-            axis = Scale(low / 1.2, high * 1.2, *_CHART_ENDS, logarithmic=True)
-        ticks = [(f"{value:g}", y) for value, y in axis.round_ticks()]
-        shown = [(f"{level} {bar:g}", axis.at(bar)) for level, bar in near]
-        charts.append(Chart(key[0], key[1], [_curve(found, axis, *row) for row in rows], ticks, shown))
+    for name, unit in dict.fromkeys([*own, *foreign]):
+        quantity = own.get((name, unit))
+        rows = [(line.name, role_of(-1), line.cells) for line in foreign.get((name, unit), [])]
+        if quantity is not None:
+            ours = [(one, [one.at(mark, quantity) for mark in found.marks]) for one in found.ladders]
+            rows = [(one.name, role_of(n), cells) for n, (one, cells) in enumerate(ours)] + rows
+        bars = [(level, one.threshold(level)) for one in criteria if one.quantity is quantity for level in LEVELS]
+        axis = axis_of(quantity.described) if quantity is not None else axis_in(unit)
+        curves = [_curve(found, *row) for row in rows]
+        drawn = chart(f"{name} along ISO", curves, _LAYOUT, axis=axis, thresholds=bars, marks=marks)
+        if drawn is not None:
+            charts.append(Unfolded(name, unit, [(said, role) for said, role, _ in rows], drawn.drawing))
     return charts
 
 
-def _curve(found: Comparison, axis: Scale, name: str, style: int, cells: Sequence[Quantity | None]) -> Curve:
-    points = []
-    for mark, q in zip(found.marks, cells, strict=True):
-        if q is not None and q.value is not None and (q.value > 0 or not axis.logarithmic):
-            high, low = (axis.at(_end(end, q.value, axis)) for end in (q.high, q.low))
-            points.append((_x(found, mark), axis.at(q.value), high, low, f"{name}, ISO {mark}: {q.value:.3g}"))
-    return Curve(name, style, " ".join(f"{x:.1f},{y:.1f}" for x, y, *_ in points), points)
+def role_of(style: int) -> str:
+    """How the styles know a curve; below 0 it is from elsewhere."""
+    return "body-curve elsewhere" if style < 0 else f"body-curve style-{style}"
 
 
-def _end(end: float | None, value: float, axis: Scale) -> float:
-    """The end of an interval where the axis can show it."""
-    return value if end is None or (axis.logarithmic and end <= 0) else end
+def _curve(found: Comparison, name: str, role: str, cells: Sequence[Quantity | None]) -> Curve:
+    """A body's own marks, joined across those that only others have."""
+    return Curve(
+        [
+            Point(_x(found, mark), q, f"{name}, ISO {mark}: {q.value:.3g}")
+            for mark, q in zip(found.marks, cells, strict=True)
+            if q is not None and q.value is not None
+        ],
+        role,
+    )
 
 
 def _x(found: Comparison, mark: int) -> float:
     first, last = (dial.exact_iso(one) for one in (found.marks[0], found.marks[-1]))
-    return Scale(first, last, _LEFT_PX, _CHART_PX[0] - _PAD_PX, logarithmic=True).at(dial.exact_iso(mark))
+    axis = Scale(first, last, _LAYOUT.left + _INDENT_PX, _LAYOUT.width - _LAYOUT.right - _INDENT_PX, logarithmic=True)
+    return axis.at(dial.exact_iso(mark))
 
 
 @require_POST

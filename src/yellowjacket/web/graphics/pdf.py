@@ -12,7 +12,7 @@ from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable
 
 from yellowjacket.web.graphics import typeface
-from yellowjacket.web.graphics.drawing import INK, Dot, Drawing, Picture, Stroke, Text
+from yellowjacket.web.graphics.drawing import INK, Dot, Drawing, Group, Picture, Shape, Stroke, Text
 
 
 def pdf(pages: Sequence[Drawing]) -> bytes:
@@ -47,20 +47,24 @@ def _points_of(drawing: Drawing) -> float:
 
 def _draw(canvas: Canvas, drawing: Drawing) -> None:
     """The shapes on a canvas, which counts from the foot."""
-    scale, height = _points_of(drawing), drawing.height
-    for shape in drawing.shapes:
+    _draw_shapes(canvas, drawing.shapes, _points_of(drawing), drawing.height)
+
+
+def _draw_shapes(canvas: Canvas, shapes: Sequence[Shape], scale: float, height: float) -> None:
+    for shape in shapes:
         match shape:
             case Text(x, y, words, size, anchor, strong, fixed):
                 canvas.setFillColor(HexColor(INK))
                 font = typeface.MONO if fixed else typeface.BOLD if strong else typeface.SANS
                 typeface.draw(canvas, words, x * scale, (height - y) * scale, font, size * scale, anchor)
-            case Stroke(points, width, colour):
+            case Stroke(points, width, colour, dashes):
                 path = canvas.beginPath()
                 path.moveTo(points[0][0] * scale, (height - points[0][1]) * scale)
                 for x, y in points[1:]:
                     path.lineTo(x * scale, (height - y) * scale)
                 canvas.setStrokeColor(HexColor(colour))
                 canvas.setLineWidth(width * scale)
+                canvas.setDash([one * scale for one in dashes])
                 canvas.drawPath(path)
             case Dot(x, y, radius):
                 canvas.setFillColor(HexColor(INK))
@@ -68,3 +72,5 @@ def _draw(canvas: Canvas, drawing: Drawing) -> None:
             case Picture(x, y, wide, high, png):
                 image = ImageReader(io.BytesIO(png))
                 canvas.drawImage(image, x * scale, (height - y - high) * scale, wide * scale, high * scale)
+            case Group(inner):
+                _draw_shapes(canvas, inner, scale, height)

@@ -9,7 +9,8 @@ from yellowjacket.bench.models import Reading, Rung
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.metrology.measurands import REGISTRY, Measurand, Shown, Style
 from yellowjacket.core.metrology.notes import in_words
-from yellowjacket.web.sheet.charts import Spark, chart_of, spark_of
+from yellowjacket.web.graphics.chart import axis_of
+from yellowjacket.web.sheet.charts import Spark, in_columns, spark_of
 from yellowjacket.web.sheet.lines import Readings, reading_cell
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
@@ -151,9 +152,9 @@ def _chart_line(page: SittingPage, kind: LineKind, found: Sequence[Reading | Non
         for rung, reading in zip(page.rungs, found, strict=True)
     ]
     thresholds = [(level, criterion.threshold(level)) for level in LEVELS] if criterion else []
-    chart = chart_of(
-        quantities, labels, thresholds, column_px=column_px, height=_CHART_HEIGHT_PX, linear=kind.quantity.described.linear,
-        title=f"{kind.name} of {page.ladder.body}, {_sub(page, kind)}",
+    chart = in_columns(
+        f"{kind.name} of {page.ladder.body}, {_sub(page, kind)}", quantities, labels, thresholds,
+        axis=axis_of(kind.quantity.described), column_px=column_px, height=_CHART_HEIGHT_PX,
         reading_ids=[reading.pk if reading else None for reading in found],
     )  # fmt: skip
     if chart is None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -12,25 +10,15 @@ from yellowjacket.bench.look import blind_results, blind_rounds
 from yellowjacket.bench.models import BlindRound, Frame, Ladder, Shot, Sitting, Use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity
-from yellowjacket.web.graphics.scale import Scale
+from yellowjacket.web.graphics.chart import Axis, Curve, Layout, Point, chart
+from yellowjacket.web.graphics.drawing import Drawing
 
 DISTANCES = (1.0, 2.0, 3.0)
-_CURVE_PX = (720.0, 170.0)
-_SHARES = Scale(0.0, 1.0, _CURVE_PX[1] - 6, 6)
+_LAYOUT = Layout(720, 180, left=36, right=6, top=10, foot=10, text=12, dot=3.6, line=2, axis_at=30)
+_SHARES = Axis(straight=True, includes=(0.0, 1.0))
 _PERSON_KEY = "person"
 # Kinds that show two rungs beside each other.
 _APART_MATTERS = (BlindRound.Kind.HIGHER, BlindRound.Kind.SAME)
-
-
-@dataclass(frozen=True, slots=True)
-class Point:
-    """A round on the learning curve: places in the drawing, and what a pointer reads."""
-
-    x: float
-    y: float
-    low_y: float
-    high_y: float
-    title: str
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -63,7 +51,6 @@ def page(request: HttpRequest) -> HttpResponse:
         {"place": "practice", "sittings": sittings, "chosen": chosen, "uses": chosen.uses.all() if chosen else (),
          "distances": [f"{one:g}" for one in DISTANCES], "person": person, "done": done[::-1][:30],
          "guessed": blind_results.guess_rounds(person or None)[::-1][:30], "curve": _curve(done),
-         "curve_px": _CURVE_PX, "half": _SHARES.at(0.5),
          "open": BlindRound.objects.filter(kind__in=blind_rounds.PRACTICE, finished_at=None).select_related("sitting")[:5]},
     )  # fmt: skip
 
@@ -73,16 +60,18 @@ def _with_frames() -> list[Sitting]:
     return list(Sitting.objects.filter(pk__in=frames.values("sitting_id")))
 
 
-def _curve(done: list[blind_results.Practised]) -> list[Point]:
+def _curve(done: list[blind_results.Practised]) -> Drawing | None:
     """Share of right answers round by round, with exact intervals."""
-    points = []
-    for n, one in enumerate(done):
-        x = (n + 0.5) / len(done) * _CURVE_PX[0]
-        share = one.share
-        points.append(
-            Point(
-                x, _SHARES.at(share.value or 0), _SHARES.at(share.low or 0), _SHARES.at(share.high or 0),
-                f"{one.round.get_kind_display()}, {one.round.wanted_stops:g} stops apart: {one.right} of {one.trials}",
-            )
-        )  # fmt: skip
-    return points
+    step = (_LAYOUT.width - _LAYOUT.left - _LAYOUT.right) / max(1, len(done))
+    points = [
+        Point(
+            _LAYOUT.left + (n + 0.5) * step, one.share,
+            f"{one.round.get_kind_display()}, {one.round.wanted_stops:g} stops apart: {one.right} of {one.trials}",
+        )
+        for n, one in enumerate(done)
+    ]  # fmt: skip
+    found = chart(
+        "Share of right answers by round, with 95 % intervals; the line is guessing", [Curve(points)], _LAYOUT,
+        axis=_SHARES, thresholds=[("guessing", 0.5)],
+    )  # fmt: skip
+    return found.drawing if found else None

@@ -21,6 +21,7 @@ from yellowjacket.bench.record.record import usable_in_words
 from yellowjacket.bench.record.sides import Sides, sides_of
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.web.graphics.chart import axis_of
 from yellowjacket.web.limit_rows import chart_of
 from yellowjacket.web.record import plots
 from yellowjacket.web.record.blocks import Block, Drawings, Heading, Pictures, Rows, Shown, Words
@@ -200,7 +201,7 @@ def _plots(part: LadderPart) -> Iterator[plots.Drawing]:
         words, unit = quantity.described.words, quantity.described.short_unit
         values = [part.readings[rung.pk][n] for rung in part.rungs]
         levels = [(level, float(bar)) for level, bar in zip(LEVELS, bars.get(keys.get(quantity, ""), ()), strict=False)]
-        plot = plots.plot_of(f"{words}, {unit}" if unit else words, labels, values, levels)
+        plot = plots.plot_of(f"{words}, {unit}" if unit else words, labels, values, axis_of(quantity.described), levels)
         if plot is not None:
             yield plot
 

@@ -1,31 +1,19 @@
-"""Charts drawn in the sheet: their x axis is the columns themselves.
-
-Values to pixels happens here; the template only draws. A missing value breaks the line.
-"""
+"""Charts drawn in the sheet: their x axis is the columns themselves."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from django.urls import reverse
+
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.web.graphics.chart import Axis, Chart, Curve, Layout, Point, chart
 from yellowjacket.web.graphics.scale import Scale
 
 _PAD_PX = 12
-_UNDER_NAME_PX = 38
-
-
-@dataclass(frozen=True, slots=True)
-class ChartPoint:
-    """One rung's value in pixels: centre, ends of the interval, and the words for it."""
-
-    x: float
-    y: float
-    low_y: float
-    high_y: float
-    title: str
-    reading_id: int | None = None
+# The value axis stands in the cell of the line's name, under its words.
+_AXIS_AT_PX, _UNDER_NAME_PX = 86, 44
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,96 +24,29 @@ class Tick:
     label: str
 
 
-@dataclass(frozen=True, slots=True)
-class Threshold:
-    """A horizontal line with its label."""
-
-    y: float
-    label: str
-    level: str
-    label_y: float
-
-
-@dataclass(frozen=True, slots=True)
-class Chart:
-    """What the template draws. ``runs``: polylines between measured neighbours, as SVG point lists."""
-
-    width: int
-    height: int
-    runs: Sequence[str]
-    points: Sequence[ChartPoint]
-    thresholds: Sequence[Threshold]
-    title: str
-
-
-# Below this share of the largest value a logarithmic axis shows only its floor.
-_FLOOR_SHARE = 2.0**-14
-
-
-def _axis(ends: Sequence[float], height: int, *, pad: int, linear: bool, top_pad: int = 0) -> Scale:
-    """The axis of a chart from the foot up; a logarithmic one ends at a share of its largest value."""
-    top = max(ends)
-    floor = top * _FLOOR_SHARE
-    bottom = min(value for value in ends if linear or value > 0)
-    return Scale(bottom if linear else max(bottom, floor), top, height - pad, max(pad, top_pad), logarithmic=not linear)
-
-
-def _drawn(quantity: Quantity | None, linear: bool) -> bool:
-    return quantity is not None and quantity.value is not None and (linear or quantity.value > 0)
-
-
-def chart_of(
-    values: Sequence[Quantity | None], labels: Sequence[str], thresholds: Sequence[tuple[str, float]],
-    *, column_px: int, height: int, title: str, linear: bool = False, reading_ids: Sequence[int | None] = (),
+def in_columns(
+    title: str, values: Sequence[Quantity | None], labels: Sequence[str], thresholds: Sequence[tuple[str, float]],
+    *, axis: Axis, column_px: int, height: int, reading_ids: Sequence[int | None] = (),
 ) -> Chart | None:  # fmt: skip
-    """A chart with one value per column, its y axis logarithmic unless ``linear``; None when there is nothing to draw.
+    """A chart with one value per column; None when there is nothing to draw.
 
-    ``thresholds``: (level, value) pairs. Intervals are drawn where they are larger than the marker. ``reading_ids``:
-    what a point opens.
+    ``thresholds``: (level, value) pairs. ``reading_ids``: what a point opens.
     """
-    known = [q for q in values if q is not None and _drawn(q, linear)]
-    if not known:
-        return None
-    ends = [v for q in known for v in (q.value, q.low, q.high) if v is not None] + [v for _, v in thresholds]
-    axis = _axis(ends, height, pad=_PAD_PX, linear=linear)
-    if any(axis.at(value) < _UNDER_NAME_PX for _, value in thresholds):
-        # Threshold labels stand under the line's name, not in it.
-        axis = _axis(ends, height, pad=_PAD_PX, linear=linear, top_pad=_UNDER_NAME_PX)
-
-    def y(value: float | None) -> float:
-        return axis.at(axis.first if value is None else value)
-
-    points: list[ChartPoint] = []
-    runs: list[list[str]] = [[]]
-    for n, (quantity, label) in enumerate(zip(values, labels, strict=True)):
-        if quantity is None or not _drawn(quantity, linear):
-            runs.append([])
-            continue
-        x = (n + 0.5) * column_px
-        runs[-1].append(f"{x},{y(quantity.value)}")
-        points.append(
-            ChartPoint(
-                x, y(quantity.value), y(quantity.low), y(quantity.high), label, reading_ids[n] if reading_ids else None
-            )
-        )
-    return Chart(
-        column_px * len(values), height, [" ".join(run) for run in runs if len(run) > 1], points,
-        _spread_labels([(y(value), f"{level} {value:g}", level) for level, value in thresholds]), title,
+    layout = Layout(
+        column_px * len(values), height, left=0, right=0, top=_PAD_PX, foot=_PAD_PX, text=12, dot=3.6, line=2,
+        axis_at=_AXIS_AT_PX, names="axis", words_from=_UNDER_NAME_PX,
     )  # fmt: skip
+    points = [
+        Point((n + 0.5) * column_px, value, label, _opens(reading_ids[n] if reading_ids else None))
+        for n, (value, label) in enumerate(zip(values, labels, strict=True))
+    ]
+    return chart(title, [Curve(points)], layout, axis=axis, thresholds=thresholds)
 
 
-_LABEL_PX = 15
-
-
-def _spread_labels(lines: list[tuple[float, str, str]]) -> list[Threshold]:
-    """Thresholds with their labels kept a line of text apart."""
-    placed: list[Threshold] = []
-    floor = -math.inf
-    for y, label, level in sorted(lines):
-        label_y = max(y + 4, floor + _LABEL_PX)
-        floor = label_y
-        placed.append(Threshold(y, label, level, round(label_y, 1)))
-    return placed
+def _opens(reading_id: int | None) -> dict[str, str]:
+    if reading_id is None:
+        return {}
+    return {"hx-get": reverse("provenance", args=[reading_id]), "hx-target": "#foot", "hx-sync": "#foot:queue last"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,7 +66,8 @@ def spark_of(values: Sequence[Quantity | None]) -> Spark | None:
     known = [float(q.value) for q in values if q is not None and q.value is not None]
     if len(known) < 2:
         return None
-    axis = _axis(known, _SPARK_HEIGHT_PX, pad=_SPARK_PAD_PX, linear=min(known) <= 0)
+    foot = _SPARK_HEIGHT_PX - _SPARK_PAD_PX
+    axis = Scale(min(known), max(known), foot, _SPARK_PAD_PX, logarithmic=min(known) > 0)
     step = (_SPARK_WIDTH_PX - 2 * _SPARK_PAD_PX) / (len(values) - 1)
     runs: list[list[str]] = [[]]
     for n, quantity in enumerate(values):

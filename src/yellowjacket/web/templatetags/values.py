@@ -7,12 +7,14 @@ from collections.abc import Mapping, Sequence
 from datetime import timedelta
 
 from django import template
+from django.utils.safestring import SafeString
 
 from yellowjacket.bench.record.evidence import files_in_words as _files_in_words
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.limits.iso_limits import GRADE_LETTERS, Limit
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.web.glossary import LINES
+from yellowjacket.web.graphics.drawing import Drawing, Shape, inside, on_page
 from yellowjacket.web.graphics.limit_bar import LimitBar
 from yellowjacket.web.graphics.limit_bar import limit_bar as _limit_bar
 
@@ -48,6 +50,18 @@ def files_in_words(conditions: Mapping[str, object]) -> str:
 def limit_bar(marks: Sequence[str]) -> LimitBar | None:
     """Three ISO marks by level as a bar along ISO."""
     return _limit_bar(marks)
+
+
+@register.filter
+def drawn(drawing: Drawing) -> SafeString:
+    """A drawing as SVG."""
+    return on_page(drawing)
+
+
+@register.filter
+def shapes(found: Sequence[Shape]) -> SafeString:
+    """Shapes for an SVG that the template opens."""
+    return inside(found)
 
 
 @register.filter

@@ -17,8 +17,9 @@ from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metadata.capture import Thermometer
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.web.graphics.chart import RATIOS
 from yellowjacket.web.pictures import UNTREATED, Treated
-from yellowjacket.web.sheet.charts import chart_of
+from yellowjacket.web.sheet.charts import in_columns
 from yellowjacket.web.sheet.lines import CROP_HEIGHT_PX, Crops
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
@@ -194,9 +195,9 @@ def _hot(view: TimeView, column_px: int, readings: Mapping[tuple[int, str], int]
     where = "in a lifted shadow" if view.found.whole.shadow_dn2 else "over the dark"
     name, sub = "Hot pixels", f"per megapixel, {where}, {view.size_words}"
     kept = [readings.get((rung.pk, Measurand.HOT_SHOWING_PER_MPIX)) for rung in view.rungs]
-    chart = chart_of(
-        found, labels, [(level, criterion.threshold(level)) for level in LEVELS], column_px=column_px,
-        height=_CHART_HEIGHT_PX, title=f"{name} of {view.page.ladder.body}, {sub}",
+    chart = in_columns(
+        f"{name} of {view.page.ladder.body}, {sub}", found, labels,
+        [(level, criterion.threshold(level)) for level in LEVELS], axis=RATIOS, column_px=column_px, height=_CHART_HEIGHT_PX,
         reading_ids=kept if view.factor == 1.0 else [None] * len(kept),
     )  # fmt: skip
     cells = [_quantity_cell(one, None) for one in found]
