@@ -181,7 +181,7 @@ def _verdict(ladder, use, text) -> Iterator[str]:
     if newest is None or not set(newest.by_rung) & set(ladder.rungs.values_list("pk", flat=True)):
         return
     factor, _ = use_noise_factor(ladder.body.pixels, use.whole_frame_pixels)
-    long = exposure.long_of(ladder.body, "usable", factor, None)
+    long = exposure.long_of(measure.of_body(ladder.body), "usable", factor, None)
     if long is not None and long.verdict is not None and long.verdict.words not in text:
         yield f"{ladder}, {use}: advice says of LENR {long.verdict.words!r}, the Time page does not"
 

@@ -6,6 +6,7 @@ import re
 import pytest
 
 from yellowjacket.bench.advise import exposure
+from yellowjacket.bench.darks import measure
 from yellowjacket.bench.models import Frame, Reading, ToleranceProfile
 from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.core.limits.exposure_advice import NOT_USABLE, Asked, option_at
@@ -87,7 +88,7 @@ def test_findings_are_those_of_the_readings(measured):
     known = exposure.known_of(ladder, measured.uses.first())
     assert [one.mark for one in known.findings.marks] == [100, 200, 400]
     assert known.findings.dark_e_per_s is None
-    assert exposure.long_of(ladder.body, "usable", 1.0, None) is None
+    assert exposure.long_of(measure.of_body(ladder.body), "usable", 1.0, None) is None
     assert exposure.darks_that_fit(ladder.body, 400, 60.0, 20.0) == []
 
 

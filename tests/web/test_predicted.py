@@ -52,13 +52,17 @@ def test_a_predicted_crop_is_as_noisy_as_the_real_one(measured):
 
 
 def test_what_was_measured_anew_has_another_address(client, measured):
-    (address, *_) = addresses(client.get("/advice/").content.decode())
-    assert client.get(address).status_code == 200
+    address, other, *_ = addresses(client.get("/advice/?amount=800").content.decode())
+    before = client.get(address).content
     for row in Reading.objects.filter(quantity="read_noise_e", channel="all"):
         row.value *= 1.5
         row.save()
-    assert client.get(address).status_code == 404
-    assert address not in addresses(client.get("/advice/").content.decode())
+    new, *_ = addresses(client.get("/advice/?amount=800").content.decode())
+    assert new not in (address, other)
+    assert client.get(new).content != before
+    # An address holds all that its picture depends on: what was made stays, what was not cannot be made any more.
+    assert client.get(address).content == before
+    assert client.get(other).status_code == 404
 
 
 @pytest.mark.parametrize(

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import hashlib
 import math
+import threading
+from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
+import numpy as np
 from django.urls import reverse
+from numpy.typing import NDArray
 
 from yellowjacket.bench.darks.hot_population import population_of
 from yellowjacket.bench.development import Switches
@@ -16,12 +20,13 @@ from yellowjacket.bench.models import Ladder
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.prediction.sensor_at import NoPicture
+from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import GRADIENT
 from yellowjacket.web.pictures import cached_png, framed
 
 # Raise with every change of what a predicted picture looks like.
-_VERSION = 1
+_VERSION = 2
 _LARGEST_ISO, _LARGEST_STOPS, _LARGEST_DARK_E, _LONGEST_S, _LARGEST_FACTOR = 1e8, 24.0, 1e6, 1e6, 64.0
 
 
@@ -93,14 +98,21 @@ class PredictedCrops:
             parts["m"] = 1
         if self.taken_by is not None:
             parts["by"] = self.taken_by.pk
-        parts["k"] = _key(self.predicting, _wanted(parts))
+        parts["k"] = _key(self.predicting, _wanted(parts), monochrome=self.monochrome)
         place = [self.ladder.pk, rect.x, rect.y, rect.w, rect.h]
         return PredictedCrop(f"{reverse('predicted-crop', args=place)}?{urlencode(parts)}", *shown)
 
 
-def _key(predicting: Predicting, wanted: Wanted) -> str:
-    """What was measured, in short: with other findings a picture has another address."""
-    return hashlib.sha256(f"{_VERSION} {predicting.address_key(wanted)}".encode()).hexdigest()[:16]
+def _key(predicting: Predicting, wanted: Wanted, *, monochrome: bool) -> str:
+    """What was measured, and how it is developed, in short: with other findings a picture has another address. Raises
+    NoPicture."""
+    how = predicting.development(predicting.asked(wanted), wanted, _switches(monochrome))
+    whole = f"{_VERSION} {predicting.address_key(wanted)} {how.gains} {how.black_dn}"
+    return hashlib.sha256(whole.encode()).hexdigest()[:16]
+
+
+def _switches(monochrome: bool) -> Switches:
+    return Switches(developer=GRADIENT, monochrome=monochrome)
 
 
 def _wanted(query: Mapping[str, object]) -> Wanted:
@@ -123,24 +135,59 @@ def predicted_png(ladder: Ladder, rect: Rect, query: Mapping[str, str]) -> bytes
     """The picture of an address. Raises ValueError for an address of other findings than today's, or of none; NoPicture;
     FrameError for a lost original."""
     wanted, factor = _wanted(query), float(query.get("f", "1"))
+    if not 1 <= factor <= _LARGEST_FACTOR:
+        raise ValueError("no such picture")
+    # The address holds everything the picture depends on.
+    address = f"{ladder.pk} {rect} {sorted(query.items())}"
+    return cached_png(
+        "predicted",
+        hashlib.sha256(address.encode()).hexdigest(),
+        lambda: _predicted(ladder, rect, wanted, factor, query),
+    )
+
+
+def _predicted(
+    ladder: Ladder, rect: Rect, wanted: Wanted, factor: float, query: Mapping[str, str]
+) -> NDArray[np.uint8]:
+    monochrome = "m" in query
+    for kept in (True, False):
+        predicting = _predicting(ladder, query.get("by", ""), kept)
+        if predicting is not None and wanted.hot_s:
+            predicting = replace(predicting, hot=population_of(ladder.body))
+        try:
+            current = predicting is not None and _key(predicting, wanted, monochrome=monochrome) == query.get("k")
+        except NoPicture as error:
+            raise ValueError(str(error)) from error
+        if predicting is None or not current or not rect.fits(predicting.frame.width, predicting.frame.height):
+            continue
+        try:
+            return predicting.picture(rect, wanted, factor, _switches(monochrome))
+        except FrameError:
+            # The file may lie elsewhere since.
+            if not kept:
+                raise
+    raise ValueError("no such picture: what it rests on was measured anew")
+
+
+# What the pictures of a page are made from, by ladder and whose body it looks as taken by; looked at by several threads.
+_MOST_KEPT = 8
+_kept: OrderedDict[tuple[int, str], Predicting | None] = OrderedDict()
+_lock = threading.Lock()
+
+
+def _predicting(ladder: Ladder, by: str, kept: bool) -> Predicting | None:
+    """As it was fetched for the picture before, or anew. Whether that is still so the address tells."""
+    with _lock:
+        if kept and (ladder.pk, by) in _kept:
+            _kept.move_to_end((ladder.pk, by))
+            return _kept[ladder.pk, by]
     predicting = Predicting.of(ladder)
-    if predicting is not None and "by" in query:
-        other = Ladder.objects.select_related("body").filter(pk=identity(query["by"])).first()
+    if predicting is not None and by:
+        other = Ladder.objects.select_related("body").filter(pk=identity(by)).first()
         own = Predicting.of(other) if other is not None else None
         predicting = None if own is None else replace(predicting, target=own.sensor)
-    if predicting is not None and wanted.hot_s:
-        predicting = replace(predicting, hot=population_of(ladder.body))
-    if predicting is None or not 1 <= factor <= _LARGEST_FACTOR:
-        raise ValueError("no such picture")
-    try:
-        key = _key(predicting, wanted)
-    except NoPicture as error:
-        raise ValueError(str(error)) from error
-    if key != query.get("k") or not rect.fits(predicting.frame.width, predicting.frame.height):
-        raise ValueError("no such picture: what it rests on was measured anew")
-    switches = Switches(developer=GRADIENT, monochrome="m" in query)
-    whole = f"{key} {rect} {factor:.4f} {switches} {predicting.development(predicting.asked(wanted), wanted, switches).gains}"
-    return cached_png(
-        "predicted", hashlib.sha256(whole.encode()).hexdigest(),
-        lambda: predicting.picture(rect, wanted, factor, switches),
-    )  # fmt: skip
+    with _lock:
+        _kept[ladder.pk, by] = predicting
+        if len(_kept) > _MOST_KEPT:
+            _kept.popitem(last=False)
+    return predicting

@@ -140,7 +140,7 @@ def test_nobody_tells_predicted_crops_from_real_ones(clean):
 
 
 @pytest.mark.outside
-@pytest.mark.parametrize("mean", [3.0, 40.0, 900.0])
+@pytest.mark.parametrize("mean", [3.0, 9.0, 13.0, 40.0, 900.0])
 def test_thinned_light_stays_poisson(mean):
     """A thinned Poisson process is Poisson (handbook): goodness of fit by SciPy's chi-square, over counts of every size."""
     rng = np.random.default_rng(8)

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.bench.darks import masters, measure
+from yellowjacket.bench.darks.measure import MeasuredDarks
 from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Reading, Rung, Use
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.push import latitude
@@ -46,6 +47,7 @@ class Known:
     words: str
     # By how much faster dark signal gathers than where the darks were taken.
     warmed: float = 1.0
+    darks: MeasuredDarks | None = None
 
 
 def ladder_of(body: Body) -> Ladder | None:
@@ -80,12 +82,13 @@ def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:
                 against(flags.notes),
             )
         )
-    dark, warmed, words = _dark(ladder.body, celsius)
+    darks = measure.of_body(ladder.body)
+    dark, warmed, words = _dark(darks, celsius)
     sitting = ladder.sitting
     said = f"from {sitting}, {sitting.held_on:%-d %B %Y}, {len(marks)} ISO marks{words}"
     limits = {one.level: one.measured for one in proposals(ladder) if one.use.pk == use.pk}
     profile = sitting.profile.criteria.seen_in(monochrome=use.monochrome)
-    return Known(ladder, use, profile, BodyFindings(marks, dark), limits, said, warmed)
+    return Known(ladder, use, profile, BodyFindings(marks, dark), limits, said, warmed, darks)
 
 
 def _models(ladders: list[int]) -> Mapping[int, Sequence[tuple[Rung, Mapping[Measurand, Quantity]]]]:
@@ -99,9 +102,8 @@ def _models(ladders: list[int]) -> Mapping[int, Sequence[tuple[Rung, Mapping[Mea
     return found
 
 
-def _dark(body: Body, celsius: float | None) -> tuple[float | None, float, str]:
+def _dark(found: MeasuredDarks | None, celsius: float | None) -> tuple[float | None, float, str]:
     """Mean dark signal, e⁻/s, at a temperature, how much faster it gathers than where it was measured, and how that is known."""
-    found = measure.of_body(body)
     if found is None or found.whole.shadow is None or found.whole.shadow.current.value is None:
         return None, 1.0, ""
     current, reference = found.whole.shadow.current, found.whole.reference_c
@@ -194,9 +196,8 @@ class Long:
     words: str
 
 
-def long_of(body: Body, level: str, factor: float, celsius: float | None) -> Long | None:
-    """From the newest measured darks of a body, by the profile of their sitting; None without."""
-    found = measure.of_body(body)
+def long_of(found: MeasuredDarks | None, level: str, factor: float, celsius: float | None) -> Long | None:
+    """From the measured darks of a body, by the profile of their sitting; None without."""
     rung = (
         Rung.objects.filter(pk__in=found.by_rung).select_related("ladder__sitting__profile").first() if found else None
     )

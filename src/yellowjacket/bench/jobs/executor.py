@@ -180,6 +180,11 @@ class _Workers:
                     with self._lock:
                         self._idle.append(worker)
 
+    def start_one(self) -> None:
+        """Have one that waits for work, before there is any."""
+        with self.one() as worker:
+            worker.call(len, (), LONGEST_S)
+
     def _taken(self) -> _Worker | None:
         with self._lock:
             while self._idle:

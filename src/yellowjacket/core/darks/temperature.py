@@ -59,13 +59,13 @@ def dark_law(
 
 
 def _doubling(times: Sequence[DarkTiles], degrees: NDArray[np.float64], reference: float) -> Quantity:
-    # Imported at first use: a start does without it.
-    from scipy.optimize import least_squares
-
     if float(degrees.max() - degrees.min()) < _LEAST_APART_C:
         return missing(Missing.TEMPERATURES_TOO_CLOSE, _LEAST_APART_C)
     if len(times) < 4:
         return missing(Missing.FEW_TIMES_OR_TEMPERATURES)
+    # Imported at first use: a start does without it.
+    from scipy.optimize import least_squares
+
     seconds = np.array([one.exposure_s for one in times])
     # The middle tile stands for all: glow and outliers count little.
     levels = np.array([float(np.median(np.mean(list(one.means.values()), axis=0))) for one in times])

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import math
+
 from yellowjacket.core.metrology.estimate import Z95, Quantity
+
+# On either side of a 95 % interval.
+_TAIL = 0.025
 
 
 def proportion(share: float, n: int) -> Quantity:
@@ -12,11 +17,10 @@ def proportion(share: float, n: int) -> Quantity:
     >>> round(found.low, 4), round(found.high, 4)
     (0.0103, 0.0845)
     """
-    # Imported at first use: that costs a third of a second.
-    from astropy.stats import binom_conf_interval
-
-    low, high = binom_conf_interval(round(share * n), n, confidence_level=0.95, interval="wilson")
-    return Quantity(share, min(share, float(low)), max(share, float(high)), n)
+    seen = round(share * n) / n
+    middle = (seen + Z95**2 / (2 * n)) / (1 + Z95**2 / n)
+    half = Z95 / (1 + Z95**2 / n) * math.sqrt(seen * (1 - seen) / n + Z95**2 / (4 * n**2))
+    return Quantity(share, max(0.0, min(share, middle - half)), min(1.0, max(share, middle + half)), n)
 
 
 def density(count: float, megapixels: float) -> Quantity:
@@ -27,7 +31,9 @@ def density(count: float, megapixels: float) -> Quantity:
     >>> density(0, 2.0).high.__round__(3)
     1.844
     """
-    from astropy.stats import poisson_conf_interval
+    # Imported at first use: a start does without it.
+    from scipy.special import gammaincinv
 
-    low, high = poisson_conf_interval(count, interval="frequentist-confidence", sigma=Z95)
-    return Quantity(count / megapixels, float(low) / megapixels, float(high) / megapixels, round(count))
+    low = float(gammaincinv(count, _TAIL)) if count > 0 else 0.0
+    high = float(gammaincinv(count + 1, 1 - _TAIL))
+    return Quantity(count / megapixels, low / megapixels, high / megapixels, round(count))

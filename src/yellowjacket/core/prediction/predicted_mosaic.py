@@ -22,8 +22,8 @@ from yellowjacket.core.raw.frame import Layout
 _NO_CHANGE_STOPS = 0.05
 # The clean frame may have so much more read noise than the target (share of σ) before the picture would be too noisy.
 _TOO_NOISY = 1.03
-# From this variance on a normal that was given the skew stands for a binomial.
-_NORMAL_FROM = 25.0
+# Dark electrons a pixel up to which they are scattered one by one.
+_FEW_DARK_E = 0.3
 _CLIPPED_SHARE = 0.98
 
 Array = NDArray[np.float32]
@@ -96,79 +96,74 @@ def predicted(
     """
     if layout.demosaiced or layout.rendered or mosaic.ndim != 2:
         raise NoPicture(Note(Missing.NOT_A_MOSAIC))
+    # Compiled code is loaded at first use: a start does without it.
+    from yellowjacket.core.prediction.exposing import encode, expose
+
     rng = np.random.default_rng(seed)
     clean, target = asked.clean, asked.target
-    step = layout.step
-    gain, gain_out, black, black_out, tag_out, light = (
-        _tiled(layout, origin, mosaic.shape, by)
+    black, gain, light, gain_out, told, over = (
+        _tile(layout, origin, by)
         for by in (
-            clean.gain_e_per_dn,
-            target.gain_e_per_dn,
-            clean.black_dn,
-            target.black_dn,
-            target.tag_dn,
-            asked.light,
+            clean.black_dn, clean.gain_e_per_dn, asked.light, target.gain_e_per_dn, target.tag_dn,
+            {channel: black - target.tag_dn[channel] for channel, black in target.black_dn.items()},
+        )
+    )  # fmt: skip
+    clipped = float((mosaic >= _CLIPPED_SHARE * clean.clip_dn).mean())
+    most = max(asked.light.values())
+    # Of what came along, read noise is left at the share of light; a filter of the target lies over everything.
+    read, row, column = (
+        _missing(wanted, there * most)
+        for wanted, there in (
+            (target.pixel_noise_e, clean.pixel_noise_e),
+            (target.row_noise_e, clean.row_noise_e),
+            (target.column_noise_e, clean.column_noise_e),
         )
     )
-    numbers = mosaic.astype(np.float32)
-    clipped = float((numbers >= _CLIPPED_SHARE * clean.clip_dn).mean())
-    electrons = _thinned((numbers - black) * gain, light, rng)
-    most = max(asked.light.values())
-    if asked.dark_e > 0:
-        electrons += rng.poisson(asked.dark_e, mosaic.shape)
+    lines = [
+        np.asarray(sigma * rng.standard_normal(count), np.float32)
+        for sigma, count in ((row, mosaic.shape[0]), (column, mosaic.shape[1]))
+    ]
+    electrons = np.empty(mosaic.shape, np.float32)
+    expose(
+        mosaic, np.stack([black, gain, light]), read, lines[0], lines[1],
+        rng.standard_normal(mosaic.shape, np.float32), rng.random(mosaic.shape), electrons,
+    )  # fmt: skip
+    _add_dark(electrons, asked.dark_e, rng)
     for hot in asked.hot:
         np.add.at(electrons, (hot.rows, hot.columns), rng.poisson(hot.electrons).astype(np.float32))
     share = share_of(target.correlation)
-    # Of what came along, read noise is left at the share of light; a filter of the target lies over everything.
-    electrons += _missing(target.pixel_noise_e, clean.pixel_noise_e * most) * rng.standard_normal(
-        mosaic.shape, np.float32
-    )
-    rows, columns = mosaic.shape
-    electrons += _missing(target.row_noise_e, clean.row_noise_e * most) * rng.standard_normal((rows, 1), np.float32)
-    electrons += _missing(target.column_noise_e, clean.column_noise_e * most) * rng.standard_normal(
-        (1, columns), np.float32
-    )
-    np.minimum(electrons, np.float32(target.saturation_e), out=electrons)
     if share:
-        _smooth(electrons, np.float32(share), step)
-    # Codes are counted from where the file says black is; where it really lies was added before the converter.
-    signal = electrons / gain_out + (black_out - tag_out)
-    coded = np.float32(target.code_step)
-    signal = np.rint(np.rint(signal / coded) * coded + tag_out)
-    np.clip(signal, 0, target.clip_dn, out=signal)
-    return Predicted(signal.astype(np.uint16), clipped)
+        np.minimum(electrons, np.float32(target.saturation_e), out=electrons)
+        _smooth(electrons, np.float32(share), layout.step)
+    codes = np.empty(mosaic.shape, np.uint16)
+    encode(
+        electrons, np.stack([gain_out, told, over]), target.saturation_e, target.code_step, target.clip_dn, codes
+    )  # fmt: skip
+    return Predicted(codes, clipped)
 
 
-def _tiled(layout: Layout, origin: tuple[int, int], shape: tuple[int, ...], by: Mapping[str, float]) -> Array:
-    """Numbers by channel laid over a crop."""
+def _tile(layout: Layout, origin: tuple[int, int], by: Mapping[str, float]) -> Array:
+    """Numbers by channel on the layout's tile, as it lies at the corner of a crop."""
     side = layout.step
-    tile = np.array(
+    return np.array(
         [[by[layout.at(origin[0] + x, origin[1] + y)] for x in range(side)] for y in range(side)], np.float32
     )
-    rows, columns = shape[:2]
-    return np.tile(tile, (-(-rows // side), -(-columns // side)))[:rows, :columns]
 
 
-def _missing(wanted: float, there: float) -> np.float32:
-    return np.float32(math.sqrt(max(wanted**2 - there**2, 0.0)))
+def _missing(wanted: float, there: float) -> float:
+    return math.sqrt(max(wanted**2 - there**2, 0.0))
 
 
-def _thinned(electrons: Array, light: Array, rng: np.random.Generator) -> Array:
-    """Each electron kept with a chance. Noise that took a pixel below nothing is scaled by as much; of a broken number the
-    part over the whole is one more electron as often as it says."""
-    if light.min() >= 1.0:
-        return electrons
-    found = electrons * light
-    spread = found * (1 - light)
-    z = rng.standard_normal(electrons.shape, np.float32)
-    # A normal with the binomial's skew (Cornish and Fisher, 1937; from memory) where there are enough.
-    bright = np.sqrt(np.maximum(spread, 0)) * z + (1 - 2 * light) / 6 * (z * z - 1)
-    few = spread < _NORMAL_FROM
-    found += np.where(few, 0, bright)
-    some = few & (electrons > 0)
-    whole = (electrons[some] + rng.random(int(some.sum()), np.float32)).astype(np.int64)
-    found[some] = rng.binomial(whole, light[some])
-    return found
+def _add_dark(electrons: Array, mean_e: float, rng: np.random.Generator) -> None:
+    """Add a Poisson count of ``mean_e`` to every pixel, in place."""
+    if mean_e > _FEW_DARK_E:
+        electrons += rng.poisson(mean_e, electrons.shape)
+    elif mean_e > 0:
+        # All of them together are a Poisson count too, each in any pixel.
+        count = rng.poisson(mean_e * electrons.size)
+        electrons += np.bincount(rng.integers(0, electrons.size, count), minlength=electrons.size).reshape(
+            electrons.shape
+        )
 
 
 def _smooth(signal: Array, share: np.float32, side: int) -> None:

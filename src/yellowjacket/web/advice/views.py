@@ -128,7 +128,7 @@ def _answered(form: AdviceForm, ladder: Ladder) -> dict[str, object]:
         "rows": [_row(one, casts, crops if n < _LARGE else small, dark) for n, one in enumerate(found)], "large": f":{_LARGE}",
         "small": f"{_LARGE}:", "asked": _named(known, form, wanted, asked, casts, crops, dark), "limit": limit,
         "faster": faster, "over": -(faster or 0.0),
-        "long": exposure.long_of(body, data["level"], pixels, data["celsius"]),
+        "long": exposure.long_of(known.darks, data["level"], pixels, data["celsius"]),
         "shutter": form.exposure_s, "setting": form.setting, "celsius": data["celsius"],
         "moved": any(data[name] for name in ("aperture_stops", "shutter_stops", "light_stops")),
         "light_stops": data["light_stops"], "coloured": _coloured(known, form, best, wanted, factor),

@@ -3,20 +3,26 @@
 from __future__ import annotations
 
 import asyncio
+import importlib
 import resource
 import socket
+import threading
 from pathlib import Path
 from typing import Any
 
 import uvicorn
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
+from yellowjacket.bench.jobs.executor import WORKERS
 from yellowjacket.web.http.asgi import application
 
 # A request whose head has not arrived by then (s) will not.
 _HEAD_S = 60.0
 _STOP_S = 4
 _BACKLOG = 2048
+# After the start (s), when the first page is out: what a start does without, and the first question would wait for.
+_READY_AFTER_S = 2.0
+_ASKED_FOR = ("scipy.special", "scipy.optimize", "yellowjacket.core.prediction.exposing")
 
 
 class _Protocol(H11Protocol):
@@ -48,4 +54,14 @@ def answer(listening: socket.socket, certificate: Path | None, key: Path | None)
         log_level="warning", access_log=False, proxy_headers=False, server_header=False, backlog=_BACKLOG,
         timeout_graceful_shutdown=_STOP_S, **encrypted,
     )  # fmt: skip
+    getting_ready = threading.Timer(_READY_AFTER_S, get_ready)
+    getting_ready.daemon = True
+    getting_ready.start()
     uvicorn.Server(config).run(sockets=[listening])
+
+
+def get_ready() -> None:
+    """Load what the first question needs, and start a process that makes pictures."""
+    for name in _ASKED_FOR:
+        importlib.import_module(name)
+    WORKERS.start_one()

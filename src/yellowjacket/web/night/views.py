@@ -85,7 +85,7 @@ def _record(form: NightForm) -> tuple[Record | None, float, Quantity | None]:
         return None, 1.0, None
     air = [form.cleaned_data[name] for name in ("begin_c", "end_c") if form.cleaned_data[name] is not None]
     celsius = sum(air) / len(air) if air and found.whole.reference_c is not None else None
-    long = exposure.long_of(body, "usable", 1.0, celsius)
+    long = exposure.long_of(measure.of_body(body), "usable", 1.0, celsius)
     if long is None:
         return None, 1.0, None
     exposure_s = form.cleaned_data["exposure_s"]
