@@ -7,7 +7,7 @@ from yellowjacket.bench.models import Body, Grade, Ladder, Rung, Use
 
 PAGES = {
     "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 4,
-    "/advice/": 27, "/tolerance/": 15, "/darks/": 5, "/night/": 5,
+    "/advice/": 27, "/tolerance/": 14, "/darks/": 5, "/night/": 5,
     "/practice/": 5, "/sittings/{0}/plan/": 21, "/sittings/{0}/shoot/": 36, "/sittings/{0}/check/": 28,
     "/sittings/{0}/measure/": 38, "/sittings/{0}/look/": 28, "/sittings/{0}/push/": 29, "/sittings/{0}/time/": 13,
     "/sittings/{0}/record/": 39,

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.bench.darks.hot_population import population_of
 from yellowjacket.bench.development import Switches
-from yellowjacket.bench.models import Ladder
+from yellowjacket.bench.models import Ladder, Rung
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.prediction.sensor_at import NoPicture
@@ -53,10 +53,11 @@ class PredictedCrops:
 
     @classmethod
     def of(
-        cls, ladder: Ladder, size: tuple[int, int], factor: float = 1.0, *, monochrome: bool = False
-    ) -> PredictedCrops:
-        """Of a measured ladder, in a few queries for all its crops."""
-        return cls(ladder, Predicting.of(ladder), size, max(factor, 1.0), monochrome)
+        cls, ladder: Ladder, size: tuple[int, int], factor: float = 1.0, *, monochrome: bool = False,
+        rungs: list[Rung] | None = None,
+    ) -> PredictedCrops:  # fmt: skip
+        """Of a measured ladder, in a few queries for all its crops; ``rungs``: its own, where they are known."""
+        return cls(ladder, Predicting.of(ladder, rungs), size, max(factor, 1.0), monochrome)
 
     def as_taken_by(self, other: Ladder) -> PredictedCrops:
         """The same scene as the body of another measured ladder would have taken it; no pictures where that has no sensor to

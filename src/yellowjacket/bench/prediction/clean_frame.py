@@ -141,10 +141,11 @@ class Predicting:
 def sensor_of(ladder: Ladder, rungs: list[Rung], frame: Frame) -> Sensor:
     """The body as a ladder's readings have it; settings that lack gain, noise or saturation are left out."""
     found: dict[int, dict[tuple[Measurand, str], Quantity]] = {}
-    for reading in Reading.objects.filter(
+    readings = Reading.objects.filter(
         rung__ladder=ladder, patch=None, use=None, quantity__in=_MODEL, value__isnull=False
-    ):
-        found.setdefault(reading.rung_id, {})[reading.measurand, reading.channel] = reading.result
+    )
+    for rung_id, quantity, channel, result in readings.quantities("rung_id", "quantity", "channel"):
+        found.setdefault(rung_id, {})[Measurand(quantity), channel] = result
     marks = [_mark(rung, found.get(rung.pk, {}), frame) for rung in rungs]
     return Sensor([one for one in marks if one is not None])
 

@@ -12,7 +12,7 @@ from yellowjacket.bench.advise import exposure
 from yellowjacket.bench.models import Ladder, Reading, Rung, Use
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.prediction.clean_frame import Wanted
-from yellowjacket.bench.typed import decimal
+from yellowjacket.bench.typed import decimal, identity
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import RungFindings, measured_limits
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -69,29 +69,48 @@ def context_of(request: HttpRequest, criteria: Sequence[Criterion]) -> dict[str,
     middle = _STEPS // 2
     step = round(decimal(asked.get("step"), 0, _STEPS) or 0) if "step" in asked else middle
     value = base if step == middle else threshold_at(base, step)
-    ladders = [ladder for body in exposure.bodies_with_findings() if (ladder := exposure.ladder_of(body)) is not None]
-    # The fullest ladder shows the most thresholds.
-    ladders.sort(key=lambda ladder: -len(ladder.rungs.all()))
-    uses = {str(use.pk): (use, ladder) for ladder in ladders for use in ladder.sitting.uses.all()}
-    chosen = asked.get("use", "") if asked.get("use", "") in uses else next(iter(uses), None)
     context: dict[str, object] = {
         "criterion": one, "level": level, "base": base, "value": value, "typed": f"{value:.3g}", "slider": Slider(step),
-        "choices": [(pk, f"{ladder.body}, {use.name.lower()}") for pk, (use, ladder) in uses.items()],
-        "chosen": chosen, "field": f"{one.key}-{level}", "moved": "step" in asked,
+        "field": f"{one.key}-{level}", "moved": "step" in asked,
         "ends": ("laxer", "stricter") if one.at_least else ("stricter", "laxer"),
     }  # fmt: skip
+    chosen = _named(asked.get("on", "")) if "step" in asked else None
+    if chosen is None:
+        offered = {_key(*each): each for each in _offered()}
+        chosen = offered.get(asked.get("on", ""), next(iter(offered.values()), None))
+        context["choices"] = [(key, f"{ladder.body}, {use.name.lower()}") for key, (ladder, use) in offered.items()]
     if chosen is None:
         return context
-    use, ladder = uses[chosen]
-    return context | {"pictures": _pictures(ladder, use, one, value), "use": use, "ladder": ladder}
+    ladder, use = chosen
+    pictures = _pictures(ladder, use, one, value)
+    return context | {"pictures": pictures, "use": use, "ladder": ladder, "chosen": _key(ladder, use)}
+
+
+def _key(ladder: Ladder, use: Use) -> str:
+    return f"{ladder.pk}-{use.pk}"
+
+
+def _offered() -> list[tuple[Ladder, Use]]:
+    """What thresholds can be seen on: the uses of every measured body. The fullest ladder shows the most thresholds."""
+    ladders = [ladder for body in exposure.bodies_with_findings() if (ladder := exposure.ladder_of(body)) is not None]
+    ladders.sort(key=lambda ladder: -len(ladder.rungs.all()))
+    return [(ladder, use) for ladder in ladders for use in ladder.sitting.uses.all()]
+
+
+def _named(key: str) -> tuple[Ladder, Use] | None:
+    """One of those by its key, in two queries: a slider that moves cannot wait for all of them."""
+    ladder_id, use_id = (identity(part) for part in key.partition("-")[::2])
+    ladder = Ladder.objects.filter(pk=ladder_id).select_related("sitting", "body").first()
+    use = Use.objects.filter(pk=use_id, sitting=ladder.sitting_id).first() if ladder else None
+    return (ladder, use) if ladder and use else None
 
 
 def _pictures(ladder: Ladder, use: Use, criterion: Criterion, value: float) -> list[Seen]:
     rungs = list(ladder.rungs.all())
-    findings = Reading.objects.findings_by_use(rungs)
+    findings = Reading.objects.filter(quantity=criterion.quantity).findings_by_use(rungs)
     known = [(rung, at_use(findings, use, rung)) for rung in rungs]
     factor, _ = use_noise_factor(ladder.body.pixels, use.whole_frame_pixels)
-    crops = PredictedCrops.of(ladder, _CROP_PX, factor, monochrome=use.monochrome)
+    crops = PredictedCrops.of(ladder, _CROP_PX, factor, monochrome=use.monochrome, rungs=rungs)
     way = _NEXT if criterion.at_least else 1 / _NEXT
     places = (("stricter", value * way), ("the threshold", value), ("laxer", value / way))
     found = []

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
 
 from django.db.models import Q, QuerySet
 
@@ -28,20 +28,26 @@ class ReadingQuerySet(QuerySet["Reading"]):
             found |= Q(place, quantity=quantity, channel=known.channel)
         return self.filter(found)
 
+    def quantities(self, *fields: str) -> Iterator[tuple[Any, ...]]:
+        """Of each reading the ``fields`` asked for, and last what it says: no more is fetched, pages look at hundreds."""
+        for *named, value, low, high, n, notes in self.values_list(*fields, "value", "low", "high", "n", "notes"):
+            yield (*named, Quantity.from_plain((value, low, high, n, notes)))
+
     def by_rung(self) -> dict[int, dict[Measurand, Quantity]]:
         """By rung id and quantity, in one query; of several of one quantity the first."""
         found: dict[int, dict[Measurand, Quantity]] = {}
-        for reading in self:
-            found.setdefault(reading.rung_id, {}).setdefault(reading.measurand, reading.result)
+        for rung_id, quantity, result in self.quantities("rung_id", "quantity"):
+            found.setdefault(rung_id, {}).setdefault(Measurand(quantity), result)
         return found
 
     def findings_by_use(self, rungs: Sequence[Rung]) -> dict[int | None, dict[int, dict[str, Quantity]]]:
         """Quantities by criterion key for every rung and use (None: per pixel), in one query."""
         found: dict[int | None, dict[int, dict[str, Quantity]]] = {}
         by_quantity = {criterion.quantity: criterion.key for criterion in (*DEFAULT_CRITERIA, *EXPOSURE_CRITERIA)}
-        for reading in self.speaking(by_quantity).filter(rung__in=rungs):
-            of_use = found.setdefault(reading.use_id, {}).setdefault(reading.rung_id, {})
-            of_use.setdefault(by_quantity[reading.measurand], reading.result)
+        there = self.speaking(by_quantity).filter(rung__in=rungs)
+        for use_id, rung_id, quantity, result in there.quantities("use_id", "rung_id", "quantity"):
+            of_use = found.setdefault(use_id, {}).setdefault(rung_id, {})
+            of_use.setdefault(by_quantity[Measurand(quantity)], result)
         return found
 
 
