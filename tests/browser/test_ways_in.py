@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
+import numpy as np
 import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -33,7 +36,7 @@ class Counting:
 
 
 def signed(tester: Counting) -> None:
-    """From the Measure page to the signature."""
+    """From where frames are measured by a key to the signature."""
     find(tester.browser, "[data-key=m]")
     tester.press("m")
     wait_for_text(tester.browser, ".picture-side", "Everything is measured", 120)
@@ -59,19 +62,65 @@ def test_the_simulated_camera(fresh_site, browser):
 
 
 def test_a_folder_of_ones_own_frames(fresh_site, browser, tmp_path):
+    """With other files among them, as folders are: those are named, and stop nobody."""
     address, _ = fresh_site
     card = making.write_ladder(tmp_path)
+    (card / "notes.txt").write_text("dim lamp")
+    (card / "CUT.DNG").write_bytes((card / "F001.DNG").read_bytes()[:90_000])
+    (card / "EMPTY.DNG").touch()
     tester = Counting(browser)
     browser.get(address)
     tester.type("#folder", f"{card}{Keys.ENTER}")
     tester.click("form[action*='allow'] .do")
-    # Where the frames stand in their ladder; from there to measuring.
+    # Where the frames stand in their ladder; measuring begins there.
     find(browser, ".axis .rung")
-    tester.click("[data-step=measure]")
+    told = find(browser, ".body").text
+    assert "12 frames in 1 ladder, 2 files not used; passed over: 1 .txt" in told
+    assert all(name in told for name in ("CUT.DNG", "EMPTY.DNG"))
     signed(tester)
     # Typing the folder counts with Enter, as does the name with the button.
-    assert tester.actions <= 7
+    assert tester.actions <= 6
     assert complaints(browser) == []
+
+
+def test_one_frame_at_each_iso(fresh_site, browser, tmp_path):
+    """Single frames are measured, signed, and said to be that; what a second would add is told."""
+    address, folder = fresh_site
+    card = folder / "inbox" / "single"
+    card.mkdir()
+    rng = np.random.default_rng(3)
+    for n, iso in enumerate((100, 200, 400)):
+        making.write(card / f"S{n}.DNG", making.shot(iso, rng), iso=iso, exposure_s=Fraction(1, 8 * 2**n))
+    tester = Counting(browser)
+    browser.get(address)
+    tester.type("#folder", f"{card}{Keys.ENTER}")
+    find(browser, ".axis .rung")
+    signed(tester)
+    assert "single frames" in find(browser, ".body").text
+    browser.get(browser.current_url.replace("/record/", "/measure/"))
+    assert "A second frame of each rung" in find(browser, ".picture-side").text.replace("\n", " ")
+    wait_for_text(browser, "#foot", "one frame, ")
+    assert complaints(browser) == []
+
+
+def test_a_frame_and_its_copy(fresh_site, browser):
+    """No ladder: both files are named, and one click deletes what came of them."""
+    address, folder = fresh_site
+    card = folder / "inbox" / "copy"
+    card.mkdir()
+    making.write(card / "A.DNG", making.shot(100, np.random.default_rng(3)))
+    (card / "A copy.DNG").write_bytes((card / "A.DNG").read_bytes())
+    tester = Counting(browser)
+    browser.get(address)
+    tester.type("#folder", f"{card}{Keys.ENTER}")
+    wait_for_text(browser, ".body", "No ladder could be made of these files")
+    told = find(browser, ".body").text
+    assert "ISO 100" in told
+    assert "has the same content" in told
+    assert violations(browser) == []
+    tester.click("form[action*='delete'] button")
+    wait_for_text(browser, ".notice", "is deleted")
+    assert len(list(card.iterdir())) == 2
 
 
 def test_pictures_only(fresh_site, browser, tmp_path):

@@ -64,9 +64,10 @@ def bright_points_in(path: str) -> list[HotPixel]:
     return bright_points(read_frame(Path(path)))
 
 
-def propose_from(pair: tuple[str, str]) -> tuple[Proposal, ...]:
-    """Patch proposals from the files of a pair."""
-    return propose_patches(read_frame(Path(pair[0])), read_frame(Path(pair[1])))
+def propose_from(files: tuple[str, ...]) -> tuple[Proposal, ...]:
+    """Patch proposals from the files of a pair, or from one alone."""
+    first, *others = (read_frame(Path(path)) for path in files)
+    return propose_patches(first, others[0] if others else None)
 
 
 @dataclass(frozen=True, slots=True)

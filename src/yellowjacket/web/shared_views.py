@@ -44,6 +44,13 @@ def job_stop(request: HttpRequest, job_id: int) -> HttpResponse:
     return render(request, "stave/_job.html", {"job": job})
 
 
+@require_POST
+def job_dismiss(request: HttpRequest, job_id: int) -> HttpResponse:
+    """What a job had to tell was read."""
+    queue.dismiss(get_object_or_404(Job, pk=job_id))
+    return HttpResponse()
+
+
 def _frame(frame_id: int) -> Frame:
     return get_object_or_404(Frame.objects.defer("report"), pk=frame_id)
 
@@ -126,6 +133,7 @@ urlpatterns = [
     path("glossary/", glossary, name="glossary"),
     path("jobs/<id:job_id>/", job_progress, name="job"),
     path("jobs/<id:job_id>/stop/", job_stop, name="job-stop"),
+    path("jobs/<id:job_id>/dismiss/", job_dismiss, name="job-dismiss"),
     path("frames/<id:frame_id>/crop/<id:x>,<id:y>,<id:w>,<id:h>.png", crop, name="crop"),
     path("ladders/<id:ladder_id>/predicted/<id:x>,<id:y>,<id:w>,<id:h>.png", predicted_crop, name="predicted-crop"),
     path("lanes/pictures/<id:picture_id>/crop/<id:x>,<id:y>,<id:w>,<id:h>.png", lane_crop, name="lane-crop"),

@@ -13,6 +13,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.conf import settings
+from django.db.models import Count
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
@@ -160,6 +161,11 @@ class SittingPage:
                 found.setdefault((frame.shot.rung_id, frame.shot.kind), []).append(frame)
         return found
 
+    @property
+    def every_frame(self) -> list[Frame]:
+        """Of the ladder."""
+        return [frame for frames in self.frames.values() for frame in frames]
+
     def light(self, rung: Rung) -> list[Frame]:
         """Light frames of a rung."""
         return self.frames.get((rung.pk, Shot.Kind.LIGHT), [])
@@ -167,7 +173,7 @@ class SittingPage:
     @cached_property
     def widest_px(self) -> int:
         """Width of the ladder's largest frames: spots are told in their pixels. 1 without frames."""
-        return max((frame.width for frames in self.frames.values() for frame in frames), default=1)
+        return max((frame.width for frame in self.every_frame), default=1)
 
     @cached_property
     def shots(self) -> dict[tuple[int, str], int]:
@@ -193,8 +199,8 @@ class SittingPage:
     def ladder_tabs(self) -> list[dict[str, object]]:
         """The ladders of the sitting with their addresses on this step; the spot stays, the rung may not exist."""
         return [
-            {"ladder": ladder, "url": self.url(self.step, ladder=ladder.pk, rung=self.rung.key)}
-            for ladder in self._tabbed
+            {"ladder": ladder, "name": name, "url": self.url(self.step, ladder=ladder.pk, rung=self.rung.key)}
+            for ladder, name in zip(self._tabbed, told_apart(self._tabbed), strict=True)
         ]
 
     @cached_property
@@ -202,14 +208,14 @@ class SittingPage:
         """The left column."""
         planned, taken = sum(self.shots.values()), sum(len(frames) for frames in self.frames.values())
         problems = open_count(self.sitting)
-        with_light = sum(bool(self.light(rung)) for rung in self.rungs)
-        measured = sum(bool(rung.measured_inputs) for rung in self.rungs)
+        measured, with_light = self.measured_of
+        whole = f", {self._taken_in_all}" if len(self.ladders) > 1 else ""
         graded = len(Grade.objects.current(self.ladder))
         wanted = len(self.rungs) * len(self.uses)
         record = self.ladder.records.last()
         rows = [
             ("plan", "Plan", f"{planned} shots", 1.0, 0),
-            ("shoot", "Shoot", f"{taken} of {planned}", taken / planned if planned else 0.0, 0),
+            ("shoot", "Shoot", f"{taken} of {planned}{whole}", taken / planned if planned else 0.0, 0),
             ("check", "Check", f"{problems} to decide" if problems else "nothing to decide" if taken else "no frames yet",
              1.0 if taken and not problems else 0.0, problems),
             ("measure", "Measure", f"{measured} of {with_light} rungs" if with_light else "no frames yet",
@@ -224,6 +230,26 @@ class SittingPage:
             Step(key, name, self.url(key), status, share, attention, key == self.step)
             for key, name, status, share, attention in rows
         ]
+
+    @cached_property
+    def measured_of(self) -> tuple[int, int]:
+        """How many rungs of the ladder were measured, of how many with light frames."""
+        return sum(bool(rung.measured_inputs) for rung in self.rungs), sum(
+            bool(self.light(rung)) for rung in self.rungs
+        )
+
+    @property
+    def to_measure(self) -> bool:
+        """Whether light frames of the ladder wait to be measured."""
+        measured, with_light = self.measured_of
+        return measured < with_light
+
+    @property
+    def _taken_in_all(self) -> str:
+        """Beside the count of a ladder that of its whole sitting."""
+        shots = Shot.objects.filter(rung__ladder__sitting=self.sitting)
+        counts = shots.aggregate(taken=Count("frame"), planned=Count("pk"))
+        return f"all ladders {counts['taken']} of {counts['planned']}"
 
     def _push_status(self) -> tuple[str, float]:
         """What the Push step says of itself: ladders that are measured of those that can be pushed."""
@@ -249,6 +275,17 @@ class SittingPage:
             "page": self, "sitting": self.sitting, "ladder": self.ladder, "rung": self.rung, "use": self.use,
             "uses": self.uses, "steps": self.steps, "step": self.step, "job": self.job, "person": self.person, **more,
         }  # fmt: skip
+
+
+def told_apart(ladders: Sequence[Ladder]) -> list[str]:
+    """Names of a sitting's ladders: where several have one name, with the ISO they stand at, else with a number."""
+    names = [str(ladder) for ladder in ladders]
+    if len(set(names)) < len(names):
+        names = [
+            f"{name}, ISO {ladder.metered_iso}" if names.count(name) > 1 and ladder.kind != Ladder.Kind.ISO else name
+            for name, ladder in zip(names, ladders, strict=True)
+        ]
+    return [f"{name} ({names[:n].count(name) + 1})" if names.count(name) > 1 else name for n, name in enumerate(names)]
 
 
 def _record_status(record: Record | None) -> str:

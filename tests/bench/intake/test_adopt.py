@@ -39,7 +39,7 @@ def test_a_folder_becomes_a_measurable_ladder_and_a_body(inbox):
     (inbox / "again.dng").write_bytes((inbox / "F001.DNG").read_bytes())
     sitting = adopt()
     job = Job.objects.get()
-    assert (job.state, job.message) == ("done", "12 frames in 1 ladder, 0 singles, 2 not used")
+    assert (job.state, job.message) == ("done", "12 frames in 1 ladder, 2 files not used")
     ladder = sitting.ladders.get()
     assert [rung.label for rung in ladder.rungs.all()] == ["ISO 100", "ISO 200", "ISO 400"]
     body = Body.objects.get()
@@ -139,7 +139,7 @@ def test_one_odd_file_costs_one_line(inbox, monkeypatch):
     monkeypatch.setattr(adopt_, "inspect_file", workers.stumbling)
     sitting = adopt()
     job = Job.objects.get()
-    assert (job.state, job.message) == ("done", "12 frames in 1 ladder, 0 singles, 2 not used")
+    assert (job.state, job.message) == ("done", "12 frames in 1 ladder, 2 files not used")
     assert dict(Problem.objects.values_list("file_name", "code")) == {
         "caf\\xe9.dng": "name", "cursed.dng": "unexpected",
     }  # fmt: skip

@@ -170,15 +170,18 @@ def test_a_texture_gives_detail_and_its_share(ladder):
     assert of(ladder, 100, "detail", use=web).value <= most + 1e-9
 
 
-def test_a_pair_that_is_missing_gives_reasons_and_no_numbers(ladder):
+def test_one_frame_gives_upper_bounds_of_noise_and_no_detail(ladder):
     Frame.objects.filter(shot__rung__iso=200, shot__kind="light", shot__repeat=2).delete()
     patches.place_patch(ladder, "steps", 100, 100, 300, 200, role="texture")
     patches.lay_grid(ladder, "wedge", WEDGE, 1, 8)
     measure(ladder)
-    for quantity in ("detail", "noise_chroma", "noise_luma", "grain_px"):
+    for quantity in ("noise_chroma", "noise_luma", "grain_px"):
         row = Reading.objects.filter(rung__iso=200, quantity=quantity, use=None).first()
-        assert row.value is None
-        assert "one frame only" in row.reason
+        assert row.value is not None
+        assert "from one frame" in row.reason
+    detail = Reading.objects.filter(rung__iso=200, quantity="detail", use=None).first()
+    assert detail.value is None
+    assert "one frame only" in detail.reason
 
 
 def test_patches_are_copied_to_the_other_ladders_scaled(ladder, make_sitting):

@@ -1,7 +1,9 @@
 """Measuring a sitting, the jobs behind it, and what is kept when something goes wrong."""
 
 import math
+from pathlib import Path
 
+import numpy as np
 import pytest
 
 from tests import making, workers
@@ -13,6 +15,7 @@ from yellowjacket.bench.measure import patches, run, staleness
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.metrology.notes import Remark
+from yellowjacket.core.raw.frame import sha256_of
 
 pytestmark = pytest.mark.django_db
 
@@ -81,11 +84,14 @@ def test_a_single_frame_on_a_rung_is_told_by_file_and_forgotten_with_the_second(
     assert problem.file_name == first.file_name
     assert "second frame" in problem.remedy
     rung = first.shot.rung
-    assert rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None).value is None
+    alone = rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None)
+    assert "from one frame" in alone.reason
     importing.import_folder(shot_sitting, second.path.rsplit("/", 1)[0])
     measure(shot_sitting)
     assert not Problem.objects.exists()
-    assert rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None).value > 10
+    paired = rung.readings.get(quantity="snr", channel="G", patch__role="grey", use=None)
+    assert paired.value > 10
+    assert not paired.reason
 
 
 def test_an_original_that_vanished_costs_its_rung_only(shot_sitting, tmp_path):
@@ -169,7 +175,7 @@ def test_a_ladder_that_is_not_shot_yet_does_not_keep_the_others_from_being_measu
     assert not later.patches.exists()
 
 
-def test_a_ladder_without_a_pair_is_named_and_the_others_are_measured(shot_sitting):
+def test_a_ladder_without_a_grey_area_is_named_and_the_others_are_measured(shot_sitting, tmp_path):
     ladder = shot_sitting.ladders.get()
     other = type(ladder).objects.get(pk=ladder.pk)
     other.pk, other.position = None, 1
@@ -178,9 +184,14 @@ def test_a_ladder_without_a_pair_is_named_and_the_others_are_measured(shot_sitti
     rung.ladder = other
     rung.save()
     Frame.objects.get(shot__rung=rung, shot__kind="light", shot__repeat=2).delete()
+    frame = Frame.objects.get(shot__rung=rung, shot__kind="light")
+    # All black: nothing in it is grey.
+    frame.path = str(making.write(tmp_path / "black.dng", making.shot(400, np.random.default_rng(1), dark=True)))
+    frame.sha256 = sha256_of(Path(frame.path))
+    frame.save()
     job = measure(shot_sitting)
     assert job.state == "done"
-    assert job.message.startswith("2 rungs measured. ISO · Heath: No rung has two frames yet")
+    assert job.message.startswith("2 rungs measured. ISO · Heath: No uniform neutral area near mid-grey was found")
 
 
 def test_a_clip_point_that_one_rung_saw_counts_for_all_of_its_iso(measured):

@@ -69,10 +69,39 @@ def test_without_darks_the_tag_gives_the_black_and_the_intercept_the_read_noise(
     assert source == "from intercept"
 
 
+@pytest.mark.parametrize(("first", "iso"), [(1, 100), (3, 200), (5, 400)])
+def test_a_single_frame_reads_as_the_pair_does_where_nothing_is_fixed_and_says_so(card, first, iso):
+    """These frames have no fixed pattern: one of them alone tells the noise that both tell, a little less surely."""
+    pair, one = measure_rung(task(card, first)), measure_rung(task(card, first, light=1))
+    for where in (
+        ("snr", "G", "grey"),
+        ("shadow_snr", "G", None),
+        ("snr", "all", "grey"),
+        ("noise_chroma", "all", "grey"),
+    ):
+        alone, both = reading(one, *where), reading(pair, *where)
+        assert alone.value == pytest.approx(both.value, rel=0.06), where
+        assert "from one frame" in alone.reason
+        assert "from one frame" not in both.reason
+    # Of the sensor one frame tells nothing.
+    assert not reading(one, "gain_e_per_dn").known
+
+
+def test_a_single_frame_counts_fixed_pattern_as_noise(card, tmp_path):
+    """A spread of response of 3 % comes on top of the temporal noise, root of the sum of squares."""
+    rng = np.random.default_rng(4)
+    spread = 1 + 0.03 * rng.standard_normal((making.HEIGHT, making.WIDTH))
+    uneven = making.BLACK + (making.shot(100, rng) - float(making.BLACK)) * spread
+    name = making.write(tmp_path / "fixed.dng", uneven.round().astype(np.uint16))
+    whole = task(card, 1)
+    found = reading(measure_rung(RungTask(1, (str(name),), whole.dark, whole.patches)), "snr", "G", "grey")
+    temporal = reading(measure_rung(whole), "snr", "G", "grey").value
+    assert found.value == pytest.approx(1 / np.hypot(1 / temporal, 0.03), rel=0.06)
+
+
 def test_a_single_frame_gives_its_signal_and_a_problem_with_a_remedy(card):
     result = measure_rung(task(card, 1, light=1))
     assert reading(result, "signal_dn", "G1", "grey").value == pytest.approx(making.GREY_DN, rel=0.01)
-    assert "one frame only" in reading(result, "snr", "G", "grey").reason
     assert [problem.code for problem in result.problems] == ["single"]
     assert result.problems[0].path.name == "F001.DNG"
 

@@ -148,6 +148,7 @@ class _Conditions(TypedDict, total=False):
     layout: Short
     shutter: list[Short]
     compression: list[Short]
+    single_frames: bool
     held_on: Short
     scene: Text
     lens: Short

@@ -278,10 +278,16 @@ def _stem(path: str) -> str:
 def _summary(sitting: Sitting) -> str:
     frames, ladders = sitting.frames.count(), sitting.ladders.count()
     placed = sitting.frames.filter(shot__isnull=False).count()
-    return (
-        f"{placed} frames in {ladders} ladder{'s' if ladders != 1 else ''}, {frames - placed} singles, "
-        f"{sitting.problems.count()} not used"
-    )
+    parts = [
+        f"{_counted(placed, 'frame')} in {_counted(ladders, 'ladder')}" if ladders else "",
+        f"{_counted(frames - placed, 'frame')} in no ladder" if frames > placed else "",
+        f"{_counted(problems, 'file')} not used" if (problems := sitting.problems.count()) else "",
+    ]
+    return ", ".join(part for part in parts if part)
+
+
+def _counted(count: int, what: str) -> str:
+    return f"{count} {what}{'s' if count != 1 else ''}"
 
 
 def _found(index: int, facts: FrameFacts) -> FoundFrame:

@@ -56,6 +56,11 @@ def stop(job: Job) -> None:
     Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(state=Job.State.STOPPED, finished_at=timezone.now())
 
 
+def dismiss(job: Job) -> None:
+    """What a job that ended had to tell was read."""
+    Job.objects.filter(pk=job.pk).exclude(state__in=Job.OPEN).update(message="")
+
+
 def resume_all() -> int:
     """Hand every unfinished job to the worker again, after a kill or a restart. Returns how many."""
     with transaction.atomic():

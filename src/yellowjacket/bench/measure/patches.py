@@ -43,27 +43,27 @@ _OF_GRIDS: dict[str, tuple[str, ...]] = {
 
 
 def propose(ladder: Ladder) -> Sequence[Patch]:
-    """Propose patches from the reference rung's pair and store them; what was drawn by hand stays.
+    """Propose patches from the reference rung's frames and store them; what was drawn by hand stays.
 
-    Refuses when no rung has a pair, or none of it is grey.
+    Refuses when no rung has a frame, or none of it is grey.
     """
-    pairs = _pairs_for_proposals(ladder)
-    out = unusable(ladder.sitting, [path for _, *pair in pairs for path in pair])
-    for rung, first, second in [pair for pair in pairs if not out.keys() & {pair[1], pair[2]}][:_TRIED]:
-        outcome = next(iter(run_all(propose_from, [(first, second)])))[1]
+    candidates = _frames_for_proposals(ladder)
+    out = unusable(ladder.sitting, [path for _, files in candidates for path in files])
+    for rung, files in [one for one in candidates if not out.keys() & set(one[1])][:_TRIED]:
+        outcome = next(iter(run_all(propose_from, [files])))[1]
         if isinstance(outcome, Exception):
             misfit = misfit_from(outcome)
             raise Refusal(f"{rung}: a frame {misfit.reason} {misfit.remedy}")
         if any(p.role == "grey" for p in outcome):
             return _replace_proposed(ladder, outcome)
     raise Refusal(
-        f"No uniform neutral area near mid-grey was found on {pairs[0][0]}. Put a grey card into the scene, or draw the "
+        f"No uniform neutral area near mid-grey was found on {candidates[0][0]}. Put a grey card into the scene, or draw the "
         "grey patch by hand on the Measure page."
     )
 
 
-def _pairs_for_proposals(ladder: Ladder) -> list[tuple[Rung, str, str]]:
-    """Rungs with two light frames, the likeliest to show a mid-grey first.
+def _frames_for_proposals(ladder: Ladder) -> list[tuple[Rung, tuple[str, ...]]]:
+    """Rungs with the files of two light frames, of one where no rung has two, the likeliest to show a mid-grey first.
 
     That is the reference rung; of a ladder held fixed, whose low marks are dark, the highest.
     """
@@ -73,12 +73,11 @@ def _pairs_for_proposals(ladder: Ladder) -> list[tuple[Rung, str, str]]:
         reference = max(rungs, key=lambda rung: rung.iso)
     paths = Frame.objects.paths_by_rung(rungs)
     ordered = sorted(rungs, key=lambda rung: abs(rung.position - reference.position))
-    pairs = [(rung, light[0], light[1]) for rung in ordered if len(light := paths[rung.pk]["light"]) > 1]
-    if not pairs:
-        raise Refusal(
-            "No rung has two frames yet, and proposing patches needs a pair: shoot a second frame of one rung."
-        )
-    return pairs
+    found = [(rung, tuple(paths[rung.pk]["light"][:2])) for rung in ordered]
+    most = max((len(files) for _, files in found), default=0)
+    if not most:
+        raise Refusal("No rung has a light frame yet: shoot or import one.")
+    return [(rung, files) for rung, files in found if len(files) == most]
 
 
 @transaction.atomic

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 from django.db import transaction
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 from numpy.typing import NDArray
 
 from yellowjacket import __version__
@@ -23,6 +23,7 @@ from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.measure.patches import propose
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
+from yellowjacket.bench.models.queries.frames import one_each
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.latitude.exposure_ladder import (
     EXPOSED,
@@ -55,7 +56,7 @@ from yellowjacket.core.readings.rung import SINGLE, RungResult, RungTask, measur
 from yellowjacket.core.readings.scene import Known
 
 # Readings change when the way they are computed does: raise this with every change of the core's numbers.
-METHOD_VERSION = f"{__version__}/6"
+METHOD_VERSION = f"{__version__}/7"
 # Stands for the digest of a rung that was measured without some of its frames.
 INCOMPLETE = "incomplete"
 
@@ -101,7 +102,10 @@ def measure_sitting(job: Job, progress: progress_.Progress) -> str:
     count = len(stale)
     done = f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
     if left_out:
-        refused.append(f"{left_out} frame{'s' if left_out != 1 else ''} could not be used, see below")
+        refused.append(f"{left_out} frame{'s' if left_out != 1 else ''} could not be used: see Check")
+    if refused:
+        job.parameters["left_out"] = True
+        job.save(update_fields=["parameters"])
     return ". ".join([done, *refused])
 
 
@@ -272,9 +276,11 @@ def store_result(sitting: Sitting, stale: Stale, outcome: RungResult | Exception
         return
     names = [Path(path).name for path in task.light]
     Problem.objects.filter(sitting=sitting, code=SINGLE, file_name__in=names).delete()
-    for problem in outcome.problems:
-        note_problem(sitting, problem.path.name, misfit_from(problem))
     rung = Rung.objects.select_related("ladder").get(pk=task.key)
+    for problem in outcome.problems:
+        # A ladder of single frames is what was shot; one among pairs is a frame that is missing.
+        if problem.code != SINGLE or not one_each(_frames_of(rung.ladder)):
+            note_problem(sitting, problem.path.name, misfit_from(problem))
     if task.known is None:
         rung.readings.exclude(quantity__in=DARK_MEASURANDS).delete()
     else:
@@ -283,6 +289,10 @@ def store_result(sitting: Sitting, stale: Stale, outcome: RungResult | Exception
     _store_readings(rung, outcome.readings)
     rung.measured_inputs, rung.measured_patches = stale.inputs, stale.patches
     rung.save(update_fields=["measured_inputs", "measured_patches"])
+
+
+def _frames_of(ladder: Ladder) -> QuerySet[Frame]:
+    return Frame.objects.filter(shot__rung__ladder=ladder).defer("report").select_related("shot")
 
 
 def _store_readings(rung: Rung, readings: Iterable[CoreReading]) -> None:

@@ -55,6 +55,12 @@ class Job(models.Model):
         return self.state in self.OPEN
 
     @property
+    def wants_reading(self) -> bool:
+        """Whether it ended in a way that has to be told: failed, stopped, or with something left out."""
+        ended = self.state in (self.State.FAILED, self.State.STOPPED) or bool(self.parameters.get("left_out"))
+        return ended and not self.open and bool(self.message)
+
+    @property
     def time_left(self) -> timedelta | None:
         """Estimated from the rate so far; None while there is none."""
         if self.state != self.State.RUNNING or not self.done or self.started_at is None:

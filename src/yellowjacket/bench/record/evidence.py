@@ -7,6 +7,7 @@ from typing import Any
 
 from yellowjacket import __version__
 from yellowjacket.bench.models import Frame, Grade, Ladder, Reading, Use
+from yellowjacket.bench.models.queries.frames import one_each
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.record.kept import LimitPart, ProposalPart
 from yellowjacket.bench.record.proposals import proposals
@@ -90,7 +91,9 @@ def limit_from(kept: LimitPart) -> Limit:
 def conditions(ladder: Ladder) -> dict[str, object]:
     """What the limits hold for: body, firmware, lens, light, temperature, settings, profile."""
     sitting = ladder.sitting
-    frames = list(Frame.objects.filter(shot__rung__ladder=ladder).only("firmware", "layout", "shutter", "compression"))
+    said = ("firmware", "layout", "shutter", "compression")
+    found = Frame.objects.filter(shot__rung__ladder=ladder).select_related("shot")
+    frames = list(found.only(*said, "shot__rung_id", "shot__kind"))
     profile = sitting.profile.criteria
     return {
         "body": str(ladder.body),
@@ -98,6 +101,7 @@ def conditions(ladder: Ladder) -> dict[str, object]:
         "firmware": sorted({frame.firmware for frame in frames} - {""}),
         "layout": frames[0].mosaic_layout.name if frames else "",
         "shutter": sorted({frame.shutter for frame in frames} - {""}),
+        "single_frames": one_each(frames),
         "compression": sorted({frame.compression for frame in frames} - {""}),
         "held_on": sitting.held_on.isoformat(),
         "scene": sitting.scene,
@@ -116,11 +120,13 @@ def files_in_words(conditions: Mapping[str, Any]) -> str:
     """What the conditions of a record say of its files: only what changes what they can say."""
     layout = conditions.get("layout", "")
     said = [_LAYOUT_WORDS.get(str(layout), "")]
+    said += [SINGLE_FRAMES] if conditions.get("single_frames") else []
     said += [f"{kind} shutter" for kind in conditions.get("shutter", ()) if kind != Shutter.MECHANICAL]
     said += ["lossy compression" for kind in conditions.get("compression", ()) if kind == Compression.LOSSY]
     return ", ".join(word for word in said if word)
 
 
+SINGLE_FRAMES = "single frames: their fixed pattern counts as noise"
 _LAYOUT_WORDS = {
     QUAD: "filters in 4×4 tiles", LARGE_TILE: "filters in 6×6 tiles", MONOCHROME: "no colour filters",
     LINEAR: "interpolated samples, measured at output sizes only", PICTURE: "judged on camera pictures",

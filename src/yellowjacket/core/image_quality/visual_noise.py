@@ -45,6 +45,23 @@ class Appearance:
     snr: Quantity
     visual: Quantity
 
+    def remarked(self, note: Note) -> Appearance:
+        """The same with a remark on all that is known of it."""
+        luma, chroma, grain, snr, visual = (
+            replace(q, notes=(*q.notes, note)) if q.known else q
+            for q in (self.luma, self.chroma, self.grain, self.snr, self.visual)
+        )
+        return Appearance(luma, chroma, grain, snr, visual)
+
+
+def stand_ins(picture: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Two pictures whose difference is to one what noise is to a pair: all that departs from a plane, fixed pattern too, a √2
+    less on either side of it. ``picture``: a uniform patch in linear sRGB, shape (rows, columns, 3)."""
+    own = np.moveaxis(picture.astype(np.float64), -1, 0)
+    off = np.moveaxis(np.stack([without_plane(plane) for plane in own]), 0, -1)
+    flat, half = picture - off, off / math.sqrt(2)
+    return (flat + half).astype(np.float32), (flat - half).astype(np.float32)
+
 
 def unseen(*notes: Note) -> Appearance:
     """An appearance that could not be read."""

@@ -27,7 +27,7 @@ class Remark(Enum):
     ALL_EQUAL = "all called equal"
     NOT_SIGNIFICANT = "not significant: below {0:.2g} DN"
     NOT_CLEAR_OF_ZERO = "not clear of zero"
-    SINGLE_FRAME = "single frame"
+    SINGLE_FRAME = "from one frame: its fixed pattern counts as noise, which a second frame would take out"
     BLACK_FROM_TAG = "from the file's tag: no darks, no masked pixels"
     WHERE_NOISE_VANISHES = "where the noise vanishes"
     UPPER_BOUND_CUT_BLACK = "an upper bound: black is cut off at its lowest code"

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from yellowjacket.core.metrology.estimate import Z95, Quantity, missing, with_error, with_relative_error
+from yellowjacket.core.metrology.estimate import Z95, Quantity, first_notes, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.metrology.robust import robust_sigma, without_plane
 from yellowjacket.core.noise.autocorrelation import LAGS, LagSums, lag_sums, pooled
@@ -150,11 +150,11 @@ def joint_noise(parts: Sequence[PairNoise]) -> PairNoise:
     signal = sum(w * (part.signal.value or 0.0) for w, part in zip(shares, parts, strict=True))
     signal_se = math.sqrt(sum((w * part.signal.se) ** 2 for w, part in zip(shares, parts, strict=True)))
     sigma, relative = math.sqrt(variance), variance_se / (2 * variance)
-    snr = missing(Missing.NO_SIGNAL)
+    snr, notes = missing(Missing.NO_SIGNAL), first_notes([part.noise for part in parts])
     if signal > Z95 * signal_se:
-        snr = with_relative_error(signal / sigma, math.hypot(relative, signal_se / signal), n)
+        snr = with_relative_error(signal / sigma, math.hypot(relative, signal_se / signal), n, *notes)
     return PairNoise(
-        with_error(signal, signal_se, n), with_relative_error(sigma, relative, n), snr, variance, variance_se, n,
+        with_error(signal, signal_se, n), with_relative_error(sigma, relative, n, *notes), snr, variance, variance_se, n,
         sum(part.excluded for part in parts), parts[0].k, parts[0].light_change_stops,
         pooled(part.lags for part in parts if part.lags is not None),
     )  # fmt: skip

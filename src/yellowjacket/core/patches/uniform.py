@@ -76,14 +76,14 @@ def uniform_patches_of_one(frame: RawFrame, most: int) -> tuple[Rect, ...]:
     return tuple(window.rect for window in _uniform_windows(_tile_statistics(frame, None), None)[:most])
 
 
-def propose_patches(first: RawFrame, second: RawFrame) -> tuple[Proposal, ...]:
+def propose_patches(first: RawFrame, second: RawFrame | None) -> tuple[Proposal, ...]:
     """Uniform areas of a scene from two frames of one rung: grey, shadow, black, highlight, and field patches.
 
     Structure is what both frames share inside a tile (their covariance), so noise does not count as
-    structure and a fine texture does. A role for which the scene has nothing is left out.
-    Raises ValueError when the frames differ in size.
+    structure and a fine texture does; of one frame alone noise is told by neighbours, and fine texture may pass.
+    A role for which the scene has nothing is left out. Raises ValueError when the frames differ in size.
     """
-    if first.mosaic.shape != second.mosaic.shape:
+    if second is not None and first.mosaic.shape != second.mosaic.shape:
         raise ValueError(f"frames differ in size: {first.mosaic.shape} and {second.mosaic.shape}")
     tiles = _tile_statistics(first, second)
     windows = _uniform_windows(tiles, _neutral_of(first))

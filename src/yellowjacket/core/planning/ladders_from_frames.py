@@ -167,6 +167,10 @@ def _group(frames: Sequence[FoundFrame]) -> tuple[list[AdoptedLadder], list[int]
     alone = [f.index for key, members in light.items() if key not in used for f in members]
     for iso in sorted({iso for iso, _ in darks}):
         times = sorted(seconds for dark_iso, seconds in darks if dark_iso == iso)
+        if len(times) == 1 and len(darks[iso, times[0]]) == 1:
+            # One dark alone says nothing of a course.
+            alone += _indices(darks[iso, times[0]])
+            continue
         rungs = tuple(AdoptedRung(iso, seconds, (), _indices(darks[iso, seconds])) for seconds in times)
         ladders.append(_ladder("time", "capped", frames, rungs))
         if times[-1] < _LONG_S:

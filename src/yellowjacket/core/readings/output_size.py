@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.image_quality.texture import NYQUIST, finest_detail
-from yellowjacket.core.image_quality.visual_noise import Appearance, appearance, unseen
+from yellowjacket.core.image_quality.visual_noise import Appearance, appearance, stand_ins, unseen
 from yellowjacket.core.limits.output_size import AT_PIXEL_LEVEL, LookedAt, UseView, use_noise_factor
 from yellowjacket.core.metrology.estimate import Quantity, missing, with_error
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
@@ -114,13 +114,16 @@ def appearances(
     if how is None or why:
         nothing = unseen(*why or [Note(Missing.GREY_DARK_SETS_BALANCE)])
         for size in sizes:
-            yield from _seen(name, nothing, size)
+            yield from _seen(name, nothing, size, len(light))
         return
-    one, other = (developed_crop(frame.mosaic, rect, how) for frame in light[:2])
+    pictures = [developed_crop(frame.mosaic, rect, how) for frame in light[:2]]
+    one, other = pictures if len(pictures) > 1 else stand_ins(pictures[0])
     for size in (*sizes, *enlarged):
         coloured = light[0].layout.coloured
         seen = appearance(one, other, size.raw_px, coloured=coloured, looked_at=size.looked_at)
-        yield from [_to_the_eye(name, seen, size)] if size.enlarged else _seen(name, seen, size)
+        if len(pictures) == 1:
+            seen = seen.remarked(Note(Remark.SINGLE_FRAME))
+        yield from [_to_the_eye(name, seen, size)] if size.enlarged else _seen(name, seen, size, len(light))
 
 
 def in_details(sizes: Iterable[Size], detail_px: int) -> list[Size]:
@@ -133,9 +136,13 @@ def colour_noise(seen: Iterable[Reading]) -> Iterator[Reading]:
     return (replace(one, quantity=Measurand.COLOUR_NOISE) for one in seen if one.quantity is Measurand.NOISE_CHROMA)
 
 
-def _seen(name: str, seen: Appearance, size: Size) -> Iterator[Reading]:
-    lab = f"two frames developed to CIELAB, half the variance of their difference, {size.words}"
-    light = f"luminance of two frames as developed, mean over the noise of their difference, {size.words}"
+def _seen(name: str, seen: Appearance, size: Size, frames: int) -> Iterator[Reading]:
+    if frames > 1:
+        lab = f"two frames developed to CIELAB, half the variance of their difference, {size.words}"
+        light = f"luminance of two frames as developed, mean over the noise of their difference, {size.words}"
+    else:
+        lab = f"one frame developed to CIELAB, what departs from a plane, {size.words}"
+        light = f"luminance of one frame as developed, mean over what departs from a plane, {size.words}"
     width = f"width of the noise's autocorrelation, {size.words}"
     yield Reading(name, ALL, Measurand.SNR, seen.snr, light, use=size.use)
     yield Reading(name, ALL, Measurand.NOISE_LUMA, seen.luma, lab, use=size.use)

@@ -23,7 +23,9 @@ UNIFORM = ("grey", "shadow", "black", "highlight", "field")
 _QUIET = ("field", "colour", "wedge")
 _CLEAR_SIGMAS, _CLEAR_SHARE = 5.0, 0.01
 
-# Pair noise by (patch, channel), or the sentence that says why there is none.
+_OF_A_PAIR = "mean of two frames less black", "two-frame variance, plane removed", "signal ÷ noise"
+_OF_ONE = "mean of the frame less black", "differences of neighbours in one frame", "signal ÷ noise"
+# Noise by (patch, channel), or the sentence that says why there is none.
 Noise = Mapping[tuple[str, str], PairNoise | Note]
 
 
@@ -41,12 +43,10 @@ class PatchSpec:
 
 
 def _patch_noise(light: Sequence[RawFrame], patch: PatchSpec, channel: str, black_dn: float) -> PairNoise | Note:
-    """Pair noise of a patch, or why there is none."""
+    """Noise of a patch, of one frame alone an upper bound that says so, or why there is none."""
     width, height = light[0].size
     if not patch.rect.fits(width, height):
         return Note(Missing.PATCH_OUTSIDE_FRAME, (patch.name, width, height))
-    if len(light) < 2:
-        return Note(Missing.NO_PAIR)
     return area_noise(light, patch.rect, channel, black_dn)
 
 
@@ -100,7 +100,7 @@ def patch_readings(
         else:
             found = (outcome.signal, outcome.noise, outcome.snr)
             excluded = outcome.excluded
-        method = "mean of two frames less black", "two-frame variance, plane removed", "signal ÷ noise"
+        method = _OF_A_PAIR if len(light) > 1 else _OF_ONE
         for name, quantity, how in zip(
             (Measurand.SIGNAL_DN, Measurand.NOISE_DN, Measurand.SNR), found, method, strict=True
         ):

@@ -137,10 +137,11 @@ def _of_pictures(light: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ..
         if not patch.rect.fits(*light[0].size):
             why: tuple[Note, ...] = (Note(Missing.PATCH_OUTSIDE_FRAME, (patch.name, *light[0].size)),)
         else:
-            why = () if len(light) > 1 else (Note(Missing.NO_PAIR),)
+            why = ()
         if patch.role in SEEN:
             for one in appearances(light, patch.name, patch.rect, how, sizes, why, enlarged):
-                words = f"two of the camera's own pictures, in display units, {one.method.rpartition(', ')[2]}"
+                own = "two of the camera's own pictures" if len(light) > 1 else "one of the camera's own pictures"
+                words = f"{own}, in display units, {one.method.rpartition(', ')[2]}"
                 # Its curve is unknown: what light made a tone, and how noisy that was, cannot be told.
                 told = nothing if one.quantity is Measurand.SNR else one.result
                 readings.append(replace(one, method=words, result=told))
@@ -208,8 +209,8 @@ def _read_all(paths: Sequence[str], problems: list[FrameError], threads: int) ->
 
 def _single(path: Path) -> FrameError:
     return FrameError(
-        path, SINGLE, "is the only usable frame of its rung, and noise needs a pair.",
-        "Shoot a second frame of this rung, or import it.",
+        path, SINGLE, "is the only usable frame of its rung: its fixed pattern counts as noise.",
+        "Shoot a second frame of this rung, or import it, to tell the two apart; or leave it so.",
     )  # fmt: skip
 
 

@@ -65,6 +65,7 @@ def scene_readings(
             readings += colour_noise(appearances(light, patch.name, patch.rect, how, details, why))
         elif patch.role in _TEXTURES:
             coloured = patch.role == "colour_texture"
+            why = why or (() if len(light) > 1 else (Note(Missing.NO_PAIR),))
             cycles, words = Quantity(None, notes=why), "coherence of two frames"
             if not why:
                 cycles, words = detail_of(light, patch.rect, known.black_dn, known.prnu or 0.0, coloured=coloured)

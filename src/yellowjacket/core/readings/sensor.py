@@ -11,6 +11,7 @@ from yellowjacket.core.metrology.estimate import Quantity, missing, unknown, wit
 from yellowjacket.core.metrology.measurands import ALL, GREEN, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.smoothing import Cooked
+from yellowjacket.core.noise.two_frame import PairNoise
 from yellowjacket.core.photon_transfer.characterise import ChannelFindings, IsoFindings
 from yellowjacket.core.photon_transfer.dynamic_range import SNR_LEVELS
 from yellowjacket.core.photon_transfer.fit import snr_at
@@ -91,14 +92,26 @@ def _move(
         )
         if grey_noise is None or shadow_noise is None:
             return missing(Missing.GREY_NOT_MEASURED)
-        if gain.value is None or read.value is None:
-            return missing(Missing.NO_NOISE_MODEL, unknown(gain, read).reason)
         wanted = (grey_noise.signal.value or 0.0) / 2**SHADOW_STOPS_UNDER_GREY
-        model = gain.value, read.value
+        single = shadow_noise.noise.has(Remark.SINGLE_FRAME)
+        known = (gain.value, read.value) if gain.value is not None and read.value is not None else None
+        model = _by_two(grey_noise, shadow_noise) if single else known
+        if model is None:
+            return missing(Missing.NO_NOISE_MODEL, unknown(gain, read).reason)
         if wanted <= 0 or not shadow_noise.signal.value or shadow_noise.signal.value <= 0:
             return missing(Missing.SHADOW_DARK)
         factors.append(snr_at(wanted, *model) / snr_at(shadow_noise.signal.value, *model))
     return Quantity(sum(factors) / len(factors))
+
+
+def _by_two(grey: PairNoise, shadow: PairNoise) -> tuple[float, float] | None:
+    """Gain and read noise, DN, of the line through two patches: of single frames no more is known. None where it falls."""
+    apart = (grey.signal.value or 0.0) - (shadow.signal.value or 0.0)
+    more = grey.variance_dn2 - shadow.variance_dn2
+    if apart <= 0 or more <= 0:
+        return None
+    floor = shadow.variance_dn2 - more / apart * (shadow.signal.value or 0.0)
+    return apart / more, math.sqrt(max(floor, 0.0))
 
 
 def habits(found: ChannelFindings, sizes: Sequence[Size], gained: Mapping[str, Quantity]) -> list[Reading]:

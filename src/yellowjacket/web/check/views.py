@@ -116,7 +116,7 @@ def _audit_lines(rungs: list[Rung], audit: audit_.Audit, temperatures: dict[int,
     ]
     # A capped ladder has no light to audit; its lines would stand empty.
     shown = [line for line in lines if any(cell.text for cell in line.cells)]
-    return [*shown, text_line("wants", "To decide", "hover for the reason", rungs, wants)]
+    return [*shown, text_line("wants", "To decide", "reasons in the list below", rungs, wants)]
 
 
 def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:

@@ -254,6 +254,7 @@ def adopting_page(request: HttpRequest, sitting_id: int) -> HttpResponse:
             "sitting": sitting,
             "job": job,
             "problems": sitting.problems.all(),
+            "alone": sitting.frames.defer("report"),
             "place": "desk",
             "found": adopt_.offered_to(sitting),
         },

@@ -14,10 +14,12 @@ from yellowjacket.bench.measure import patches as patches_
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.measure.ranges import range_table
 from yellowjacket.bench.models import Frame, Patch, Rung
+from yellowjacket.bench.models.queries.frames import one_each
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.raw.frame import GREENS, FrameError, first_green
 from yellowjacket.web import pictures
 from yellowjacket.web.measure import noise_pictures, sheet
@@ -120,7 +122,8 @@ def _panel(page: SittingPage, message: str = "", typed: dict[str, str] | None = 
         picture=_picture(page), unmeasured=staleness.unmeasured(page.ladder), patch_message=message, typed=typed or {},
         drawn_roles=[(role.value, role.label) for role in patches_.DRAWN if role not in patches_.SINGLES],
         several_ladders=len(page.ladders) > 1, choices=tuple(zip(SHOWN, _SHOWN_NAMES, strict=True)),
-        singles=patches_.SINGLES, numbers=_NUMBERS, corners=_corners(page, typed or {}),
+        singles=patches_.SINGLES, one_each=one_each(page.every_frame), numbers=_NUMBERS,
+        corners=_corners(page, typed or {}),
     )  # fmt: skip
 
 
@@ -175,8 +178,10 @@ def _foot(page: SittingPage) -> dict[str, object]:
     readings = Readings([page.rung], page.size_use, every_channel=True)
     greens = (name for name in GREENS if readings.get(page.rung, Measurand.SIGNAL_DN, name, Patch.Role.GREY))
     green = next(greens, GREENS[0])
+    snr = readings.get(page.rung, Measurand.SNR, "all", Patch.Role.GREY)
     return {
-        "snr": readings.get(page.rung, Measurand.SNR, "all", Patch.Role.GREY),
+        "snr": snr,
+        "of": "one frame," if snr is not None and snr.result.has(Remark.SINGLE_FRAME) else "pair of",
         "size": page.size_words,
         "grey": grey_place(page.rung),
         "gain": readings.get(page.rung, Measurand.GAIN_E_PER_DN),

@@ -13,6 +13,12 @@ if TYPE_CHECKING:
     from yellowjacket.bench.models import Frame, Ladder, Rung
 
 
+def one_each(frames: Iterable[Frame]) -> bool:
+    """Whether no rung has two light frames of those of a ladder, with their shots: its noise is that of single frames."""
+    rungs = [frame.shot.rung_id for frame in frames if frame.shot is not None and frame.shot.kind == "light"]
+    return bool(rungs) and len(set(rungs)) == len(rungs)
+
+
 class FrameQuerySet(QuerySet["Frame"]):
     """Frames, and what they are of ladders and rungs."""
 
