@@ -58,11 +58,15 @@ def test_a_ladder_with_frames_stays_as_it_is(client, sitting, body, card, data_f
     [
         ("iso:lamp", {"lux": 400}, "Meter"), ("iso:nd", {"filters": "ND8 3 2.8 warm; ND64 6"}, "ND8"),
         ("iso:fixed", {}, "the upper rungs will clip"), ("setting:noise_reduction", {"values": "off, low, high"}, "high"),
-        ("time:scene", {"longest": "2 min", "lenr": "pairs"}, "LENR"), ("exposure:shutter", {"crossed": "full, small"}, "small"),
+        ("time:scene", {"longest": "2 min", "lenr": "pairs"}, "LENR"),
+        ("exposure:shutter", {"crossed": ["full", "small"]}, "small"),
     ],
 )  # fmt: skip
 def test_every_kind_of_ladder_has_its_preview(client, body, ladder, changes, words):
-    Body.objects.update(native_highest_iso=1600, highest_iso=1600)
+    modes = [
+        {"name": name, "width": 640 // n, "height": 448 // n, "bits": 14} for n, name in enumerate(("full", "small"), 1)
+    ]
+    Body.objects.update(native_highest_iso=1600, highest_iso=1600, raw_modes=modes)
     page = client.post("/sittings/new/stave/", plan_fields(body, ladder=ladder, **changes)).content.decode()
     assert words in page
     assert "rungs" in page

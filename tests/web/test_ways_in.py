@@ -1,5 +1,6 @@
 """Ways in that must not end: an empty desk, a folder that is not allowed, three fields, numbers as they are typed."""
 
+import re
 from datetime import date
 
 import pytest
@@ -195,7 +196,30 @@ def test_raw_modes_that_the_form_hides_are_not_crossed(client, body):
     modes = (("full", 640, 448), ("half", 320, 224))
     body.raw_modes = [{"name": name, "width": width, "height": height, "bits": 14} for name, width, height in modes]
     body.save()
-    client.post(
-        "/sittings/new/", plan_fields(body, ladder="setting:raw_mode", values="full, half", crossed="full, half")
-    )
+    both = ["full", "half"]
+    client.post("/sittings/new/", plan_fields(body, ladder="setting:noise_reduction", values="off, low", crossed=both))
     assert Sitting.objects.get().ladders.get().rungs.count() == 2
+
+
+def test_raw_modes_are_ticked_and_are_those_of_the_body(client, body):
+    """Tick boxes of what the body has; they are what a raw-mode ladder compares; another body brings its own."""
+    modes = (("full", 640, 448), ("half", 320, 224))
+    body.raw_modes = [{"name": name, "width": width, "height": height, "bits": 14} for name, width, height in modes]
+    body.save()
+    page = client.get("/sittings/new/").content.decode()
+    assert re.findall(r'name="crossed" value="(\w+)"', page) == ["full", "half"]
+    fields = plan_fields(body, ladder="setting:raw_mode", crossed=["full", "half"])
+    client.post("/sittings/new/", fields)
+    assert [rung.value for rung in Sitting.objects.get().ladders.get().rungs.all()] == ["full", "half"]
+    refused = client.post("/sittings/new/", fields | {"crossed": ["full", "huge"]}).content.decode()
+    assert "huge is no raw mode of this body." in refused
+    other = Body.objects.create(
+        make="Ostrel", model="Fen", pixel_width=64, pixel_height=48, lowest_iso=100, highest_iso=800,
+        native_lowest_iso=100, native_highest_iso=800, fastest_shutter_s=1 / 8000, slowest_shutter_s=30,
+    )  # fmt: skip
+    trigger = {"HX-Request": "true", "HX-Trigger-Name": "body"}
+    renewed = client.post("/sittings/new/stave/", fields | {"body": other.pk}, headers=trigger).content.decode()
+    assert 'hx-swap-oob="true"' in renewed
+    assert "none listed for this body" in renewed
+    kept = client.post("/sittings/new/stave/", fields, headers=trigger | {"HX-Trigger-Name": "crossed"})
+    assert 'id="raw-modes"' not in kept.content.decode()

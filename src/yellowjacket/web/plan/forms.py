@@ -7,11 +7,13 @@ from typing import Any
 
 from django import forms
 from django.utils import timezone
+from django.utils.functional import cached_property
 
 from yellowjacket.bench.models import Body, Lens, Sitting, ToleranceProfile
 from yellowjacket.bench.plan.sittings import LadderRequest, UseSpec
 from yellowjacket.bench.plan.uses import OFFERED_USES
 from yellowjacket.bench.tolerance.profiles import DEFAULT_PROFILE
+from yellowjacket.bench.typed import identity
 from yellowjacket.core.exposure import notation
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import Exposure, Filter, LadderSpec
@@ -61,6 +63,7 @@ _LADDERS = (
     ("Setting", (("setting:raw_mode", "Setting: raw mode"), ("setting:noise_reduction", "Setting: noise reduction"),
                  ("setting:bit_depth", "Setting: bit depth"))),
 )  # fmt: skip
+_RAW_MODE = "setting:raw_mode"
 _ISO_OR_RANGE = re.compile(r"([0-9]{1,9})(?:\s*(?:-|–|to)\s*([0-9]{1,9}))?", re.ASCII)
 _STEP_WORDS = {"thirds": "third", "halves": "half", "full stops": "full", "stops": "full"}
 _QUESTIONS = {
@@ -96,10 +99,31 @@ class LadderForm(TypedNumbers, forms.Form):
     rest_s = forms.FloatField(label="Rest, s", initial=0)
     shuffled = forms.BooleanField(label="Shuffled", required=False)
     values = WordsField(label="Values", required=False, initial="off, low, high", max_length=300)
-    crossed = WordsField(label="Repeat in each raw mode", required=False, max_length=200)
+    crossed = forms.MultipleChoiceField(
+        label="Raw modes", required=False, widget=forms.CheckboxSelectMultiple,
+        error_messages={"invalid_choice": "%(value)s is no raw mode of this body."},
+    )  # fmt: skip
     filters = FiltersField(label="Filters", required=False, max_length=400)
     lux = forms.FloatField(label="Lux metered", required=False, min_value=0.001)
     closing_repeat = forms.BooleanField(label="First rung again at the end", required=False)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        modes = self._body_chosen.limits.raw_modes if self._body_chosen else ()
+        self.fields["crossed"].choices = [(mode, mode) for mode in modes]  # type: ignore[attr-defined]
+
+    @cached_property
+    def _body_chosen(self) -> Body | None:
+        """Whose raw modes are offered: the body asked for, else the one that the list begins with."""
+        bodies = self.fields["body"].queryset  # type: ignore[attr-defined]
+        named = self.data.get(self.add_prefix("body")) if self.is_bound else self.initial.get("body")
+        found = bodies.filter(pk=identity(str(named))).first() if named else None
+        return found or bodies.first()
+
+    @property
+    def offers_raw_modes(self) -> bool:
+        """Whether there is anything to choose between."""
+        return len(self.fields["crossed"].choices) > 1  # type: ignore[attr-defined]
 
     def clean(self) -> dict[str, Any]:
         """A plan that cannot be is refused at its field."""
@@ -110,6 +134,8 @@ class LadderForm(TypedNumbers, forms.Form):
             plan_ladder(self.request().spec, data["body"].limits)
         except PlanError as error:
             name = _FIELD_OF.get(error.field, error.field)
+            if name == "values" and data["ladder"] == _RAW_MODE:
+                name = "crossed"
             self.add_error(name if name in self.fields else None, error.reason)
         return data
 
@@ -157,12 +183,14 @@ class LadderForm(TypedNumbers, forms.Form):
         data = self.cleaned_data
         kind, method = data["ladder"].split(":")
         metered = Exposure(data["metered_iso"], data["metered_shutter"], data["aperture"])
+        modes = tuple(data["crossed"])
         spec = LadderSpec(
             kind, method, metered, step=data["step"], picked=data["picked"], under=data["under"], over=data["over"],
             shortest_s=data["shortest"], longest_s=data["longest"], lenr=data["lenr"], rest_s=data["rest_s"],
-            shuffled=data["shuffled"], values=data["values"] if kind == "setting" else (),
-            # What the form hides for a kind of ladder is not asked for, whatever was typed before.
-            crossed=data["crossed"] if kind != "setting" else (),
+            shuffled=data["shuffled"],
+            # What the form hides for a kind of ladder is not asked for, whatever was typed or ticked before.
+            values=() if kind != "setting" else modes if method == "raw_mode" else data["values"],
+            crossed=modes if kind != "setting" else (),
             repeats=data["repeats"], darks=data["darks"], closing_repeat=data["closing_repeat"], filters=data["filters"],
             lux=data["lux"],
         )  # fmt: skip
@@ -177,7 +205,8 @@ def ladder_initial(body: Body, spec: LadderSpec) -> dict[str, object]:
         "step": spec.step, "picked": ", ".join(f"{value:g}" for value in spec.picked), "repeats": spec.repeats,
         "darks": spec.darks, "under": spec.under, "over": spec.over, "shortest": notation.shutter_label(spec.shortest_s),
         "longest": notation.shutter_label(spec.longest_s), "lenr": spec.lenr, "rest_s": spec.rest_s,
-        "shuffled": spec.shuffled, "values": ", ".join(spec.values), "crossed": ", ".join(spec.crossed),
+        "shuffled": spec.shuffled, "values": ", ".join(spec.values),
+        "crossed": list(spec.values if spec.method == "raw_mode" else spec.crossed),
         "filters": "; ".join(f"{f.name} {f.nominal_stops:g} {f.true_stops:g} {f.tint}".strip() for f in spec.filters),
         "lux": spec.lux, "closing_repeat": spec.closing_repeat,
     }  # fmt: skip

@@ -55,7 +55,10 @@ def _initial() -> dict[str, object]:
 @require_POST
 def preview(request: HttpRequest) -> HttpResponse:
     """The computed stave while the form is being filled in."""
-    return render(request, "plan/_preview.html", _preview_context(LadderForm(request.POST)))
+    form = LadderForm(request.POST)
+    # Another body has other raw modes; whoever ticks one keeps the focus.
+    other_body = request.headers.get("HX-Trigger-Name") == form.add_prefix("body")
+    return render(request, "plan/_preview.html", _preview_context(form) | {"form": form, "other_body": other_body})
 
 
 def _preview_context(form: LadderForm) -> dict[str, object]:
