@@ -74,7 +74,16 @@ def test_nothing_is_measured_twice_and_entered_warmth_counts(data_folder):
 
     before = doubling()
     assert sensor_temperature.enter(rung, "31,5") == 2
-    assert measure.measured(ladder).warmth[rung.pk] == sensor_temperature.Warmth(31.5, "entered")
+    known = measure.measured(ladder).warmth[rung.pk]
+    assert known == sensor_temperature.Warmth(31.5, "entered", course=(31.5, 31.5))
+    assert not known.warmed
+    frames = list(Frame.objects.filter(shot__rung=rung).order_by("shot__repeat"))
+    for frame, celsius in zip(frames, (28.0, 35.0), strict=True):
+        frame.overrides = {"temperature_c": celsius}
+        frame.save()
+    warmed = measure.measured(ladder).warmth[rung.pk]
+    # As one rung, at the mean of its darks, with where it began and ended.
+    assert (warmed.celsius, warmed.course, warmed.warmed) == (31.5, (28.0, 35.0), True)
     assert doubling() != before
     # The numbers themselves are what they were, and the file's own word is kept.
     assert {one.rung_id: bytes(one.measured) for one in RungDarks.objects.all()} == first

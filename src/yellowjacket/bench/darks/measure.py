@@ -30,7 +30,7 @@ from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.notes import Missing
 
 # Raise with every change of how darks are measured.
-METHOD_VERSION = f"{__version__}/7"
+METHOD_VERSION = f"{__version__}/8"
 # Stands for the digest of darks of which some could not be used.
 INCOMPLETE = "incomplete"
 # Ladders that stay assembled between requests.
@@ -157,7 +157,7 @@ def measured(ladder: Ladder) -> MeasuredDarks | None:
     warmth = rung_warmth(ladder)
     known = known_of(ladder)
     key = _digest([
-        sorted(rows), sorted((pk, one.celsius) for pk, one in warmth.items()),
+        sorted(rows), sorted((pk, one.course) for pk, one in warmth.items()),
         [(q.value, q.low, q.high) for q in (known.gain_e_per_dn, known.read_noise_e, known.saturation_e)],
     ])  # fmt: skip
     found = _assembled.get(key)
@@ -185,7 +185,8 @@ def rung_warmth(ladder: Ladder) -> dict[int, Warmth]:
     for rung_id, own in frames.items():
         told = [known[frame.pk] for frame in own if frame.pk in known]
         if own and len(told) == len(own):
-            found[rung_id] = replace(told[0], celsius=fmean(one.celsius for one in told))
+            course = tuple(one.celsius for one in told)
+            found[rung_id] = replace(told[0], celsius=fmean(course), course=course)
     return found
 
 

@@ -15,15 +15,25 @@ from yellowjacket.core.survey.temperature_table import temperatures_of
 
 _LONGEST_CSV_BYTES = 2_000_000
 _COLDEST_C, _HOTTEST_C = -60.0, 100.0
+# Dark current grows by an eighth (common practice, no source).
+_WARMED_C = 1.0
 
 
 @dataclass(frozen=True, slots=True)
 class Warmth:
-    """A temperature in °C, who says so ("entered", "file", "instrument"), and the thermometer where the file names it."""
+    """A temperature in °C, who says so ("entered", "file", "instrument"), and the thermometer where the file names it.
+
+    ``course``: of a rung, the temperatures of its frames in the order of the clock."""
 
     celsius: float
     source: str
     thermometer: Thermometer | None = None
+    course: tuple[float, ...] = ()
+
+    @property
+    def warmed(self) -> bool:
+        """Whether the frames of a rung differ by more than a mean can stand for."""
+        return bool(self.course) and max(self.course) - min(self.course) >= _WARMED_C
 
 
 def warmth_of(frames: Iterable[Frame]) -> dict[int, Warmth]:

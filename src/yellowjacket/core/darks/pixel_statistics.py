@@ -22,6 +22,10 @@ _MEAN_DEVIATION = math.sqrt(2 / math.pi)
 # Mean of those deviations of a normal distribution that lie below their mean, in σ.
 _BELOW_MEAN = 0.378
 _FEWEST = 8
+# Pixels along the side of a tile that tell how its repeats lie to each other.
+_SHIFT_SAMPLES = 16
+# σ of two samples of one noise never differ by so much.
+_CLEARLY_MORE = 1.1
 
 
 @numba.njit(cache=True, nogil=True)
@@ -138,7 +142,7 @@ def spreads(excess: NDArray[np.float32], least: float, step: int) -> NDArray[np.
 
 
 @numba.njit(cache=True, nogil=True)
-def _outstanding(stack, step, levels, spread, bar, once, places):  # type: ignore[no-untyped-def]
+def _outstanding(stack, step, levels, spread, bar, once, shifts, places):  # type: ignore[no-untyped-def]
     frames, rows, columns = stack.shape
     tile_rows, tile_columns = spread.shape
     found = 0
@@ -152,13 +156,14 @@ def _outstanding(stack, step, levels, spread, bar, once, places):  # type: ignor
             low = np.int64(math.floor((level - bar * local) * frames))
             single = np.int64(math.ceil(level + once * local))
             hole = np.int64(math.floor(level - once * local))
+            shift = shifts[:, tile_i, min(j * step * tile_columns // columns, tile_columns - 1)]
             for x in range(j * step, min((j + 1) * step, columns)):
-                total, highest, lowest = np.int64(0), np.int64(0), np.int64(stack[0, y, x])
+                total, highest, lowest = np.int64(0), np.int64(-(1 << 30)), np.int64(1 << 30)
                 for k in range(frames):
                     value = np.int64(stack[k, y, x])
                     total += value
-                    highest = max(highest, value)
-                    lowest = min(lowest, value)
+                    highest = max(highest, value - shift[k])
+                    lowest = min(lowest, value - shift[k])
                 if total > high or total < low or highest > single or lowest < hole:
                     if found == places.shape[0]:
                         return -1
@@ -168,17 +173,30 @@ def _outstanding(stack, step, levels, spread, bar, once, places):  # type: ignor
     return found
 
 
+def _shifts(stack: Stack, tiles: tuple[int, ...]) -> NDArray[np.int64]:
+    """By how many DN each repeat lies over the mean of all, by tile; shape (frames, rows of tiles, columns of tiles)."""
+    frames, rows, columns = stack.shape
+    side = min(rows // tiles[0], columns // tiles[1])
+    step = max(1, side // _SHIFT_SAMPLES)
+    levels = np.empty((frames, *tiles))
+    for i in range(tiles[0]):
+        for j in range(tiles[1]):
+            top, left = i * rows // tiles[0], j * columns // tiles[1]
+            levels[:, i, j] = np.median(stack[:, top : top + side : step, left : left + side : step], axis=(1, 2))
+    return np.asarray(np.rint(levels - levels.mean(axis=0)), np.int64)
+
+
 def outstanding(
     stack: Stack, step: int, levels: NDArray[np.float32], spread: NDArray[np.float64], bar: float, once: float
 ) -> NDArray[np.int32] | None:
     """Places (row, column), shape (n, 2), whose mean stands about ``bar`` spreads off its level, or one repeat ``once``,
-    either way.
+    either way; a repeat as a whole may lie higher than another, by the tile: a body warms up.
 
     Levels are those of a neighbour less than a step off: ask for a bar a little under the one that is meant. None
     where more than a twentieth of all pixels do: that is no dark.
     """
     places = np.empty((max(64, stack[0].size // 20), 2), np.int32)
-    found = _outstanding(stack, step, levels, spread, bar, once, places)
+    found = _outstanding(stack, step, levels, spread, bar, once, _shifts(stack, spread.shape), places)
     return None if found < 0 else places[:found].copy()
 
 
@@ -231,9 +249,15 @@ def spread_at(spread: NDArray[np.float64], places: NDArray[np.int32], shape: tup
 
 
 def repeat_sigma(stack: Stack) -> float:
-    """σ in DN of one frame, told from the difference of the first two at a sample of pixels."""
-    step = sample_step(stack)
-    first, second = stack[0, ::step, ::step], stack[1, ::step, ::step]
+    """σ in DN of one frame, told from the difference of the first two at a sample of pixels, or where a body warmed up and the
+    last two scatter clearly more, of those."""
+    first, last = _difference_sigma(stack[:2]), _difference_sigma(stack[-2:])
+    return last if last > _CLEARLY_MORE * first else first
+
+
+def _difference_sigma(pair: Stack) -> float:
+    step = sample_step(pair)
+    first, second = pair[0, ::step, ::step], pair[1, ::step, ::step]
     difference = first.astype(np.float32) - second.astype(np.float32)
     return float(_spread(difference.ravel() - np.float32(np.median(difference)), 0.29)) / math.sqrt(2)
 

@@ -149,12 +149,17 @@ def _warmth(view: TimeView) -> Line:
     cells = []
     for rung in view.rungs:
         known = view.found.warmth.get(rung.pk)
-        cells.append(Cell(f"{known.celsius:.1f}", title=_source_in_words(known)) if known else Cell())
+        cells.append(Cell(_degrees(known), title=_source_in_words(known)) if known else Cell())
     said = {known.thermometer for known in view.found.warmth.values()}
     # A body's thermometer, or the air's, is not the sensor's: where it was stays with the numbers.
     only = next(iter(said)) if len(said) == 1 else None
     where = f"°C {only.words}, as the files say" if only is not None else "°C, mean of its darks"
     return Line("warmth", "Temperature" if only not in (None, Thermometer.SENSOR) else "Sensor", where, cells=cells)
+
+
+def _degrees(known: Warmth) -> str:
+    """The mean of a rung, or where its darks began and ended, if it warmed up or cooled down."""
+    return f"{known.course[0]:.1f}–{known.course[-1]:.1f}" if known.warmed else f"{known.celsius:.1f}"
 
 
 def _source_in_words(known: Warmth) -> str:
