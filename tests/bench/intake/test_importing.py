@@ -234,3 +234,17 @@ def test_each_raw_mode_of_a_setting_ladder_takes_its_own_frames(body, make_sitti
         "a.dng": "half",
         "b.dng": "full",
     }
+
+
+@pytest.mark.parametrize(("held_equal", "placed"), [("settings", 0), ("brightness", 1)])
+def test_bodies_held_equally_bright_have_times_of_their_own(sitting, inbox, held_equal, placed):
+    """A third of a stop off the planned time is another setting, unless brightness is what is held; two stops are always."""
+    type(sitting).objects.filter(pk=sitting.pk).update(held_equal=held_equal)
+    sitting.refresh_from_db()
+    rng = np.random.default_rng(2)
+    making.write(inbox / "third.dng", making.shot(100, rng, stops=1 / 3), iso=100, exposure_s=Fraction(1, 6))
+    making.write(inbox / "stops.dng", making.shot(100, rng, stops=2), iso=100, exposure_s=Fraction(1, 2))
+    run_import(sitting, inbox)
+    assert Frame.objects.filter(shot__isnull=False).count() == placed
+    refused = dict(Problem.objects.values_list("file_name", "code"))
+    assert refused == {"stops.dng": "shutter"} | ({} if placed else {"third.dng": "shutter"})

@@ -6,8 +6,19 @@ from collections import defaultdict
 from dataclasses import replace
 
 from yellowjacket.bench.models import Frame, Ladder, Shot, Sitting
-from yellowjacket.core.planning.frame_to_shot import NEARNESS, Candidate, LadderFacts, Matcher, Misfit, Slot
+from yellowjacket.core.planning.frame_to_shot import (
+    NEARNESS,
+    SAME_TIME_STOPS,
+    Candidate,
+    LadderFacts,
+    Matcher,
+    Misfit,
+    Slot,
+)
 from yellowjacket.core.raw.first_look import FrameFacts
+
+# So far may the time of a frame lie off the plan where bodies are held equally bright: lenses pass that differently.
+_OWN_TIMES_STOPS = 1.0
 
 
 class ShotFinder:
@@ -43,12 +54,19 @@ class ShotFinder:
             varies_size = ladder.method == Ladder.Method.RAW_MODE or bool(ladder.spec.get("crossed"))
             self._varies[ladder.pk] = (varies_size, varies_size or ladder.method == Ladder.Method.BIT_DEPTH)
             body = ladder.body
-            self._matchers[ladder.pk] = Matcher(LadderFacts(body.make, body.model, body.serial, None), slots)
+            facts = LadderFacts(body.make, body.model, body.serial, None, times_apart_stops=self._apart_stops(ladder))
+            self._matchers[ladder.pk] = Matcher(facts, slots)
         first = Frame.objects.filter(shot__rung__ladder__sitting=self._sitting).order_by("-id")
         for ladder_id, width, height, white_dn in first.values_list(
             "shot__rung__ladder_id", "width", "height", "white_dn"
         ):
             self._settle(ladder_id, (width, height), bits_of(white_dn), anew=True)
+
+    def _apart_stops(self, ladder: Ladder) -> float:
+        """Bodies that are held equally bright need times of their own: at each ISO there is one, whatever it is."""
+        brightness = self._sitting.held_equal == Sitting.HeldEqual.BRIGHTNESS
+        one_time = ladder.kind == Ladder.Kind.ISO and ladder.method != Ladder.Method.FIXED
+        return _OWN_TIMES_STOPS if brightness and one_time else SAME_TIME_STOPS
 
     def _settle(self, ladder_id: int, size: tuple[int, int], bits: int | None, *, anew: bool = False) -> None:
         """The first frame of a ladder sets its size and bit depth, where the ladder does not vary them."""

@@ -11,7 +11,7 @@ from yellowjacket.core.exposure import apex, dial, notation
 
 # f-numbers within this many stops are one aperture: files round to the printed mark.
 _SAME_APERTURE_STOPS = 0.2
-_SAME_TIME_STOPS = 0.2
+SAME_TIME_STOPS = 0.2
 # Codes of misfits, from no ladder at all to a ladder that only has no room left.
 NEARNESS = ("ladder", "body", "size", "bits", "metadata", "iso", "shutter", "aperture", "mode", "kind", "complete")
 
@@ -62,13 +62,17 @@ class Misfit:
 
 @dataclass(frozen=True, slots=True)
 class LadderFacts:
-    """The body, frame size and bit depth a ladder stands for; None while it has no frame yet, or varies them."""
+    """The body, frame size and bit depth a ladder stands for; None while it has no frame yet, or varies them.
+
+    ``times_apart_stops``: by how much the time of a frame may differ from the planned one.
+    """
 
     make: str
     model: str
     serial: str
     size: tuple[int, int] | None
     bits: int | None = None
+    times_apart_stops: float = SAME_TIME_STOPS
 
 
 def find_slot(frame: Candidate, ladder: LadderFacts, slots: Sequence[Slot]) -> Slot | Misfit:
@@ -97,7 +101,7 @@ def find_slot(frame: Candidate, ladder: LadderFacts, slots: Sequence[Slot]) -> S
         return Misfit(
             "iso", f"was shot at ISO {frame.iso}, which the ladder does not have.", "Add the rung or leave it out."
         )
-    of_time = [slot for slot in of_iso if _same_time(slot.exposure_s, frame.exposure_s)]
+    of_time = [slot for slot in of_iso if _same_time(slot.exposure_s, frame.exposure_s, ladder.times_apart_stops)]
     if not of_time:
         planned, found = notation.shutter_label(of_iso[0].exposure_s), notation.shutter_label(frame.exposure_s)
         return Misfit(
@@ -154,9 +158,9 @@ def _same_name(frame: Candidate, ladder: LadderFacts) -> bool:
 
 # A card holds a handful of times and apertures, asked for over and over.
 @lru_cache(maxsize=4096)
-def _same_time(planned_s: float, found_s: float) -> bool:
+def _same_time(planned_s: float, found_s: float, apart_stops: float) -> bool:
     exact = dial.exact_exposure_s(planned_s), dial.exact_exposure_s(found_s)
-    return abs(apex.stops_between(*exact)) <= _SAME_TIME_STOPS
+    return abs(apex.stops_between(*exact)) <= apart_stops
 
 
 def _same_mode(slot: Slot, frame: Candidate) -> bool:
