@@ -342,3 +342,17 @@ def test_a_smoothed_frame_is_not_called_out_of_focus(ladder):
 @pytest.mark.parametrize(("sharpness", "words"), [(1.032, "103 % of the reference"), (-6.46, "covered by noise")])
 def test_fine_structure_is_no_negative_share(sharpness, words):
     assert audit_.share_in_words(sharpness) == words
+
+
+def test_the_aperture_of_a_whole_ladder_is_corrected_and_taken_back_at_once(ladder):
+    """A lens without contacts tells none of its frames; one word is enough for all."""
+    accept(ladder)
+    frames = Frame.objects.filter(shot__rung__ladder=ladder)
+    frames.update(f_number=None)
+    assert {frame.said("f_number") for frame in frames.all()} == {None}
+    remedies.correct_aperture(ladder, 5.6)
+    assert {frame.said("f_number") for frame in frames.all()} == {5.6}
+    with pytest.raises(Refusal, match=r"at f/5\.6 already"):
+        remedies.correct_aperture(ladder, 5.6)
+    undo_log.undo(ladder.sitting)
+    assert {frame.said("f_number") for frame in frames.all()} == {None}

@@ -107,10 +107,15 @@ def test_without_a_name_settings_and_then_the_noise_tell(ladder):
     exif.get_ifd(0x8769)[0x829A] = 1 / 15
     by_settings = as_file(developed(light(ladder, 200)[0], ladder), "a.jpg", "JPEG", quality=95, exif=exif)
     by_noise = as_file(developed(frame, ladder), "b.png")
-    renditions.add_pictures(lane, [by_settings, by_noise])
+    # Another scene, shot at a setting of the ladder: where its noise stands on the axis is told by its ISO.
+    exif.get_ifd(0x8769)[0x829A] = 1 / 400
+    everyday = np.random.default_rng(5).integers(0, 255, (300, 400, 3), dtype=np.uint8)
+    renditions.add_pictures(lane, [by_settings, by_noise, as_file(everyday, "c.jpg", "JPEG", exif=exif)])
     found = {picture.file_name: picture for picture in lane.pictures.select_related("rung")}
     assert (found["a.jpg"].rung.iso, found["a.jpg"].matched_by) == (200, "by ISO and exposure time")
     assert (found["b.png"].frame, found["b.png"].matched_by) == (frame, "by its noise")
+    assert (found["c.jpg"].rung.iso, found["c.jpg"].frame, found["c.jpg"].matched_by) == (200, None, "by its ISO alone")
+    assert "shown by its own middle" in found["c.jpg"].remark
 
 
 def test_a_turned_and_a_smaller_picture_are_placed_and_said(ladder):

@@ -186,6 +186,21 @@ def correct(frame: Frame, said: dict[str, float]) -> SittingEvent:
     )
 
 
+@transaction.atomic
+def correct_aperture(ladder: Ladder, f_number: float) -> SittingEvent:
+    """The tester's word on the aperture of every frame of a ladder: a lens without contacts tells the body none."""
+    frames = list(Frame.objects.filter(shot__rung__ladder=ladder))
+    changes = [
+        (frame, {"overrides": frame.overrides | {"f_number": f_number}})
+        for frame in frames
+        if frame.said("f_number") != f_number
+    ]
+    if not changes:
+        raise Refusal(f"Every frame of {ladder} is said to be at f/{f_number:g} already.")
+    words = f"{len(changes)} frame{'s' if len(changes) != 1 else ''} of {ladder}: f/{f_number:g}"
+    return undo_log.act(ladder.sitting, SittingEvent.Kind.CORRECTED, words, changes)
+
+
 def free_shots(sitting: Sitting) -> list[Shot]:
     """Shots without a frame, for choosing where a file belongs."""
     shots = Shot.objects.filter(rung__ladder__sitting=sitting, frame__isnull=True).select_related("rung__ladder__body")

@@ -150,7 +150,9 @@ def _told(task: PictureTask) -> tuple[int | None, int, str] | None:
         hits = [key for key, its, time in task.rungs if its == iso and abs(math.log2(time / seconds)) < _SAME_STOPS]
         if len(hits) == 1:
             return None, hits[0], "by ISO and exposure time"
-    return None
+    # Another picture of the same body: where its noise stands on the axis its ISO tells alone.
+    hits = [key for key, its, _ in task.rungs if its == iso]
+    return (None, hits[0], "by its ISO alone") if iso and len(hits) == 1 else None
 
 
 def _by_noise(task: PictureTask, picture: Picture) -> tuple[int | None, int, str]:

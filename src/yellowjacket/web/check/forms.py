@@ -9,6 +9,12 @@ from yellowjacket.core.exposure import notation
 from yellowjacket.web.fields import ApertureField, ShutterField, TypedNumbers
 
 
+class ApertureForm(forms.Form):
+    """The aperture at which a whole ladder was shot."""
+
+    whole_aperture = ApertureField(label="Aperture of every frame of this ladder", max_length=10)
+
+
 class SaidForm(TypedNumbers, forms.Form):
     """ISO, time and aperture of a frame; an empty field leaves the file's own word."""
 

@@ -12,6 +12,7 @@ urlpatterns = [
     path("problem/<id:problem_id>/", views.problem, name="problem"),
     path("spot/<id:spot_id>/", views.spot, name="spot"),
     path("rung/<id:rung_id>/", views.rung_remedy, name="rung-remedy"),
+    path("aperture/", views.aperture, name="aperture"),
     path("gather/", views.gather, name="gather"),
     path("name-body/", views.name_body, name="name-body"),
     path("undo/", views.undo, name="undo"),

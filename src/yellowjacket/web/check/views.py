@@ -16,7 +16,7 @@ from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Rung, Sh
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
-from yellowjacket.web.check.forms import BodyNameForm, SaidForm
+from yellowjacket.web.check.forms import ApertureForm, BodyNameForm, SaidForm
 from yellowjacket.web.refusals import or_back_to, refused
 from yellowjacket.web.sheet.grey import grey_place
 from yellowjacket.web.sheet.lines import crop_line, frames_line
@@ -51,6 +51,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         spots=MarkedSpot.objects.filter(sitting=page.sitting, body=page.ladder.body),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
         in_frames=any(page.frames.values()),
+        no_aperture=sum(not frame.said("f_number") for frame in page.every_frame),
         nameless=nameless.question(page.sitting),
         bodies=Body.objects.all(),
     )
@@ -148,6 +149,19 @@ def frame(request: HttpRequest, sitting_id: int, frame_id: int) -> HttpResponse:
             remedies.correct(one, _said(request))
         else:
             raise Refusal("Choose a remedy: extra, exclude, re-shoot, assign or correct.")
+
+    return _carry_out(request, sitting_id, action)
+
+
+@require_POST
+def aperture(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Say the aperture of a whole ladder."""
+
+    def action(page: SittingPage) -> None:
+        form = ApertureForm(request.POST)
+        if not form.is_valid():
+            raise Refusal("Write the aperture as f/8.")
+        remedies.correct_aperture(page.ladder, form.cleaned_data["whole_aperture"])
 
     return _carry_out(request, sitting_id, action)
 
