@@ -1,4 +1,5 @@
 import re
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -260,3 +261,18 @@ def test_a_plan_is_fitted_to_another_dial_and_says_how():
     assert len(differences) == 4
     assert plan_ladder(fitted, small).shootable
     assert fit_to_body(LadderSpec("iso", "shutter", METERED), BODY)[1] == ()
+
+
+@pytest.mark.parametrize("highest", [40000, 50000, 51200, 819200, 1638400, 3276800])
+def test_the_last_setting_of_a_dial_is_never_dropped_without_a_word(highest):
+    """Whatever is printed at the end of a dial is on it; steps that miss it say so."""
+    body = replace(BODY, highest_iso=highest, native_highest_iso=highest, fastest_shutter_s=1 / 64000)
+    by_step = {
+        step: plan_ladder(LadderSpec("iso", "shutter", Exposure(100, 30.0, 8.0), step=step), body)
+        for step in ("third", "full")
+    }
+    last = {step: plan.rungs[-1].settings.exposure.iso for step, plan in by_step.items()}
+    assert last["third"] == highest
+    told = [one for one in by_step["full"].advice if f"goes on to ISO {highest}" in one]
+    assert bool(told) == (last["full"] < highest)
+    assert body.has_iso(highest)

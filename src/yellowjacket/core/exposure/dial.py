@@ -59,8 +59,8 @@ SHUTTER_MARKS: tuple[Mark, ...] = _build_shutter_marks()
 
 _ISO_THIRDS = (100, 125, 160, 200, 250, 320, 400, 500, 640, 800, 1000, 1250)
 _LOW_ISO = {-6: 25, -5: 32, -4: 40, -3: 50, -2: 64, -1: 80}
-# Highest mark: three stops over ISO 409600 is beyond any dial.
-_HIGHEST_ISO_THIRD = 3 * 12
+# Highest mark: ISO 3276800, as far as dials go.
+_HIGHEST_ISO_THIRD = 3 * 15
 
 
 def _iso_nominal(n: int) -> int:

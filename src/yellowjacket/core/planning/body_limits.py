@@ -49,7 +49,7 @@ class BodyLimits:
                 for iso in sorted(self.iso_list)
             )
         else:
-            marks = dial.iso_marks_between(self.lowest_iso, self.highest_iso, self.iso_step)
+            marks = self._with_ends(dial.iso_marks_between(self.lowest_iso, self.highest_iso, self.iso_step))
         if step in ("third", "half"):
             # Dials have no half marks between thirds: every mark is taken.
             return marks
@@ -57,6 +57,15 @@ class BodyLimits:
         every = round(STEPS[step])
         anchor = next((n for n, mark in enumerate(full) if mark.nominal >= self.native_lowest_iso), 0)
         return tuple(mark for n, mark in enumerate(full) if (n - anchor) % every == 0)
+
+    def _with_ends(self, marks: tuple[dial.Mark, ...]) -> tuple[dial.Mark, ...]:
+        """What a dial ends at is on it, whatever is printed there: 50000 where others have 51200."""
+        printed = {mark.nominal for mark in marks}
+        ends = [
+            dial.Mark(str(end), float(end), float(end), "third")
+            for end in {self.lowest_iso, self.highest_iso} - printed
+        ]
+        return tuple(sorted((*marks, *ends), key=lambda mark: mark.nominal))
 
     def has_iso(self, iso: float) -> bool:
         """Whether the dial has this mark."""

@@ -60,7 +60,7 @@ def plan_ladder(spec: LadderSpec, body: BodyLimits, surroundings: Surroundings |
     if not any(rung.shootable for rung in rungs):
         raise PlanError("metered", _nothing_fits(rungs[0], body))
     rungs = [replace(rung, warnings=cautions_for(rung, spec, body, around)) for rung in rungs]
-    return PlannedLadder(spec, tuple(rungs), _advice(rungs, spec))
+    return PlannedLadder(spec, tuple(rungs), _advice(rungs, spec, body))
 
 
 # What a form or file may ask for at all, by field: beyond it nothing can be worked out, and nobody shoots it.
@@ -330,9 +330,15 @@ _CONFOUNDED = {
 }
 
 
-def _advice(rungs: Sequence[PlannedRung], spec: LadderSpec) -> tuple[str, ...]:
-    """What the method confounds, and what would make the whole ladder fit."""
+def _advice(rungs: Sequence[PlannedRung], spec: LadderSpec, body: BodyLimits) -> tuple[str, ...]:
+    """What the method confounds, what the step leaves out, and what would make the whole ladder fit."""
     found = [_CONFOUNDED[spec.kind, spec.method]] if (spec.kind, spec.method) in _CONFOUNDED else []
+    highest = max(rung.settings.exposure.iso for rung in rungs)
+    if spec.kind == "iso" and not spec.picked and highest < body.highest_iso:
+        found.append(
+            f"These steps end at ISO {highest:g}; the dial goes on to ISO {body.highest_iso}. Choose thirds, or name the "
+            "settings, to shoot that too."
+        )
     return (*found, *_remedies(rungs, spec.metered.f_number))
 
 
