@@ -10,6 +10,7 @@ import pytest
 
 from tests import making
 from yellowjacket import data_folder as data_folder_
+from yellowjacket.bench.check import remedies
 from yellowjacket.bench.exchange import readings
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.look import grades
@@ -176,3 +177,15 @@ def test_the_grey_patch_speaks_for_snr_whatever_was_drawn_before_it(measured):
         grey = rung.readings.get(quantity="snr", channel="all", patch__role="grey", use=None)
         assert found[rung.pk]["grey_snr"] == grey.result
         assert found[rung.pk]["detail"].known
+
+
+def test_a_rung_off_by_stops_decides_only_when_check_is_told_that_it_is_right(measured):
+    """Named on the record; the tester's word counts, and can be taken back."""
+    ladder = measured.ladders.get()
+    rung = ladder.rungs.get(iso=200)
+    Reading.objects.filter(rung=rung, quantity="exposure_error_stops").update(value=-2.0)
+    told = [one.measured.doubts for one in proposals.proposals(ladder)]
+    assert all(any("ISO 200 was exposed −2.0 stops off" in doubt for doubt in doubts) for doubts in told)
+    remedies.let_be(rung, "exposure")
+    ladder.refresh_from_db()
+    assert not any("stops off" in doubt for one in proposals.proposals(ladder) for doubt in one.measured.doubts)

@@ -1,4 +1,5 @@
 import math
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -185,3 +186,24 @@ def test_a_use_larger_than_the_picture_is_measured_per_pixel():
 def test_a_quantity_never_shows_what_is_not_finite():
     assert with_relative_error(float("nan"), 0.1, 5).value is None
     assert Quantity(2.0, 1.0, 3.0).scaled(2.0) == Quantity(4.0, 2.0, 6.0)
+
+
+@pytest.mark.parametrize("error", [-2.0, 1.5])
+def test_a_rung_exposed_off_by_stops_is_named_and_does_not_decide(error):
+    """Two stops under, ISO 400 looks as bad as ISO 1600: the limit is where the others put it."""
+    course = [100.0 / 1.4**n for n in range(8)]
+    right = measured_limits(rungs(course), PROFILE)
+    spoiled = [*course[:2], 1.0, *course[3:]]
+    off = [replace(rung, error_stops=error if n == 2 else 0.1) for n, rung in enumerate(rungs(spoiled))]
+    for level, limit in measured_limits(off, PROFILE).items():
+        assert limit.mark == right[level].mark
+        assert limit.doubts[0] == (
+            f"ISO 400 was exposed {error:+.1f} stops off the plan: it does not decide, unless Check is told that it is right".replace(
+                "-", "−"
+            )
+        )
+    # A third of a stop is no reason, and whoever says that it is right is heard.
+    for error_stops in (1 / 3, None):
+        told = [replace(rung, error_stops=error_stops) for rung in rungs(spoiled)]
+        assert measured_limits(told, PROFILE)["clean"].mark == 200
+        assert measured_limits(told, PROFILE)["clean"].doubts == ()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, Lane, Reading, Rung, Use
-from yellowjacket.bench.models.queries.readings import at_use
+from yellowjacket.bench.models.queries.readings import EXPOSURE_ERROR, at_use
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (
     GradedRung,
@@ -16,6 +16,7 @@ from yellowjacket.core.limits.iso_limits import (
     measured_limits,
 )
 from yellowjacket.core.limits.tolerance import LEVELS
+from yellowjacket.core.metrology.estimate import Quantity
 
 # Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).
 DISAGREE_STOPS = 1.0
@@ -51,7 +52,7 @@ def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
     result = []
     for use in ladder.sitting.uses.all():
         measured = measured_limits(
-            [RungFindings(dial.exact_iso(rung.iso), rung.iso, at_use(findings, use, rung)) for rung in rungs],
+            [rung_findings(ladder, rung, at_use(findings, use, rung)) for rung in rungs],
             profile.seen_in(monochrome=use.monochrome),
         )
         graded = graded_limits([_graded(rung, grades.get((rung.pk, use.pk))) for rung in rungs])
@@ -60,6 +61,13 @@ def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
             for level in LEVELS
         ]
     return result
+
+
+def rung_findings(ladder: Ladder, rung: Rung, found: dict[str, Quantity]) -> RungFindings:
+    """A rung as limits see it, with its exposure error unless the tester let that be."""
+    error = found.get(EXPOSURE_ERROR)
+    right = error is None or f"exposure:{rung.key}" in ladder.let_be
+    return RungFindings(dial.exact_iso(rung.iso), rung.iso, found, None if right or error is None else error.value)
 
 
 def _graded(rung: Rung, grade: Grade | None) -> GradedRung:

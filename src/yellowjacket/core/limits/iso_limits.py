@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from yellowjacket.core.limits.crossing import Failure, Point, first_failure
 from yellowjacket.core.limits.ending import Ended
@@ -19,16 +19,24 @@ from yellowjacket.core.metrology.notes import Missing, Note, Remark
 # Grades 1–5 (A clean … E lost) on to the three levels: the worst grade that still belongs to each.
 WORST_GRADE = {"clean": 1, "usable": 3, "emergency": 4}
 GRADE_LETTERS = "ABCDE"
+# A rung exposed so far off the plan shows another noise than its ISO has (common practice, no source).
+_OFF_STOPS = 1.0
 
 
 @dataclass(frozen=True, slots=True)
 class RungFindings:
     """What limits need of one rung: its ISO (exact and as the dial shows it) and quantities by criterion key, at the
-    size of the use."""
+    size of the use. ``error_stops``: by how much it was exposed off the plan; None where that is unknown, or right."""
 
     iso: float
     mark: int
     findings: Mapping[str, Quantity]
+    error_stops: float | None = None
+
+    @property
+    def off(self) -> bool:
+        """Whether it shows another exposure than the one that is asked about."""
+        return self.error_stops is not None and abs(self.error_stops) >= _OFF_STOPS
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,9 +67,22 @@ class Limit(Ended):
 
 
 def measured_limits(rungs: Sequence[RungFindings], profile: Profile) -> dict[str, Limit]:
-    """Limits per level from readings; rungs from low to high ISO."""
-    points = [Point(math.log2(rung.iso), f"ISO {rung.mark}", rung.findings) for rung in rungs]
-    return {level: _limit(level, rungs, first_failure(points, profile, level)) for level in LEVELS}
+    """Limits per level from readings; rungs from low to high ISO. One that was exposed a stop and more off the plan is named and
+    does not decide."""
+    off = [rung for rung in rungs if rung.off]
+    kept = [rung for rung in rungs if not rung.off]
+    points = [Point(math.log2(rung.iso), f"ISO {rung.mark}", rung.findings) for rung in kept]
+    found = {level: _limit(level, kept, first_failure(points, profile, level)) for level in LEVELS}
+    return {level: _with_off(limit, off) for level, limit in found.items()} if off else found
+
+
+def _with_off(limit: Limit, off: Sequence[RungFindings]) -> Limit:
+    """The same with the rungs named that do not decide. Where the others tell on which side of the crossing one lies, its mark
+    counts."""
+    named = tuple(Note(Missing.EXPOSED_OFF, (f"ISO {rung.mark}", rung.error_stops or 0.0)) for rung in off)
+    before = [rung.mark for rung in off if limit.crossing is not None and rung.iso <= limit.crossing]
+    mark = limit.mark if limit.mark is None else max(limit.mark, *before, 0)
+    return replace(limit, mark=mark, doubted=(*named, *limit.doubted))
 
 
 def _limit(level: str, rungs: Sequence[RungFindings], found: Failure) -> Limit:

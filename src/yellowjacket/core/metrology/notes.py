@@ -261,6 +261,9 @@ class Missing(Enum):
     FAILS_ON_FIRST = "{0} fails on the first rung already"
     CRITERION_WITHOUT_READINGS = "{0} has no readings: {1}"
     NO_READING_AT = "no reading at {0}"
+    EXPOSED_OFF = (
+        "{0} was exposed {1:+.1f} stops off the plan: it does not decide, unless Check is told that it is right"
+    )
     NOT_GRADED = "not graded yet"
     NOT_GRADED_AT = "not graded at ISO {0}"
     LOWEST_GRADED_WORSE = "the lowest graded rung is worse already"

@@ -14,6 +14,9 @@ from yellowjacket.core.metrology.measurands import Measurand
 if TYPE_CHECKING:
     from yellowjacket.bench.models import Reading, Rung, Use  # noqa: F401 - named in the class below
 
+# Beside the criteria a limit looks at how far a rung was exposed off the plan.
+EXPOSURE_ERROR = "exposure_error"
+
 
 class ReadingQuerySet(QuerySet["Reading"]):
     """Readings, and what they say of rungs."""
@@ -44,6 +47,7 @@ class ReadingQuerySet(QuerySet["Reading"]):
         """Quantities by criterion key for every rung and use (None: per pixel), in one query."""
         found: dict[int | None, dict[int, dict[str, Quantity]]] = {}
         by_quantity = {criterion.quantity: criterion.key for criterion in (*DEFAULT_CRITERIA, *EXPOSURE_CRITERIA)}
+        by_quantity[Measurand.EXPOSURE_ERROR_STOPS] = EXPOSURE_ERROR
         there = self.speaking(by_quantity).filter(rung__in=rungs)
         for use_id, rung_id, quantity, result in there.quantities("use_id", "rung_id", "quantity"):
             of_use = found.setdefault(use_id, {}).setdefault(rung_id, {})
