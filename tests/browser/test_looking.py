@@ -70,6 +70,17 @@ def shoot_and_measure(browser):
     find(browser, "[data-key=m]")
     press(browser, "m")
     wait_for_text(browser, ".job, .notice, [data-line]", "Grey SNR", 120)
+    # Back undoes the last change of what is shown: here a step along the ladder.
+    before = now_rung(browser)
+    press(browser, Keys.ARROW_RIGHT)
+    assert now_rung(browser) != before
+    browser.back()
+    waiting(browser).until(lambda b: now_rung(b) == before)
+    # What was unfolded keeps the focus that unfolded it.
+    unfolds = find(browser, "[data-line=shadow_snr] .unfold")
+    unfolds.send_keys(Keys.ENTER)
+    find(browser, ".line.chart[data-line=shadow_snr]")
+    waiting(browser).until(lambda b: b.switch_to.active_element.text == "Shadow SNR")
 
 
 def sources(browser):

@@ -1,5 +1,6 @@
 // The keys that work on every page of a sitting, clicks on the stave, and files dropped on a form.
 import { startCountdown } from "./countdown.js";
+import { startFocus } from "./focus.js";
 import { startLook } from "./look.js";
 import { startPair } from "./pair.js";
 import { startPatches } from "./patches.js";
@@ -97,6 +98,17 @@ document.addEventListener("htmx:beforeOnLoad", (event) => {
   if (leaving) event.preventDefault();
 });
 
+// Work that has ended renews the page, but never under the hands of somebody who is filling in a form.
+let typed = false;
+document.addEventListener("input", (event) => {
+  if (event.target.closest("form[method=post]")) typed = true;
+});
+document.addEventListener("htmx:beforeOnLoad", (event) => {
+  if (!typed || !event.detail.xhr.getResponseHeader("HX-Refresh")) return;
+  event.preventDefault();
+  event.detail.elt.remove();
+});
+
 // After a swap the lit column follows the URL, whatever the server thought.
 document.addEventListener("htmx:afterSwap", () => {
   const key = state().get("rung");
@@ -143,6 +155,7 @@ function lookOnly() {
 document.addEventListener("htmx:afterSwap", lookOnly);
 lookOnly();
 
+startFocus();
 startCountdown();
 startPatches();
 startLook();

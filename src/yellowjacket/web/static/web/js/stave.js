@@ -7,10 +7,31 @@ export function state() {
   return new URL(window.location.href).searchParams;
 }
 
-export function setState(changes) {
+// Back undoes the last change of what is shown. Steps that follow each other closely are one change.
+const ONE_CHANGE_MS = 1500;
+let changedAt = 0;
+let shown = window.location.search;
+
+function withChanges(changes) {
   const url = new URL(window.location.href);
   for (const [key, value] of Object.entries(changes)) url.searchParams.set(key, value);
-  window.history.replaceState(null, "", url);
+  return url;
+}
+
+// Anchors within the page come back by themselves.
+window.addEventListener("popstate", () => {
+  if (window.location.search !== shown) window.location.reload();
+});
+
+export function setState(changes) {
+  const url = withChanges(changes);
+  const now = Date.now();
+  if (url.search !== window.location.search) {
+    if (now - changedAt > ONE_CHANGE_MS) window.history.pushState(null, "", url);
+    else window.history.replaceState(null, "", url);
+    changedAt = now;
+    shown = url.search;
+  }
   for (const link of document.querySelectorAll("[data-step]")) {
     const to = new URL(link.href);
     for (const key of ["ladder", "rung", "use", "spot", "size", "rows"]) {
@@ -68,6 +89,5 @@ export function goTo(key) {
 }
 
 export function go(changes) {
-  setState(changes);
-  window.location.reload();
+  window.location.assign(withChanges(changes));
 }
