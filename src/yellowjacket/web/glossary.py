@@ -24,6 +24,7 @@ TERMS: tuple[tuple[str, str], ...] = (
     ("Frame", "One raw file."),
     ("Patch", "An even or textured part of the scene that is measured in every frame."),
     ("Use", "What pictures are for: a size, such as the web or a large print. Limits are found for each use."),
+    ("Grade", "What a person says of a rung for a use: A clean, B good, C usable, D only in an emergency, E lost."),
     ("Tolerance", "What you accept: a threshold for each criterion, in three levels: clean, usable, emergency."),
     ("Lane", "Finished pictures of a ladder, from a converter or from the camera, beside the raw frames."),
     ("Stave", "The sheet on every page: rungs as columns one stop apart, everything known about a rung below it."),

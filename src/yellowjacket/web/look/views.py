@@ -7,6 +7,7 @@ from collections.abc import Callable
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.check import remedies
@@ -34,7 +35,7 @@ _OVERVIEW_PX = 480
 # A slide that moves rungs by less leaves them where they are.
 _SAME_SLIDE = 0.1
 _ROW_WORDS = {ONE: "this ladder", LADDERS: "all ladders", SPOTS: "spots"}
-_FIVE = ((1, "A clean"), (2, "B"), (3, "C"), (4, "D"), (5, "E lost"))
+_FIVE = ((1, "A clean"), (2, "B good"), (3, "C usable"), (4, "D emergency"), (5, "E lost"))
 _THREE = ((1, "always"), (2, "if I must"), (3, "never"))
 
 
@@ -242,7 +243,8 @@ def person(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Who is judging."""
     sitting_page = SittingPage(request, sitting_id, "look")
     sitting_page.person = request.POST.get("person", "")
-    return redirect(sitting_page.url("look"))
+    # All of the view stays, not only what steps share.
+    return redirect(f"{reverse('look:page', args=[sitting_id])}?{request.GET.urlencode()}")
 
 
 @require_GET

@@ -115,6 +115,14 @@ document.addEventListener("htmx:afterSwap", () => {
   if (key && stave()) light(key);
 });
 
+// What was changed since the page came is in its address alone.
+document.addEventListener("submit", (event) => {
+  if (!event.target.matches("[data-keeps-view]")) return;
+  const to = new URL(event.target.action);
+  to.search = window.location.search;
+  event.target.action = to;
+}, { capture: true });
+
 // Choices that lead on at once, and buttons that ask with what is chosen beside them.
 document.addEventListener("change", (event) => {
   if (event.target.matches("[data-go]")) event.target.form.requestSubmit();
