@@ -41,9 +41,9 @@ def exposed(sitting):
 
 def test_limits_stand_as_brackets_and_in_a_sentence(client, exposed):
     page = client.get(f"/sittings/{exposed.pk}/push/").content.decode()
-    assert "stops</b> under comes back" in page
+    assert "stops</b> can be brought back" in page
     assert "shadow SNR fails" in page
-    assert "<b>1.4 stops</b>, then highlight clips in G1" in page
+    assert "<b>1.4 stops</b>; beyond that, highlight clips in G1" in page
     assert "+1.60" in page
     assert 'class="line text" data-line="cast_de00"' in page
     assert "magenta" in page

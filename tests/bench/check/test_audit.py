@@ -258,7 +258,7 @@ def test_a_corrected_file_keeps_both_values_and_finds_its_shot(ladder):
 def test_a_frame_that_lands_tells_its_gap_and_its_light_beside_the_other_body(ladder, make_sitting):
     accept(ladder)
     shoot(ladder, "rung")
-    assert "released 5 s after the exposure before it ended" in audit_.landed(ladder).text
+    assert "released 5 s after the previous exposure ended" in audit_.landed(ladder).text
     other = Body.objects.create(
         make="Quillon", model="Tarn", pixel_width=640, pixel_height=448, lowest_iso=100, native_lowest_iso=100,
         native_highest_iso=400, highest_iso=400, fastest_shutter_s=1 / 8000,

@@ -304,7 +304,7 @@ def test_the_pages_give_and_take(client, full, data_folder):
     assert {one.account for one in full.trail.all()} == {""}
     assert taken.headers["Location"] == f"/sittings/{Sitting.objects.order_by('pk').last().pk}/plan/"
     assert "Choose an archive file" in words(client.post("/archive/take-in/"))
-    assert "Take in a sitting" in client.get("/archive/").content.decode()
+    assert "Import a sitting" in client.get("/archive/").content.decode()
 
 
 def test_originals_keep_their_names_over_any_number_of_trips(full):

@@ -233,7 +233,7 @@ def test_the_verdict_names_the_time_from_which_it_pays(rng):
     )
     lenient = profile_from("x", {"hot_pixels": [1000, 2000, 3000]}).long_exposure[0]
     assert "only costs time" in lenr_verdict(rows, lenient, "usable").words
-    assert "one click" in lenr_verdict([], HOT_ONLY[0], "usable").words
+    assert "both off and on yet" in lenr_verdict([], HOT_ONLY[0], "usable").words
 
 
 def test_lenr_that_was_off_all_along_is_noticed(rng):

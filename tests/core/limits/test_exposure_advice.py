@@ -193,7 +193,7 @@ def test_options_are_ranked_with_their_reasons():
     found = options(findings(HEATH), 6400, asked())
     assert found[0].mark == 800
     assert found[0].push_stops == pytest.approx(3)
-    assert "keeps 3.0 stops more highlights" in found[0].reason
+    assert "keeps 3.0 stops more of the highlights" in found[0].reason
     assert found[0].reason.startswith("best")
     assert {one.mark for one in found} == {100, 200, 400, 800, 1600, 3200, 6400}
     low = next(one for one in found if one.mark == 100)

@@ -428,7 +428,7 @@ def _gap_before(frame: Frame) -> Iterator[str]:
     seconds = exact_exposure_s(before.shot.rung.exposure_s)
     gap = lockup_gap_s(datetime.fromisoformat(before.captured_at), datetime.fromisoformat(frame.captured_at), seconds)
     if 0 <= gap < _LONGEST_GAP_S:
-        yield f"released {gap:.0f} s after the exposure before it ended"
+        yield f"released {gap:.0f} s after the previous exposure ended"
         if locked_up(seconds, gap, (seconds, gap)) and not before.shot.rung.lenr:
             yield "as long again as that exposure: is LENR on?"
 

@@ -76,7 +76,7 @@ def accept_measured(record: Record, person: str = "") -> None:
         if (p.use.pk, p.level) not in decided and (p.measured.mark is not None or p.measured.criterion)
     )
     for one in made:
-        _noted(record, "took over as measured", f"{one.use.name}, {one.level}", person, after=one.words)
+        _noted(record, "accepted as measured", f"{one.use.name}, {one.level}", person, after=one.words)
 
 
 def answer_of(record: Record) -> str:

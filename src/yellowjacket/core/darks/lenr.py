@@ -107,7 +107,7 @@ class LenrVerdict:
 def lenr_verdict(times: Sequence[LenrTime], criterion: Criterion, level: str) -> LenrVerdict:
     """It is worth its time where the frame as shot has more hot pixels than the level allows, and it takes half away."""
     if not times:
-        return LenrVerdict(None, "shoot some times with LENR off and on: the test plan is one click away")
+        return LenrVerdict(None, "no exposure time was shot with LENR both off and on yet")
     if not any(one.at_work for one in times):
         return LenrVerdict(None, "LENR changed nothing in these frames: was it on?")
     worth = [one for one in times if _pays(one, criterion, level)]

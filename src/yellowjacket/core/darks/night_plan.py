@@ -207,7 +207,7 @@ def _warnings(spec: NightSpec, lights: int, locked: bool) -> list[str]:
         left = 2.0 ** (drift / 2 / USUAL_DOUBLING_C) - 1
         found.append(
             f"The air changes by {drift:g} °C: darks are shot at both ends; in the middle about {100 * left:.0f} % of the dark "
-            "signal stays all the same. For less, darks in between."
+            "signal remains. Shoot darks in between for less."
         )
     return found
 

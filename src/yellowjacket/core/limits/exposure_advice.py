@@ -381,8 +381,12 @@ def _reason(option: Option, best: bool, best_shadow: float) -> str:
     if option.avoid:
         parts.append(f"to be avoided: {in_words(option.avoid, ', ')}")
     if kept > 0.2:
-        parts.append(f"keeps {kept:.1f} stops more highlights than exposing to the full")
-    parts.append("shadows as clean as any" if lost < 0.1 else f"shadows {lost:.1f} stop noisier than the cleanest")
+        parts.append(f"keeps {kept:.1f} stop{'s' if kept >= 1.05 else ''} more of the highlights than full exposure")
+    parts.append(
+        "shadows as clean as at any setting"
+        if lost < 0.1
+        else f"shadows {lost:.1f} stop{'s' if lost >= 1.05 else ''} noisier than the cleanest"
+    )
     return ", ".join(parts)
 
 

@@ -86,7 +86,7 @@ class BodyForm(TypedNumbers, forms.ModelForm):
     electronic_fastest_s = ShutterField(label="Fastest, electronic", required=False)
     lenr_from_s = ShutterField(label="LENR from", required=False, initial="1 s")
     raw_modes = RawModesField(label="Raw modes", required=False, max_length=400)
-    iso_list = IsoListField(label="Marks, if listed", required=False, max_length=600)
+    iso_list = IsoListField(label="ISO settings, if not in regular steps", required=False, max_length=600)
     firmware = FirmwareField(label="Firmware and since when", required=False, max_length=600)
 
     # Fields by the group they stand in.
@@ -95,8 +95,8 @@ class BodyForm(TypedNumbers, forms.ModelForm):
         ("Sensor and raw", ("sensor", "pixel_width", "pixel_height", "sensor_width_mm", "sensor_height_mm", "raw_modes",
                             "frame_mb")),
         ("ISO dial", ("lowest_iso", "native_lowest_iso", "native_highest_iso", "highest_iso", "iso_step", "iso_list")),
-        ("Shutter and LENR", ("fastest_shutter_s", "electronic_fastest_s", "slowest_shutter_s", "bulb", "lenr_from_s",
-                              "lenr_switchable")),
+        ("Shutter and long-exposure noise reduction (LENR)",
+         ("fastest_shutter_s", "electronic_fastest_s", "slowest_shutter_s", "bulb", "lenr_from_s", "lenr_switchable")),
         ("Battery", ("battery_minutes", "battery_frames", "setting_notes")),
         ("Standing", ("ownership", "production_unit", "price", "weight_g")),
     )  # fmt: skip
@@ -119,7 +119,7 @@ class BodyForm(TypedNumbers, forms.ModelForm):
         }  # fmt: skip
         help_texts = {
             "serial": "Leave empty to accept frames of any serial number.",
-            "lowest_iso": "Extended marks included.",
+            "lowest_iso": "Including extended settings.",
         }
         widgets = {"setting_notes": forms.Textarea(attrs={"rows": 3})}
 

@@ -95,7 +95,9 @@ class LadderForm(TypedNumbers, forms.Form):
     over = forms.FloatField(label="Stops over", initial=5)
     shortest = SecondsField(label="Shortest", initial="1 s")
     longest = SecondsField(label="Longest", initial="4 min")
-    lenr = forms.ChoiceField(label="LENR", choices=[("off", "off"), ("on", "on"), ("pairs", "off, then on")])
+    lenr = forms.ChoiceField(
+        label="Long-exposure NR (LENR)", choices=[("off", "off"), ("on", "on"), ("pairs", "off, then on")]
+    )
     rest_s = forms.FloatField(label="Rest, s", initial=0)
     shuffled = forms.BooleanField(label="Shuffled", required=False)
     values = WordsField(label="Values", required=False, initial="off, low, high", max_length=300)
