@@ -6,7 +6,7 @@ from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.db.migrations.loader import MigrationLoader
 
-NEWEST = "0019_guessed_iso"
+NEWEST = "0020_verdicts_on_lanes"
 
 
 def migrated(name: str):

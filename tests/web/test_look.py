@@ -25,6 +25,7 @@ from yellowjacket.bench.models import (
     Shot,
     Sitting,
 )
+from yellowjacket.bench.refusal import Refusal
 
 pytestmark = pytest.mark.django_db
 
@@ -355,7 +356,7 @@ def test_a_verdict_needs_a_name_and_two_rungs(client, two, look):
     assert "Say who is judging" in said(client.post(f"{look}/pair/verdict/", {"score": "0"}))
     client.post(f"{look}/person/", {"person": "Wren"})
     same = client.post(f"{look}/pair/verdict/?a={one.pk}&b={one.pk}", {"score": "0"})
-    assert "the same rung" in said(same)
+    assert "the same picture" in said(same)
 
 
 def test_the_developers_of_one_frame_differ_by_a_stated_amount(client, measured, look):
@@ -508,6 +509,23 @@ def test_pictures_alone_make_a_wall(client, two, look, data_folder):
     lane = two.ladders.first().lanes.get()
     client.post(f"{look}/grade/?lane={lane.pk}", {"grade": "3", "rung": "200"})
     assert Grade.objects.get().lane == lane
+    # Verdicts between the JPEGs of both bodies are kept as such, and tell nothing of their raw frames.
+    (one, first), (other, second) = (
+        (Rung.objects.get(ladder=ladder, iso=200), ladder.lanes.get()) for ladder in two.ladders.all()
+    )
+    pair = f"a={other.pk}~{second.pk}&b={one.pk}~{first.pk}"
+    assert "Moor ISO 200 · own JPEG" in client.get(f"{look}/pair/?{pair}").content.decode()
+    client.post(f"{look}/pair/verdict/?{pair}", {"score": "1"})
+    client.post(f"{look}/pair/verdict/?{pair}", {"reason": "grain"})
+    verdict = PairVerdict.objects.last()
+    assert (verdict.one, verdict.one_lane, verdict.other_lane, verdict.score, verdict.reason) == (
+        one, first, second, -1, "grain",
+    )  # fmt: skip
+    assert verdict.words == "Moor ISO 200 · own JPEG slightly better"
+    assert pair_verdicts.in_force(*two.ladders.all(), two.uses.first()) == []
+    assert "Moor ISO 200 · own JPEG slightly better" in client.get(f"{look}/people/").content.decode()
+    with pytest.raises(Refusal, match="was judged"):
+        renditions.remove(second)
 
 
 @pytest.mark.parametrize("kind", ["higher", "same"])

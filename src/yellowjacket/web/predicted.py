@@ -138,8 +138,8 @@ def predicted_png(ladder: Ladder, rect: Rect, query: Mapping[str, str]) -> bytes
     wanted, factor = _wanted(query), float(query.get("f", "1"))
     if not 1 <= factor <= _LARGEST_FACTOR:
         raise ValueError("no such picture")
-    # The address holds everything the picture depends on.
-    address = f"{ladder.pk} {rect} {sorted(query.items())}"
+    # The address holds everything the picture depends on; what else stands in it counts for nothing.
+    address = f"{ladder.pk} {rect} {wanted} {factor:.4f} {'m' in query} {query.get('by', '')} {query.get('k', '')}"
     return cached_png(
         "predicted",
         hashlib.sha256(address.encode()).hexdigest(),

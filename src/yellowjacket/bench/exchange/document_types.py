@@ -211,6 +211,8 @@ class VerdictPart(TypedDict):
 
     one: RungNamed
     other: RungNamed
+    one_lane: str | None
+    other_lane: str | None
     use: str
     person: str
     score: Annotated[int, Field(ge=-2, le=2)]

@@ -95,13 +95,15 @@ def _use(use: Use) -> UsePart:
 
 def _verdicts(sitting: Sitting) -> Iterable[PairVerdict]:
     rows = PairVerdict.objects.filter(use__sitting=sitting)
-    return rows.select_related("one__ladder__body", "other__ladder__body", "use")
+    return rows.select_related("one__ladder__body", "other__ladder__body", "one_lane", "other_lane", "use")
 
 
 def _verdict(verdict: PairVerdict) -> VerdictPart:
     one, other = verdict.one, verdict.other
     return {
         "one": {"body": str(one.ladder.body), "rung": one.key}, "other": {"body": str(other.ladder.body), "rung": other.key},
+        "one_lane": verdict.one_lane.name if verdict.one_lane else None,
+        "other_lane": verdict.other_lane.name if verdict.other_lane else None,
         "use": verdict.use.name, "person": verdict.person, "score": verdict.score, "reason": verdict.reason or None,
         "blind": verdict.blind, "size_percent": verdict.size_percent or None, "developer": verdict.developer,
         "held_equal": verdict.held_equal, "given_at": verdict.given_at.isoformat(),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from yellowjacket.bench.models import Grade, Ladder, PairVerdict, Reading, Rung, Use
+from yellowjacket.bench.models import Grade, Ladder, Lane, PairVerdict, Reading, Rung, Use
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.body_comparison import Effect, effects, in_words
@@ -28,23 +28,28 @@ CRITERION = Measurand.SHADOW_SNR
 
 def give(
     one: Rung, other: Rung, use: Use, person: str, score: int, *, reason: str = "", blind: bool = False,
-    size_percent: int = 100, developer: str = PLAIN,
+    size_percent: int = 100, developer: str = PLAIN, lanes: tuple[Lane | None, Lane | None] = (None, None),
 ) -> PairVerdict:  # fmt: skip
-    """Keep a verdict. The rung of the ladder planned first is stored as the one, whichever side it stood on."""
+    """Keep a verdict. The rung of the ladder planned first is stored as the one, whichever side it stood on; ``lanes``: of both,
+    None as is."""
     if not person:
         raise Refusal("Say who is judging first: type a name into the field at the top.")
-    if one.pk == other.pk:
-        raise Refusal("Both are the same rung: pin two different ones.")
+    first, second = lanes
+    if one.pk == other.pk and first == second:
+        raise Refusal("Both are the same picture: pin two different ones.")
+    for rung, lane in ((one, first), (other, second)):
+        if lane is not None and lane.ladder_id != rung.ladder_id:
+            raise Refusal(f"“{lane}” has no pictures of {rung}.")
     if not -2 <= score <= 2:
         raise Refusal("A verdict goes from clearly worse to clearly better.")
     if reason and reason not in Grade.Reason.values:
         raise Refusal(f"There is no reason {reason!r}; there are {', '.join(Grade.Reason.values)}.")
     if use.sitting_id != one.ladder.sitting_id or one.ladder.sitting_id != other.ladder.sitting_id:
         raise Refusal("Both rungs and the use must belong to one sitting.")
-    if (one.ladder.position, one.ladder_id, one.position) > (other.ladder.position, other.ladder_id, other.position):
-        one, other, score = other, one, -score
+    if _place(one, first) > _place(other, second):
+        one, other, first, second, score = other, one, second, first, -score
     return PairVerdict.objects.create(
-        one=one, other=other, use=use, person=person, score=score, reason=reason, blind=blind,
+        one=one, other=other, one_lane=first, other_lane=second, use=use, person=person, score=score, reason=reason, blind=blind,
         size_percent=size_percent, developer=developer, held_equal=one.ladder.sitting.held_equal,
     )  # fmt: skip
 
@@ -53,15 +58,29 @@ def because(verdict: PairVerdict, reason: str) -> PairVerdict:
     """The same verdict with its reason, as a new row."""
     return give(
         verdict.one, verdict.other, verdict.use, verdict.person, verdict.score, reason=reason, blind=verdict.blind,
-        size_percent=verdict.size_percent, developer=verdict.developer,
+        size_percent=verdict.size_percent, developer=verdict.developer, lanes=(verdict.one_lane, verdict.other_lane),
     )  # fmt: skip
 
 
+def _place(rung: Rung, lane: Lane | None) -> tuple[int, int, int, int]:
+    """Along the sitting: as is before its lanes."""
+    return rung.ladder.position, rung.ladder_id, rung.position, lane.pk if lane else 0
+
+
+def last_on(use: Use, person: str, *sides: tuple[Rung, Lane | None]) -> PairVerdict | None:
+    """What a person said last of these two pictures, whichever stood left."""
+    (one, first), (other, second) = sorted(sides, key=lambda side: _place(*side))
+    rows = PairVerdict.objects.filter(use=use, person=person, one=one, other=other, one_lane=first, other_lane=second)
+    named = rows.select_related("one__ladder__body", "other__ladder__body", "one__ladder__sitting", "use")
+    return named.select_related("other__ladder__sitting", "one_lane", "other_lane").last()
+
+
 def in_force(one: Ladder, other: Ladder, use: Use, person: str | None = None) -> list[PairVerdict]:
-    """Verdicts between two ladders for a use: the newest of every pair and person."""
-    rows = PairVerdict.objects.filter(one__ladder=one, other__ladder=other, use=use).select_related(
-        "one__ladder__body", "other__ladder__body"
-    )
+    """Verdicts between the frames of two ladders as they are, for a use: the newest of every pair and person. What was said of
+    finished pictures tells nothing of bodies."""
+    rows = PairVerdict.objects.filter(
+        one__ladder=one, other__ladder=other, one_lane=None, other_lane=None, use=use
+    ).select_related("one__ladder__body", "other__ladder__body")
     if person is not None:
         rows = rows.filter(person=person)
     newest = {(row.one_id, row.other_id, row.person): row for row in rows}

@@ -278,7 +278,8 @@ def effect_of(picture: LanePicture) -> Mapping[str, Quantity]:
 
 
 def remove(lane: Lane) -> None:
-    """Take a lane away with its pictures. Refuses while grades rest on it: they would lose what they were given for."""
-    if lane.grades.exists():
-        raise Refusal(f"“{lane}” was graded: its grades rest on these pictures, so it stays.")
+    """Take a lane away with its pictures. Refuses while grades or verdicts rest on it: they would lose what they were given
+    for."""
+    if lane.grades.exists() or lane.verdicts.exists() or lane.verdicts_against.exists():
+        raise Refusal(f"“{lane}” was judged: grades or verdicts rest on these pictures, so it stays.")
     lane.delete()

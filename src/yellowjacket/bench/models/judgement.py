@@ -73,6 +73,11 @@ class PairVerdict(models.Model):
 
     one = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="verdicts")
     other = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="verdicts_against")
+    # As is where there is none, else of the pictures of a lane.
+    one_lane = models.ForeignKey(Lane, on_delete=models.CASCADE, null=True, blank=True, related_name="verdicts")
+    other_lane = models.ForeignKey(
+        Lane, on_delete=models.CASCADE, null=True, blank=True, related_name="verdicts_against"
+    )
     use = models.ForeignKey(Use, on_delete=models.CASCADE, related_name="verdicts")
     person = models.CharField(max_length=80)
     # 2: the one is clearly better, 1: slightly, 0: equal, down to −2.
@@ -101,9 +106,23 @@ class PairVerdict(models.Model):
         """ "Heath ISO 800 slightly better"."""
         if self.score == 0:
             return "equal"
-        better = self.one if self.score > 0 else self.other
         how = "clearly" if abs(self.score) > 1 else "slightly"
-        return f"{better.ladder.body.model} {better.label} {how} better"
+        return f"{self.one_name if self.score > 0 else self.other_name} {how} better"
+
+    @property
+    def one_name(self) -> str:
+        """Body, rung and lane of the one."""
+        return side_name(self.one, self.one_lane)
+
+    @property
+    def other_name(self) -> str:
+        """Body, rung and lane of the other."""
+        return side_name(self.other, self.other_lane)
+
+
+def side_name(rung: Rung, lane: Lane | None) -> str:
+    """What one of two pictures is called: Heath ISO 800, and its lane unless it is as is."""
+    return f"{rung.ladder.body.model} {rung.label}{f' · {lane}' if lane else ''}"
 
 
 class Record(models.Model):

@@ -261,6 +261,8 @@ def people(request: HttpRequest, sitting_id: int) -> HttpResponse:
         request, "look/people.html",
         sitting_page.context(
             names=names, one=one, other=other, agreement=found,
-            verdicts=latest.select_related("one__ladder__body", "other__ladder__body").order_by("-id")[:40],
+            verdicts=latest.select_related(
+                "one__ladder__body", "other__ladder__body", "one_lane", "other_lane"
+            ).order_by("-id")[:40],
         ),
     )  # fmt: skip

@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from yellowjacket.bench.look import pair_verdicts
-from yellowjacket.bench.models import Lane, PairVerdict, Rung
+from yellowjacket.bench.models import Lane, Rung
+from yellowjacket.bench.models.judgement import side_name
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.colour.colorimetry import delta_e_2000
 from yellowjacket.core.rendering.develop import DEVELOPERS, GRADIENT, PLAIN
@@ -50,8 +51,12 @@ class Side:
     @property
     def name(self) -> str:
         """What it is called on the page."""
-        lane = f" · {self.lane}" if self.lane else ""
-        return f"{self.rung.ladder.body.model} {self.rung.label}{lane}"
+        return side_name(self.rung, self.lane)
+
+    @property
+    def judged(self) -> tuple[Rung, Lane | None]:
+        """What a verdict is about."""
+        return self.rung, self.lane
 
 
 def _sides(page: SittingPage, looking: Looking) -> list[Side]:
@@ -102,12 +107,8 @@ def _context(page: SittingPage) -> dict[str, object]:
     left, right = _sides(page, looking)
     spot = Walls(page, looking).spot()
     mode = page.request.GET.get("mode")
-    said = None
-    if page.person:
-        pair = {left.rung.pk, right.rung.pk}
-        rows = PairVerdict.objects.filter(use=page.use, person=page.person, one__in=pair, other__in=pair)
-        said = rows.select_related("one__ladder__body", "other__ladder__body").last()
-    judged = left.lane is None and right.lane is None and left.rung.pk != right.rung.pk
+    said = pair_verdicts.last_on(page.use, page.person, left.judged, right.judged) if page.person else None
+    judged = left.judged != right.judged
     return page.context(
         left=left, right=right, sides=(left, right), spot=f"{spot[0]},{spot[1]}",
         mode=mode if mode in MODES else MODES[0], modes=MODES, looking=looking,
@@ -142,14 +143,8 @@ def verdict(request: HttpRequest, sitting_id: int) -> HttpResponse:
     left, right = _sides(sitting_page, looking)
 
     def give() -> None:
-        if left.lane or right.lane:
-            raise Refusal("Verdicts are on frames as is: pin two of those.")
         if "reason" in request.POST:
-            pair = {left.rung.pk, right.rung.pk}
-            rows = PairVerdict.objects.filter(
-                use=sitting_page.use, person=sitting_page.person, one__in=pair, other__in=pair
-            )
-            last = rows.select_related("one__ladder__sitting", "other__ladder__sitting", "use").last()
+            last = pair_verdicts.last_on(sitting_page.use, sitting_page.person, left.judged, right.judged)
             if last is None:
                 raise Refusal("Say which is better first, then why.")
             pair_verdicts.because(last, request.POST["reason"])
@@ -159,7 +154,7 @@ def verdict(request: HttpRequest, sitting_id: int) -> HttpResponse:
             raise Refusal("Say which is better, or that they are equal.")
         pair_verdicts.give(
             left.rung, right.rung, sitting_page.use, sitting_page.person, int(word), size_percent=looking.percent,
-            developer=looking.developer,
+            developer=looking.developer, lanes=(left.lane, right.lane),
         )  # fmt: skip
         messages.success(request, "Kept. Give the reason by its key, or go on with →.")
 
