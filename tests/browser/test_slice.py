@@ -84,7 +84,6 @@ def shoot(browser):
 def measure(browser):
     click(browser, ".next a.do")
     wait_for_text(browser, ".summary", "Nothing to decide")
-    click(browser, ".top-right a.do")
     find(browser, "[data-key=m]")
     press(browser, "m")
     wait_for_text(browser, ".picture-side", "Everything is measured")

@@ -96,7 +96,7 @@ def test_files_are_measured_patch_by_patch(frames, capsys):
     # One frame alone is read too, and says that it was.
     code, out, _ = run(capsys, "measure", first, "--json", "--patch", "a=200,200,64,64")
     alone = document(out, "measurement.schema.json")["frames"][0]["patches"][0]["channels"]["G1"]["noise_dn"]
-    assert "single frame" in alone["reason"]
+    assert "from one frame" in alone["reason"]
     assert alone["value"] == pytest.approx(inside["channels"]["G1"]["noise_dn"]["value"], rel=0.15)
     code, out, _ = run(capsys, "measure", first)
     assert "uniform 1" in out
