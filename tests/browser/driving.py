@@ -75,7 +75,8 @@ def accept_first_frame(browser):
     """The simulated camera takes the first frame alone, and it is found good."""
     click(browser, "[value=one]")
     click(browser, "[data-accept]")
-    waiting(browser).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept]"))
+    # The page renews itself once when the first shot is done: a click just then would go to the old one.
+    waiting(browser).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept], .job progress"))
 
 
 def violations(browser) -> list[str]:

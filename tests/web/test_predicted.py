@@ -22,7 +22,10 @@ from yellowjacket.core.rendering.develop import developed_crop
 
 
 def addresses(text):
-    return [found.replace("&amp;", "&") for found in re.findall(r'src="(/ladders/\d+/predicted/[^"]+)"', text)]
+    return [
+        found.replace("&amp;", "&")
+        for found in re.findall(r'(?:src|data-later)="(/ladders/\d+/predicted/[^"]+)"', text)
+    ]
 
 
 def test_every_option_has_its_picture(client, measured):

@@ -226,7 +226,7 @@ def test_grades_and_limits_exist_as_is_and_with_the_finish(ladder):
     }
     assert usable == {None: 200, lane: 400}
     assert Grade.objects.filter(lane=lane).count() == 3
-    with pytest.raises(Refusal, match="was graded"):
+    with pytest.raises(Refusal, match="was judged"):
         renditions.remove(lane)
 
 
