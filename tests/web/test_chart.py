@@ -120,3 +120,15 @@ def test_paper_has_the_dashes_and_every_word_of_the_page():
     assert b"[] 0 d" in drawn[drawn.index(b"[5 3] 0 d") :]
     words = page.extract_text().split()
     assert {one.words for one in of(found.drawing.shapes, Text)} <= {*words, "usable 16"}
+
+
+def test_a_threshold_at_the_top_is_named_under_its_line():
+    """Over it stands the title of the plot."""
+    low = [Quantity(1.0), Quantity(1.2), Quantity(1.1)]
+    shapes = plot_of("Drift", ["100", "200", "400"], low, RATIOS, [("clean", 2.0), ("usable", 1.05)]).shapes
+    (title,) = (one for one in of(shapes, Text) if one.strong)
+    names = {one.words: one.y for one in of(shapes, Text, "threshold-name")}
+    lines = {one.role.split()[-1]: one.points[0][1] for one in of(shapes, Stroke, "threshold")}
+    assert names["clean 2"] > lines["clean"]
+    assert names["usable 1.05"] < lines["usable"]
+    assert all(y - 6.5 > title.y for y in names.values())

@@ -140,8 +140,11 @@ def chart(
         words += [Text(written, y + drop, said, layout.text, "end") for y, said in named]
     else:
         # Curves rise or fall from the left, where a threshold within their range is clear of them.
-        x, up = layout.left + 3, 0.3 * layout.text
-        shapes += [Text(x, y - up, said, layout.text - 1, role="threshold-name") for y, said in named]
+        x = layout.left + 3
+        for y, said in named:
+            # A line at the very top is named under it: over it stands the title.
+            base = y - 0.3 * layout.text if y - layout.text >= layout.top else y + 0.95 * layout.text
+            shapes.append(Text(x, base, said, layout.text - 1, role="threshold-name"))
     for curve in curves:
         shapes.append(Group(_curve(curve, scale, layout, axis), role=curve.role))
     return Chart(title, layout.width, layout.height, words, shapes)
