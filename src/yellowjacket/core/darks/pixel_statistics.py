@@ -175,14 +175,13 @@ def _outstanding(stack, step, levels, spread, bar, once, shifts, places):  # typ
 
 def _shifts(stack: Stack, tiles: tuple[int, ...]) -> NDArray[np.int64]:
     """By how many DN each repeat lies over the mean of all, by tile; shape (frames, rows of tiles, columns of tiles)."""
-    frames, rows, columns = stack.shape
+    rows, columns = stack.shape[1:]
     side = min(rows // tiles[0], columns // tiles[1])
-    step = max(1, side // _SHIFT_SAMPLES)
-    levels = np.empty((frames, *tiles))
-    for i in range(tiles[0]):
-        for j in range(tiles[1]):
-            top, left = i * rows // tiles[0], j * columns // tiles[1]
-            levels[:, i, j] = np.median(stack[:, top : top + side : step, left : left + side : step], axis=(1, 2))
+    within = np.arange(0, side, max(1, side // _SHIFT_SAMPLES))
+    down, across = (
+        (np.arange(n) * length // n)[:, None] + within for n, length in zip(tiles, (rows, columns), strict=True)
+    )
+    levels = np.median(stack[:, down[:, None, :, None], across[None, :, None, :]], axis=(3, 4))
     return np.asarray(np.rint(levels - levels.mean(axis=0)), np.int64)
 
 
