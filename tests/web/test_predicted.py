@@ -133,26 +133,55 @@ def seen(client, **asked):
     return client.get("/tolerance/seen/", asked).content.decode()
 
 
+def on(sitting, place=0):
+    """Ladder and use of a sitting, as the form names them."""
+    return f"{sitting.ladders.get().pk}-{sitting.uses.all()[place].pk}"
+
+
+def isos_of(text):
+    return [
+        float(found.replace("\u202f", "").replace(" ", ""))
+        for found in re.findall(r"as at\s+ISO ([\d\s\u202f]+)<", text)
+    ]
+
+
 def test_a_threshold_is_seen_between_its_neighbours(client, measured):
     """Three pictures at the ISO settings where the body comes to them, in their order."""
-    use = measured.uses.first().pk
     values = {
         r.rung.iso: r.value for r in Reading.objects.filter(quantity="snr", channel="G", patch__role="grey", use=None)
     }
     between = (values[100] * values[200]) ** 0.5
-    text = seen(client, field="grey_snr-clean", base=between, use=use)
-    isos = [
-        float(found.replace("\u202f", "").replace(" ", ""))
-        for found in re.findall(r"as at\s+ISO ([\d\s\u202f]+)<", text)
-    ]
+    text = seen(client, field="grey_snr-clean", base=between, on=on(measured))
+    isos = isos_of(text)
     assert isos == sorted(isos)
     assert any(100 < iso < 200 for iso in isos)
     assert addresses(text)
     assert "the threshold" in text
 
 
+def test_a_threshold_is_seen_on_the_use_that_was_chosen(client, measured):
+    offered = [on(measured, n) for n in range(measured.uses.count())]
+    assert len(offered) > 1
+    for wanted, chosen in [*((one, one) for one in offered), ("x", offered[0])]:
+        text = seen(client, field="grey_snr-clean", base="20", on=wanted)
+        assert re.findall(r'value="([\d-]+)" selected', text) == [chosen]
+
+
+def test_a_rung_off_by_stops_has_no_say_where_a_threshold_lies(client, measured):
+    """The record and the pictures of a threshold look at the same rungs."""
+    rungs = measured.ladders.get().rungs
+    grey = {"quantity": "snr", "channel": "all", "patch__role": "grey", "use": None}
+    values = [rungs.get(iso=iso).readings.get(**grey).value for iso in (200, 400)]
+    asked = {"field": "grey_snr-clean", "base": (values[0] * values[1]) ** 0.5, "on": on(measured)}
+    assert any(200 < iso < 400 for iso in isos_of(seen(client, **asked)))
+    rungs.get(iso=200).readings.filter(quantity="snr").update(value=1.0, low=0.9, high=1.1)
+    assert max(isos_of(seen(client, **asked))) < 200
+    rungs.get(iso=200).readings.filter(quantity="exposure_error_stops").update(value=-2.0)
+    assert max(isos_of(seen(client, **asked))) > 200
+
+
 def test_the_number_follows_the_slider(client, measured):
-    asked = {"criterion": "grey_snr", "level": "usable", "base": "20", "use": measured.uses.first().pk}
+    asked = {"criterion": "grey_snr", "level": "usable", "base": "20", "on": on(measured)}
     texts = [seen(client, step=step, **asked) for step in (0, 30, 45)]
     written = [float(re.search(r'name="grey_snr-usable" value="([\d.]+)"', text, re.S)[1]) for text in texts]
     assert written[0] < written[1] == 20 < written[2]
@@ -166,7 +195,9 @@ def test_the_number_follows_the_slider(client, measured):
         {"base": "nan"},
         {"base": "-3"},
         {"step": "x"},
-        {"use": "9" * 30},
+        {"on": "9" * 30},
+        {"on": f"1-{'9' * 30}", "step": "20"},
+        {"on": "x", "step": "20"},
         {"level": "x"},
         {"profile": "x"},
     ],
@@ -178,7 +209,7 @@ def test_strange_thresholds_break_nothing(client, measured, asked):
 
 
 def test_a_threshold_that_no_iso_comes_to_is_a_sentence(client, measured):
-    text = seen(client, field="grey_snr-clean", base="0.01", use=measured.uses.first().pk)
+    text = seen(client, field="grey_snr-clean", base="0.01", on=on(measured))
     assert "No ISO of this body comes to a grey SNR of" in text
     assert not addresses(text)
 

@@ -81,7 +81,7 @@ def _with_off(limit: Limit, off: Sequence[RungFindings]) -> Limit:
     counts."""
     named = tuple(Note(Missing.EXPOSED_OFF, (f"ISO {rung.mark}", rung.error_stops or 0.0)) for rung in off)
     before = [rung.mark for rung in off if limit.crossing is not None and rung.iso <= limit.crossing]
-    mark = limit.mark if limit.mark is None else max(limit.mark, *before, 0)
+    mark = limit.mark if limit.mark is None else max([limit.mark, *before])
     return replace(limit, mark=mark, doubted=(*named, *limit.doubted))
 
 

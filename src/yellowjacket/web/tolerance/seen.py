@@ -9,15 +9,15 @@ from dataclasses import dataclass, replace
 from django.http import HttpRequest
 
 from yellowjacket.bench.advise import exposure
-from yellowjacket.bench.models import Ladder, Reading, Rung, Use
+from yellowjacket.bench.models import Ladder, Reading, Use
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.prediction.clean_frame import Wanted
+from yellowjacket.bench.record.proposals import rung_findings
 from yellowjacket.bench.typed import decimal, identity
-from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import RungFindings, measured_limits
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS, Criterion, Profile
-from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.predicted import PredictedCrop, PredictedCrops
 
 # From a threshold to its neighbours, and the reach and steps of the slider, as factors.
@@ -107,8 +107,9 @@ def _named(key: str) -> tuple[Ladder, Use] | None:
 
 def _pictures(ladder: Ladder, use: Use, criterion: Criterion, value: float) -> list[Seen]:
     rungs = list(ladder.rungs.all())
-    findings = Reading.objects.filter(quantity=criterion.quantity).findings_by_use(rungs)
-    known = [(rung, at_use(findings, use, rung)) for rung in rungs]
+    told = (criterion.quantity, Measurand.EXPOSURE_ERROR_STOPS)
+    findings = Reading.objects.filter(quantity__in=told).findings_by_use(rungs)
+    known = [rung_findings(ladder, rung, at_use(findings, use, rung)) for rung in rungs]
     factor, _ = use_noise_factor(ladder.body.pixels, use.whole_frame_pixels)
     crops = PredictedCrops.of(ladder, _CROP_PX, factor, monochrome=use.monochrome, rungs=rungs)
     way = _NEXT if criterion.at_least else 1 / _NEXT
@@ -121,12 +122,9 @@ def _pictures(ladder: Ladder, use: Use, criterion: Criterion, value: float) -> l
     return found
 
 
-def iso_of(
-    known: Sequence[tuple[Rung, dict[str, Quantity]]], criterion: Criterion, value: float
-) -> tuple[float | None, str]:
+def iso_of(rungs: Sequence[RungFindings], criterion: Criterion, value: float) -> tuple[float | None, str]:
     """The ISO at which a body comes to a threshold, or why none does."""
     alone = Profile("threshold", (replace(criterion, thresholds=(value, value, value)),))
-    rungs = [RungFindings(dial.exact_iso(rung.iso), rung.iso, findings) for rung, findings in known]
     limit = measured_limits(rungs, alone)[LEVELS[0]]
     if limit.crossing:
         return limit.crossing, ""
