@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from yellowjacket import data_folder
+from yellowjacket import data_folder, serving
 from yellowjacket.cli.main import main
 
 
@@ -159,6 +159,14 @@ def test_a_taken_port_is_one_clear_line(tmp_path, monkeypatch, capsys):
     assert len(lines) == 1
     assert f"port {port} is taken" in lines[0]
     assert f"PORT={port + 1}" in lines[0]
+
+
+def test_an_answer_does_not_wait_for_the_receipt_of_its_head():
+    """RFC 896 holds a second small segment back until the first is acknowledged, which RFC 1122 may delay."""
+    with serving.listen(serving.Door(0)) as listening, socket.create_connection(listening.getsockname()):
+        accepted, _ = listening.accept()
+        with accepted:
+            assert accepted.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)
 
 
 def test_allowing_a_folder(tmp_path, monkeypatch, capsys):

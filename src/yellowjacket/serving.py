@@ -105,6 +105,8 @@ def listen(door: Door) -> socket.socket:
     found = socket.socket(family, socket.SOCK_STREAM)
     try:
         found.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        # What it accepts has it, too: an answer's body would wait 40 ms for the receipt of its head (RFC 896, RFC 1122).
+        found.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         found.bind((door.host, door.port))
         found.listen(_BACKLOG)
     except OSError as error:
