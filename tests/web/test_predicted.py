@@ -24,7 +24,7 @@ from yellowjacket.core.rendering.develop import developed_crop
 def addresses(text):
     return [
         found.replace("&amp;", "&")
-        for found in re.findall(r'(?:src|data-later)="(/ladders/\d+/predicted/[^"]+)"', text)
+        for found in re.findall(r'src="(/ladders/\d+/predicted/[^"]+)"', text)
     ]
 
 

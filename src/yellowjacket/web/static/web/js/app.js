@@ -5,7 +5,7 @@ import { startLook } from "./look.js";
 import { startPair } from "./pair.js";
 import { startPatches } from "./patches.js";
 import { startRounds } from "./rounds.js";
-import { startPictures, startSliders } from "./sliders.js";
+import { startSliders } from "./sliders.js";
 import { clickOn, go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
 import { startTime } from "./time.js";
 
@@ -170,5 +170,4 @@ startLook();
 startPair();
 startTime();
 startRounds();
-startPictures();
 startSliders();

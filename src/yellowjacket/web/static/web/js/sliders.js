@@ -10,24 +10,6 @@ function inWords(slider) {
   return `${amount} stop${whole > 1 || (whole && rest) ? "s" : ""} ${thirds < 0 ? fewer : more}`;
 }
 
-// The picture that a slider moves comes first; the ones beside it wait until it is there, if there is one.
-function release() {
-  for (const later of document.querySelectorAll(".pictured img[data-later]")) {
-    const first = later.closest(".pictured").querySelector("img[data-first]");
-    if (first && !first.complete) continue;
-    later.src = later.dataset.later;
-    later.removeAttribute("data-later");
-  }
-}
-
-export function startPictures() {
-  for (const event of ["load", "error"]) {
-    document.addEventListener(event, ({ target }) => { if (target.matches?.("img[data-first]")) release(); }, true);
-  }
-  document.addEventListener("htmx:afterSettle", release);
-  release();
-}
-
 export function startSliders() {
   for (const slider of document.querySelectorAll("[data-stops]")) {
     const said = document.querySelector(`output[for="${slider.id}"]`);
