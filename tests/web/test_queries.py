@@ -3,7 +3,8 @@
 import pytest
 
 from tests.growing import grow, queries
-from yellowjacket.bench.models import Body, Grade, Ladder, Rung, Use
+from yellowjacket.bench.models import Body, Grade, Ladder, Reading, Rung, Use
+from yellowjacket.core.metrology.measurands import Measurand
 
 PAGES = {
     "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 4,
@@ -71,3 +72,15 @@ def test_four_bodies_ask_as_much_as_two(client, graded):
     before = asked(client, graded)
     more_bodies(graded, 2)
     assert asked(client, graded) == before
+
+
+def test_readings_are_found_by_their_rung(measured):
+    """Not through the index of their use: nearly all are of none, and of every sitting there ever was."""
+    rungs = [1, 2, 3]
+    per_pixel = Reading.objects.speaking([Measurand.READ_NOISE_E]).filter(rung__in=rungs, use=None)
+    bodies = Body.objects.filter(
+        Exists(Reading.objects.filter(rung__ladder__body=OuterRef("pk"), use=None, patch=None))
+    )
+    for plan in (per_pixel.explain(), bodies.explain(), Reading.objects.filter(rung__in=rungs, patch=None).explain()):
+        assert "(rung_id=?" in plan
+        assert "SCAN bench_reading" not in plan and "USING INDEX reading_at_use" not in plan

@@ -64,10 +64,11 @@ class Patch(models.Model):
 class Reading(models.Model):
     """One quantity of a rung with its 95 % interval, or the reason why it has no value."""
 
-    rung = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="readings")
-    patch = models.ForeignKey(Patch, on_delete=models.CASCADE, null=True, related_name="readings")
+    # Indexed below: most readings are of no patch and no use, and an index of those leads through all of them.
+    rung = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="readings", db_index=False)
+    patch = models.ForeignKey(Patch, on_delete=models.CASCADE, null=True, related_name="readings", db_index=False)
     # The use at whose size it was read; null per pixel.
-    use = models.ForeignKey(Use, on_delete=models.CASCADE, null=True, related_name="readings")
+    use = models.ForeignKey(Use, on_delete=models.CASCADE, null=True, related_name="readings", db_index=False)
     channel = models.CharField(max_length=4)
     quantity = models.CharField(max_length=30)
     value = models.FloatField(null=True)
@@ -83,7 +84,11 @@ class Reading(models.Model):
 
     class Meta:
         ordering = ["id"]
-        indexes = [models.Index(fields=["rung", "quantity"], name="reading_by_quantity")]
+        indexes = [
+            models.Index(fields=["rung", "quantity"], name="reading_by_quantity"),
+            models.Index(fields=["patch"], name="reading_of_patch", condition=models.Q(patch__isnull=False)),
+            models.Index(fields=["use"], name="reading_at_use", condition=models.Q(use__isnull=False)),
+        ]
         constraints = [
             models.UniqueConstraint(
                 fields=["rung", "patch", "channel", "quantity", "use"], name="reading_once", nulls_distinct=False
