@@ -1,6 +1,7 @@
 """The command line and the server as a tester starts them: a process of its own, stopped by Ctrl-C."""
 
 import gzip
+import inspect
 import os
 import re
 import signal
@@ -11,6 +12,7 @@ import time
 import urllib.request
 from pathlib import Path
 
+import asgiref.sync
 import pytest
 
 from yellowjacket import data_folder, serving
@@ -167,6 +169,14 @@ def test_an_answer_does_not_wait_for_the_receipt_of_its_head():
         accepted, _ = listening.accept()
         with accepted:
             assert accepted.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)
+
+
+def test_a_request_changes_its_thread_once():
+    """Asked for asynchronously, Django would wrap every synchronous middleware into a thread of its own."""
+    from yellowjacket.web.http.asgi import _django
+
+    assert not inspect.iscoroutinefunction(_django._middleware_chain)
+    assert not asgiref.sync.iscoroutinefunction(_django._middleware_chain)
 
 
 def test_allowing_a_folder(tmp_path, monkeypatch, capsys):

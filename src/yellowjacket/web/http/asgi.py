@@ -7,11 +7,30 @@ import shutil
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
-from django.core.asgi import get_asgi_application
+import django
+from asgiref.sync import sync_to_async
+from django.core.handlers.asgi import ASGIHandler
+from django.http import HttpRequest
+from django.http.response import HttpResponseBase
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "yellowjacket.settings.local")
 
-_django = get_asgi_application()
+django.setup(set_prefix=False)
+
+
+class _InOneThread(ASGIHandler):
+    """Everything here is synchronous: a request goes to its thread once, not anew for every middleware (10 ms each)."""
+
+    def load_middleware(self, is_async: bool = False) -> None:
+        """As for a synchronous server."""
+        super().load_middleware(is_async=False)
+
+    async def get_response_async(self, request: HttpRequest) -> HttpResponseBase:
+        """The response from the thread of the request."""
+        return await sync_to_async(self.get_response, thread_sensitive=True)(request)
+
+
+_django = _InOneThread()
 
 # Once, and before the first page rather than with it.
 from django.conf import settings  # noqa: E402 - needs the application
