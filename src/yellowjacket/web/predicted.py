@@ -132,24 +132,27 @@ def _wanted(query: Mapping[str, object]) -> Wanted:
     )  # fmt: skip
 
 
-def predicted_png(ladder: Ladder, rect: Rect, query: Mapping[str, str]) -> bytes:
-    """The picture of an address. Raises ValueError for an address of other findings than today's, or of none; NoPicture;
-    FrameError for a lost original."""
+def predicted_png(ladder_id: int, rect: Rect, query: Mapping[str, str]) -> bytes:
+    """The picture of an address; one that is there already asks nothing of the database. Raises ValueError for an address of
+    other findings than today's, or of none; NoPicture; FrameError for a lost original."""
     wanted, factor = _wanted(query), float(query.get("f", "1"))
     if not 1 <= factor <= _LARGEST_FACTOR:
         raise ValueError("no such picture")
     # The address holds everything the picture depends on; what else stands in it counts for nothing.
-    address = f"{ladder.pk} {rect} {wanted} {factor:.4f} {'m' in query} {query.get('by', '')} {query.get('k', '')}"
+    address = f"{ladder_id} {rect} {wanted} {factor:.4f} {'m' in query} {query.get('by', '')} {query.get('k', '')}"
     return cached_png(
         "predicted",
         hashlib.sha256(address.encode()).hexdigest(),
-        lambda: _predicted(ladder, rect, wanted, factor, query),
+        lambda: _predicted(ladder_id, rect, wanted, factor, query),
     )
 
 
 def _predicted(
-    ladder: Ladder, rect: Rect, wanted: Wanted, factor: float, query: Mapping[str, str]
+    ladder_id: int, rect: Rect, wanted: Wanted, factor: float, query: Mapping[str, str]
 ) -> NDArray[np.uint8]:
+    ladder = Ladder.objects.select_related("body").filter(pk=ladder_id).first()
+    if ladder is None:
+        raise ValueError("no such ladder")
     monochrome = "m" in query
     for kept in (True, False):
         predicting = _predicting(ladder, query.get("by", ""), kept)

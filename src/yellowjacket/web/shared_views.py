@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRefresh
 
 from yellowjacket.bench.jobs import queue
-from yellowjacket.bench.models import Frame, Job, Ladder, LanePicture, Reading
+from yellowjacket.bench.models import Frame, Job, LanePicture, Reading
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.prediction.sensor_at import NoPicture
@@ -96,12 +96,11 @@ def lane_crop(request: HttpRequest, picture_id: int, x: int, y: int, w: int, h: 
 @require_GET
 def predicted_crop(request: HttpRequest, ladder_id: int, x: int, y: int, w: int, h: int) -> HttpResponse:
     """A crop of a ladder's clean frame as it would look at another setting, as PNG."""
-    ladder = get_object_or_404(Ladder.objects.select_related("body"), pk=ladder_id)
     try:
         factor = decimal(request.GET.get("f", "1"), 1, _LARGEST_FACTOR)
         if factor is None or max(w, h) > _LARGEST_CROP_PX * factor:
             raise Http404
-        data = predicted.predicted_png(ladder, Rect(x, y, w, h), request.GET.dict())
+        data = predicted.predicted_png(ladder_id, Rect(x, y, w, h), request.GET.dict())
         return picture_response(data, "image/png")
     except (ValueError, NoPicture, FrameError) as error:
         raise Http404(str(error)) from error
