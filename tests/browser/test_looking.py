@@ -210,9 +210,9 @@ def find_my_line(browser):
         noise = float(browser.execute_script(NOISE, pictures[0]))
         seen.add(round(noise, 1))
         press(browser, "1" if len(pictures) == 2 or noise < 7.2 else "2")
-        waiting(browser).until(lambda b, n=n: f"{n + 1} of" in b.page_source or "Your line" in b.page_source)
+        waiting(browser).until(lambda b, n=n: f"{n + 1} of" in b.page_source or "Your limit" in b.page_source)
     assert len(seen) >= 2, seen
-    wait_for_text(browser, "#trial h1", "Your line")
+    wait_for_text(browser, "#trial h1", "Your limit")
     wait_for_text(browser, "#trial", "shadows down to SNR")
     click(browser, "[name=use_it]")
     wait_for_text(browser, ".notice", "is the tolerance of Two bodies now")

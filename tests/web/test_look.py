@@ -523,6 +523,17 @@ def test_pictures_alone_make_a_wall(client, two, look, data_folder):
     )  # fmt: skip
     assert verdict.words == "Moor ISO 200 · own JPEG slightly better"
     assert pair_verdicts.in_force(*two.ladders.all(), two.uses.first()) == []
+    # Blind, they can be compared as well, on the pixels of the sensor where there is no frame.
+    (compared,) = blind_stimuli.comparisons(two)
+    assert (compared.words, len(compared.pairs)) == ("Heath: own JPEG and Moor: own JPEG", 3)
+    round_ = blind_rounds.begin(two, two.uses.first(), "Wren", 1.0, "pairs", between=compared.key)
+    trial = round_.trials.first()
+    left, right = (client.get(f"/rounds/{round_.token}/{trial.token}/{side}.png") for side in ("left", "right"))
+    assert (left.status_code, right.status_code) == (200, 200)
+    assert left.headers == right.headers
+    with pytest.raises(Refusal, match="blind round that is not finished"):
+        renditions.remove(second)
+    round_.delete()
     assert "Moor ISO 200 · own JPEG slightly better" in client.get(f"{look}/people/").content.decode()
     with pytest.raises(Refusal, match="was judged"):
         renditions.remove(second)
@@ -629,7 +640,7 @@ def test_a_guest_needs_no_account_and_comes_too_late_after_the_last_day(client, 
     round_ = BlindRound.objects.get()
     assert f"/rounds/{round_.token}/" in client.get(f"{url}?use={use.pk}").content.decode()
     page = client.get(f"/rounds/{round_.token}/").content.decode()
-    assert "You are asked for your eyes" in page
+    assert "Please judge some pictures" in page
     # Nothing else is shown: no way into the sitting.
     assert "/sittings/" not in page
     assert 'href="/"' not in page

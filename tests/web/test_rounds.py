@@ -97,11 +97,11 @@ def test_an_answer_counts_once_and_can_be_taken_back(client, round_):
 
 
 def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round_):
-    assert "Your line" not in client.get(f"/rounds/{round_.token}/").content.decode()
+    assert "Your limit" not in client.get(f"/rounds/{round_.token}/").content.decode()
     with pytest.raises(blind_rounds.Refusal, match="at the end"):
         blind_results.result_of(round_)
     text = finish(client, round_, lambda iso: iso <= 200)
-    assert "Your line" in text
+    assert "Your limit" in text
     found = blind_results.result_of(round_)
     shadows = {
         row.rung.iso: row.value
@@ -177,7 +177,10 @@ def test_a_round_that_cannot_begin_says_why(client, measured, typed, words):
 
 
 def test_an_unmeasured_sitting_has_nothing_to_show(client, sitting):
-    assert "A round needs three measured rungs" in client.get(f"/sittings/{sitting.pk}/look/blind/").content.decode()
+    assert (
+        "A round needs at least three measured rungs"
+        in client.get(f"/sittings/{sitting.pk}/look/blind/").content.decode()
+    )
     text = client.post(f"/sittings/{sitting.pk}/look/blind/", {"person": "Wren", "wanted": "0.5"}).content.decode()
     assert "there are 0" in text
 

@@ -21,7 +21,7 @@ from PIL import Image
 from yellowjacket.bench.darks import masters
 from yellowjacket.bench.decoding import mosaic_of, rendered_pixels
 from yellowjacket.bench.development import Developed
-from yellowjacket.bench.look.blind_pictures import Shown
+from yellowjacket.bench.look.blind_pictures import Finished, Shown
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.darks.close_up import repaired
@@ -219,8 +219,10 @@ def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0, tr
     )  # fmt: skip
 
 
-def blind_png(shown: Shown) -> bytes:
-    """A picture of a blind round, shot or predicted. Raises what its pixels raise."""
+def blind_png(shown: Shown | Finished) -> bytes:
+    """A picture of a blind round: shot, predicted, or finished elsewhere. Raises what its pixels raise."""
+    if isinstance(shown, Finished):
+        return stored_png(shown.rendered())
     if shown.made is None:
         return crop_png(shown.frame, shown.rect, shown.how, shown.factor)
     return stored_png(develop_at_use(*shown.pixels, shown.how, shown.factor))

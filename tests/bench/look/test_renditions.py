@@ -14,13 +14,14 @@ from scipy.ndimage import gaussian_filter
 
 from tests import making
 from yellowjacket.bench.development import Developing
-from yellowjacket.bench.look import grades, renditions
-from yellowjacket.bench.models import Frame, Grade, Job, LanePicture, Problem
+from yellowjacket.bench.look import blind_rounds, grades, renditions
+from yellowjacket.bench.models import BlindRound, Frame, Grade, Job, LanePicture, PairVerdict, Problem
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.raw.reader import read_frame
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import develop_crop
+from yellowjacket.core.renditions.picture import linear_of
 
 pytestmark = pytest.mark.django_db
 
@@ -255,3 +256,44 @@ def test_the_page_gives_and_takes(client, ladder):
     assert "no longer where" not in names
     csv_text = b"".join(client.get(f"{base}corrections.csv").streaming_content).decode()
     assert csv_text.startswith("file,rung,iso")
+
+
+def test_a_blind_round_tells_what_a_finish_gains(client, ladder):
+    """As shot beside the lane, either way round, on one field, equally bright, though the finish is half the size and darker."""
+    lane = renditions.create_lane(ladder, "finish", "gentle")
+    for frame in (light(ladder, iso)[0] for iso in (100, 400)):
+        picture = Image.fromarray((softened(developed(frame, ladder)) * 0.8).astype(np.uint8)).reduce(2)
+        renditions.add_pictures(lane, [as_file(np.asarray(picture), f"{stem(frame)}.png")])
+    sitting, use = ladder.sitting, ladder.sitting.uses.get(name="Pixel level")
+    compared = f"0-{lane.pk}"
+    page = f"/sittings/{sitting.pk}/look/blind/"
+    assert "Heath: as shot and gentle (2 pairs)" in " ".join(client.get(page).content.decode().split())
+    data = {"use": use.pk, "person": "Wren", "wanted": "1", "kind": "pairs", "between": compared}
+    client.post(page, data)
+    round_ = BlindRound.objects.get()
+    shown = {(trial.rung.iso, trial.lane, trial.other_lane) for trial in round_.trials.all()}
+    assert shown == {(iso, *sides) for iso in (100, 400) for sides in ((None, lane), (lane, None))}
+    for trial in round_.trials.all():
+        answers = [client.get(f"/rounds/{round_.token}/{trial.token}/{side}.png") for side in ("left", "right")]
+        assert answers[0].headers == answers[1].headers
+        assert len(answers[0].content) == len(answers[1].content)
+        pair = [np.asarray(Image.open(io.BytesIO(one.content)).convert("RGB")) for one in answers]
+        assert pair[0].shape == pair[1].shape
+        light_of = [linear_of(one).mean() for one in pair]
+        assert light_of[0] == pytest.approx(light_of[1], rel=0.01)
+        # The same field: what is softened follows what is not.
+        assert np.corrcoef(*(linear_of(one).mean(axis=-1).ravel() for one in pair))[0, 1] > 0.8
+    text = client.get(f"/rounds/{round_.token}/").content.decode()
+    assert "gentle" not in text
+    # The finish is preferred whichever side it stands on.
+    while (trial := blind_rounds.next_trial(round_)) is not None:
+        said = "2" if trial.lane_id else "-1"
+        client.post(f"/rounds/{round_.token}/answer/", {"trial": trial.token, "accepted": said})
+    verdicts = PairVerdict.objects.all()
+    assert [(one.words, one.blind) for one in verdicts] == [
+        (f"Heath ISO {iso} · gentle slightly better", True) for iso in (one.one.iso for one in verdicts)
+    ]
+    assert len(verdicts) == 2
+    assert "Heath ISO 400 · gentle slightly better" in client.get(f"/rounds/{round_.token}/").content.decode()
+    with pytest.raises(Refusal, match="choose what to compare"):
+        blind_rounds.begin(sitting, use, "Wren", 1.0, "pairs", between="0-999")

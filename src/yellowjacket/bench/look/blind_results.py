@@ -175,7 +175,7 @@ def verdicts_of(round_: BlindRound) -> Sequence[PairVerdict]:
     _must_be_over(round_)
     rows = PairVerdict.objects.filter(
         use=round_.use, person=round_.person, blind=True, given_at__gte=round_.finished_at
-    ).select_related("one__ladder__body", "other__ladder__body")
+    ).select_related("one__ladder__body", "other__ladder__body", "one_lane", "other_lane")
     return sorted(rows[: round_.trials.count()], key=lambda row: (row.one.iso, row.other.iso))
 
 

@@ -9,15 +9,18 @@ from __future__ import annotations
 import math
 import random
 import secrets
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import timedelta
+from functools import partial
 
 from django.db import transaction
 from django.utils import timezone
 
 from yellowjacket.bench.look import pair_verdicts
 from yellowjacket.bench.look.blind_stimuli import (
-    matched_pairs,
+    BODIES,
+    Pictured,
+    comparisons,
     noise_per_iso_stop,
     practice_pairs,
     rungs_with_light,
@@ -56,9 +59,10 @@ LONGEST_GUEST_DAYS = 30
 @transaction.atomic
 def begin(
     sitting: Sitting, use: Use, person: str, wanted_stops: float, kind: str = BlindRound.Kind.LINE,
-    *, guest_days: int = 0,
+    *, guest_days: int = 0, between: str = BODIES,
 ) -> BlindRound:  # fmt: skip
-    """Plan a round: trials in random order. ``wanted_stops``: precision of a line, or how far apart practice pairs stand.
+    """Plan a round: trials in random order. ``wanted_stops``: precision of a line, or how far apart practice pairs stand;
+    ``between``: the key of what "which is better" compares.
 
     ``guest_days``: the link may be given away and works so long; its guest says who they are. Refuses without a name
     and with too little to show.
@@ -76,15 +80,15 @@ def begin(
         open_until=timezone.now() + timedelta(days=guest_days) if guest_days else None,
     )  # fmt: skip
     chance = random.Random(secrets.randbits(32))  # noqa: S311 - an order, no secret
-    make = {
+    makers: Mapping[str, Callable[[BlindRound, random.Random], list[BlindTrial]]] = {
         BlindRound.Kind.LINE: _line_trials,
-        BlindRound.Kind.PAIRS: _pair_trials,
+        BlindRound.Kind.PAIRS: partial(_pair_trials, between=between),
         BlindRound.Kind.HIGHER: _higher_trials,
         BlindRound.Kind.SAME: _same_trials,
         BlindRound.Kind.REAL: _real_trials,
         BlindRound.Kind.GUESS: _guess_trials,
-    }[BlindRound.Kind(kind)]
-    trials = make(made, chance)
+    }
+    trials = makers[kind](made, chance)
     spots = {rung.pk: spot_of(rung) for rung in {trial.rung for trial in trials}}
     for n, trial in enumerate(trials):
         trial.number = n
@@ -109,14 +113,21 @@ def _line_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
     return [BlindTrial(round=made, rung=stimuli[one.stimulus][0], catch=one.catch) for one in order]
 
 
-def _pair_trials(made: BlindRound, chance: random.Random) -> list[BlindTrial]:
-    pairs = matched_pairs(made.sitting)
+def _pair_trials(made: BlindRound, chance: random.Random, between: str) -> list[BlindTrial]:
+    pairs = next((one.pairs for one in comparisons(made.sitting) if one.key == between), ())
     if not pairs:
-        raise Refusal("“Which is better” needs two bodies with frames at equal ISO in this sitting.")
+        raise Refusal(
+            "“Which is better” needs two bodies with frames at equal ISO in this sitting."
+            if between == BODIES
+            else "These two no longer have pictures of the same rungs: choose what to compare again."
+        )
     # Each pair twice, once either way round, so that a favoured side cancels.
     both = [(one, other) for one, other in pairs] + [(other, one) for one, other in pairs]
     chance.shuffle(both)
-    return [BlindTrial(round=made, rung=left, other=right) for left, right in both]
+    return [
+        BlindTrial(round=made, rung=left, lane=lane, other=right, other_lane=other_lane)
+        for (left, lane), (right, other_lane) in both
+    ]
 
 
 def _practice(made: BlindRound) -> list[tuple[Rung, Rung]]:
@@ -281,18 +292,19 @@ def _right_answer(round_: BlindRound, trial: BlindTrial) -> bool:
 
 def _keep_verdicts(round_: BlindRound) -> None:
     """Either way round together are one verdict: the mean of what was said, towards equal."""
-    said: dict[frozenset[int], list[tuple[Rung, Rung, int]]] = {}
-    for trial in round_.trials.select_related("rung__ladder__sitting", "other__ladder__sitting"):
+    said: dict[frozenset[Pictured], list[tuple[Pictured, Pictured, int]]] = {}
+    shown = ("rung__ladder__sitting", "other__ladder__sitting", "lane", "other_lane")
+    for trial in round_.trials.select_related(*shown):
         if trial.other is not None and trial.score is not None:
-            said.setdefault(frozenset((trial.rung_id, trial.other.pk)), []).append(
-                (trial.rung, trial.other, trial.score)
-            )
+            left, right = (trial.rung, trial.lane), (trial.other, trial.other_lane)
+            said.setdefault(frozenset((left, right)), []).append((left, right, trial.score))
     for answers in said.values():
         one, other, _ = answers[0]
-        scores = [score if left.pk == one.pk else -score for left, _, score in answers]
+        scores = [score if left == one else -score for left, _, score in answers]
         mean = sum(scores) / len(scores)
         score = int(math.copysign(math.floor(abs(mean)), mean))
-        pair_verdicts.give(one, other, round_.use, round_.person, score, blind=True)
+        (rung, lane), (against, other_lane) = one, other
+        pair_verdicts.give(rung, against, round_.use, round_.person, score, blind=True, lanes=(lane, other_lane))
 
 
 def take_back(round_: BlindRound) -> None:

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations
 
 from yellowjacket.bench.look import registration
 from yellowjacket.bench.models import (
     BlindTrial,
     Frame,
     Ladder,
+    Lane,
+    LanePicture,
     Reading,
     Rung,
     Shot,
@@ -49,13 +53,50 @@ def stimuli_of(sitting: Sitting, use: Use) -> list[tuple[Rung, float]]:
     return found
 
 
-def matched_pairs(sitting: Sitting) -> list[tuple[Rung, Rung]]:
-    """Rungs of two bodies at equal ISO marks, for "which is better"."""
+# A rung as it was shot, or as a lane shows it.
+Pictured = tuple[Rung, Lane | None]
+BODIES = "bodies"
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """What "which is better" can hold against each other: ``key`` names it in a form, ``words`` for people."""
+
+    key: str
+    words: str
+    pairs: Sequence[tuple[Pictured, Pictured]]
+
+
+def comparisons(sitting: Sitting) -> list[Comparison]:
+    """Bodies as they were shot, a ladder as shot and in its lanes, and lanes of different ladders; those that share a rung."""
+    found = [Comparison(BODIES, "bodies at the same ISO, as shot", matched_pairs(sitting))]
+    lanes = Lane.objects.filter(ladder__sitting=sitting, ladder__kind=Ladder.Kind.ISO).select_related("ladder__body")
+    shown = {lane: _rungs_in(lane) for lane in lanes.prefetch_related("pictures__rung__ladder__body")}
+    lit = rungs_with_light(sitting) if shown else []
+    for lane, rungs in shown.items():
+        as_shot = [rung for rung in lit if rung.pk in {one.pk for one in rungs}]
+        words = f"{lane.ladder.body.model}: as shot and {lane}"
+        found.append(Comparison(f"0-{lane.pk}", words, [((rung, None), (rung, lane)) for rung in as_shot]))
+    for (one, its), (other, theirs) in combinations(shown.items(), 2):
+        names = f"{one.ladder.body.model}: {one}", f"{other.ladder.body.model}: {other}"
+        by_iso = {rung.iso: rung for rung in theirs}
+        pairs = [((rung, one), (by_iso[rung.iso], other)) for rung in its if rung.iso in by_iso]
+        found.append(Comparison(f"{one.pk}-{other.pk}", " and ".join(names), pairs))
+    return [one for one in found if one.pairs]
+
+
+def _rungs_in(lane: Lane) -> list[Rung]:
+    rungs = {picture.rung_id: picture.rung for picture in lane.pictures.all()}
+    return sorted(rungs.values(), key=lambda rung: rung.position)
+
+
+def matched_pairs(sitting: Sitting) -> list[tuple[Pictured, Pictured]]:
+    """Rungs of two bodies at equal ISO marks, as they were shot."""
     by_mark: dict[int, list[Rung]] = {}
     for rung in rungs_with_light(sitting):
         if all(rung.ladder.body_id != other.ladder.body_id for other in by_mark.get(rung.iso, ())):
             by_mark.setdefault(rung.iso, []).append(rung)
-    return [(rungs[0], other) for _, rungs in sorted(by_mark.items()) for other in rungs[1:]]
+    return [((rungs[0], None), (other, None)) for _, rungs in sorted(by_mark.items()) for other in rungs[1:]]
 
 
 def practice_pairs(sitting: Sitting, apart_stops: float) -> list[tuple[Rung, Rung]]:
@@ -102,8 +143,14 @@ def spot_of(rung: Rung) -> tuple[int, int]:
     ladder = rung.ladder
     if ladder.spot_x is not None and ladder.spot_y is not None:
         return ladder.spot_x, ladder.spot_y
-    frame = Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).defer("report").first()
-    return (frame.width // 2, frame.height // 2) if frame else (0, 0)
+    width, height = _size_of(rung, Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).first())
+    return width // 2, height // 2
+
+
+def _size_of(rung: Rung, frame: Frame | None) -> tuple[int, int]:
+    """Of its frame; lanes without one lie on the pixels of the whole sensor."""
+    body = rung.ladder.body
+    return (frame.width, frame.height) if frame else (body.pixel_width, body.pixel_height)
 
 
 def frame_of(trial: BlindTrial, side: str) -> Frame | None:
@@ -112,21 +159,27 @@ def frame_of(trial: BlindTrial, side: str) -> Frame | None:
     frames = list(
         Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).defer("report").order_by("shot__repeat")[:2]
     )
-    second = side == "right" and trial.other_id == trial.rung_id
+    second = side == "right" and trial.other_id == trial.rung_id and trial.lane_id == trial.other_lane_id
     return frames[-1 if second else 0] if frames else None
 
 
+def finished_of(trial: BlindTrial, side: str) -> LanePicture | None:
+    """The picture of a lane that a side shows; None where it shows a frame, or where the picture is gone."""
+    lane, rung = (trial.other_lane_id, trial.other_id) if side == "right" else (trial.lane_id, trial.rung_id)
+    return LanePicture.objects.filter(lane=lane, rung=rung).first() if lane else None
+
+
 def spot_on(trial: BlindTrial, side: str) -> tuple[int, int]:
-    """Where a trial's spot lies on the frame of a side: bodies of other size and framing show the same spot."""
-    if side != "right":
-        return trial.x, trial.y
-    x, y = _to_the_right(trial).at((float(trial.x), float(trial.y)))
+    """Where a trial's spot lies on the picture of a side: bodies of other size and framing show the same spot."""
+    x, y = to_side(trial, side).at((float(trial.x), float(trial.y)))
     return max(0, round(x)), max(0, round(y))
 
 
-def scale_between(trial: BlindTrial) -> float:
-    """Pixels of the right side's frame to one of the left side's, as the pictures lie on one another."""
-    return _to_the_right(trial).scale
+def to_side(trial: BlindTrial, side: str) -> Similarity:
+    """From raw pixels of the left side's frame to those of the picture a side shows."""
+    finished = finished_of(trial, side)
+    there = _to_the_right(trial) if side == "right" else Similarity()
+    return there.then(finished.place) if finished else there
 
 
 def _to_the_right(trial: BlindTrial) -> Similarity:
@@ -134,8 +187,8 @@ def _to_the_right(trial: BlindTrial) -> Similarity:
     other = trial.other
     if other is None or other.ladder_id == trial.rung.ladder_id:
         return Similarity()
-    left, right = frame_of(trial, "left"), frame_of(trial, "right")
-    if left is None or right is None:
-        return Similarity()
-    sizes = {trial.rung.ladder_id: (left.width, left.height), other.ladder_id: (right.width, right.height)}
+    sizes = {
+        trial.rung.ladder_id: _size_of(trial.rung, frame_of(trial, "left")),
+        other.ladder_id: _size_of(other, frame_of(trial, "right")),
+    }
     return registration.between(trial.rung.ladder, other.ladder, sizes)

@@ -12,7 +12,7 @@ from xml.sax.saxutils import quoteattr
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 
 from yellowjacket.bench.csv_cells import safe_text
 from yellowjacket.bench.development import Developing
@@ -23,7 +23,7 @@ from yellowjacket.bench.jobs import progress as progress_
 from yellowjacket.bench.jobs import queue
 from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
-from yellowjacket.bench.models import Frame, Job, Ladder, Lane, LanePicture, Patch, Problem, Rung, Shot
+from yellowjacket.bench.models import BlindRound, Frame, Job, Ladder, Lane, LanePicture, Patch, Problem, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
@@ -280,6 +280,9 @@ def effect_of(picture: LanePicture) -> Mapping[str, Quantity]:
 def remove(lane: Lane) -> None:
     """Take a lane away with its pictures. Refuses while grades or verdicts rest on it: they would lose what they were given
     for."""
+    rounds = BlindRound.objects.filter(Q(trials__lane=lane) | Q(trials__other_lane=lane))
+    if rounds.filter(finished_at=None).exists():
+        raise Refusal(f"“{lane}” is part of a blind round that is not finished: finish the round first.")
     if lane.grades.exists() or lane.verdicts.exists() or lane.verdicts_against.exists():
         raise Refusal(f"“{lane}” was judged: grades or verdicts rest on these pictures, so it stays.")
     lane.delete()

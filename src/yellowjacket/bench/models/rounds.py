@@ -6,6 +6,7 @@ import secrets
 
 from django.db import models
 
+from yellowjacket.bench.models.lanes import Lane
 from yellowjacket.bench.models.sittings import Rung, Sitting, Use
 
 
@@ -17,7 +18,7 @@ class BlindRound(models.Model):
     """One person judging crops whose labels are out of sight. Its address tells nothing: a token, no number."""
 
     class Kind(models.TextChoices):
-        LINE = "line", "where is my line"
+        LINE = "line", "where is my limit"
         PAIRS = "pairs", "which is better"
         HIGHER = "higher", "which is the higher ISO"
         SAME = "same", "same or different"
@@ -70,6 +71,9 @@ class BlindTrial(models.Model):
     rung = models.ForeignKey(Rung, on_delete=models.CASCADE, related_name="blind_trials")
     # Of pairs: the rung on the right; the same one with its second frame where the pair is no pair.
     other = models.ForeignKey(Rung, on_delete=models.CASCADE, null=True, related_name="blind_trials_right")
+    # Of pairs: whose picture of the rung each side shows; as shot where there is none.
+    lane = models.ForeignKey(Lane, on_delete=models.CASCADE, null=True, related_name="blind_trials")
+    other_lane = models.ForeignKey(Lane, on_delete=models.CASCADE, null=True, related_name="blind_trials_right")
     x = models.PositiveIntegerField()
     y = models.PositiveIntegerField()
     catch = models.BooleanField(default=False)

@@ -51,6 +51,13 @@ class Similarity:
         """Pixels there for one here."""
         return math.hypot(self.a, self.b)
 
+    def then(self, following: Similarity) -> Similarity:
+        """This transform and ``following`` after it, as one."""
+        x0, y0 = following.at((self.x0, self.y0))
+        return Similarity(
+            self.a * following.a - self.b * following.b, self.a * following.b + self.b * following.a, x0, y0
+        )
+
     @property
     def turned_deg(self) -> float:
         """Rotation, degrees."""

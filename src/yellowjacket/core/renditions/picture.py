@@ -52,17 +52,19 @@ def linear_of(picture: Picture) -> NDArray[np.float32]:
     return _LINEAR[picture]
 
 
-def averaged_rendered(picture: Picture, factor: float, *, monochrome: bool = False) -> Picture:
+def averaged_rendered(picture: Picture, factor: float, *, monochrome: bool = False, gain: float = 1.0) -> Picture:
     """A rendered picture averaged over ``factor`` × ``factor`` of its pixels in linear light; 1 and less leave it as it is.
 
-    ``monochrome``: as its luminance, three times.
+    ``monochrome``: as its luminance, three times; ``gain``: brighter by so much, in linear light.
     Shape (height, width, 3).
     """
-    if factor <= 1 and not monochrome:
+    if factor <= 1 and not monochrome and gain == 1:
         return picture
     linear = linear_of(picture)
     if factor > 1:
         linear = averaged(linear, factor)
+    if gain != 1:
+        linear = linear * np.float32(gain)
     if monochrome:
         linear = np.repeat((linear @ LUMINANCE)[..., None], 3, axis=-1)
     return display_encoded(linear)

@@ -271,7 +271,7 @@ class Walls:
         grade = (grades or {}).get((rung.pk, self.page.use.pk))
         moved_stops: float | None = None
         if picture is not None:
-            place = _after(place, picture.place)
+            place = place.then(picture.place)
             # A finish has its own pixels; at the size of a use they are brought to the same scale.
             factor = factor if self.looking.percent else factor * picture.place.scale
             if factor < 1:
@@ -282,7 +282,7 @@ class Walls:
             assert frame is not None  # noqa: S101 - told above
             size = (frame.width, frame.height)
             # A reduced raw mode shows the same scene in fewer pixels.
-            place = _after(place, Similarity(frame.width / self.sizes[ladder.pk][0]))
+            place = place.then(Similarity(frame.width / self.sizes[ladder.pk][0]))
             developed = self.developing(ladder).of_frame(frame, rung.pk, self.looking.switches(self.page.use))
             moved_stops = developed.moved_stops
             moved, remark = _moved_words(developed, self.looking), ""
@@ -319,12 +319,6 @@ class Walls:
         if abs(x) < 0.02 and abs(y) < 0.02:
             return (0.0, 0.0), "lies right"
         return (x, y), f"moved {notation.with_sign(x, 1)}, {notation.with_sign(y, 1)} px, interpolated"
-
-
-def _after(first: Similarity, then: Similarity) -> Similarity:
-    """One transform after the other."""
-    x0, y0 = then.at((first.x0, first.y0))
-    return Similarity(first.a * then.a - first.b * then.b, first.a * then.b + first.b * then.a, x0, y0)
 
 
 def _moved_words(developed: Developed, looking: Looking) -> str:

@@ -27,7 +27,9 @@ from yellowjacket.web.shared_views import picture_response
 from yellowjacket.web.sitting_page import SittingPage
 
 _PRECISIONS = (1.0, 0.5, 0.3)
-_SCORES = ((2, "left clearly"), (1, "left slightly"), (0, "equal"), (-1, "right slightly"), (-2, "right clearly"))
+_SCORES = (
+    (2, "left, clearly"), (1, "left, slightly"), (0, "equal"), (-1, "right, slightly"), (-2, "right, clearly")
+)  # fmt: skip
 
 
 def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
@@ -41,6 +43,7 @@ def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
                 page.sitting, page.use, "" if guest else page.person, _number(request.POST.get("wanted", "")),
                 request.POST.get("kind") or BlindRound.Kind.LINE,
                 guest_days=round(_number(request.POST.get("days", "7"))) if guest else 0,
+                between=request.POST.get("between", blind_stimuli.BODIES),
             )  # fmt: skip
             if not guest:
                 return redirect("rounds:page", token=made.token)
@@ -52,7 +55,7 @@ def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
             messages.error(request, str(refusal))
     context = {
         "stimuli": blind_stimuli.stimuli_of(page.sitting, page.use), "precisions": _PRECISIONS,
-        "pairs": blind_stimuli.matched_pairs(page.sitting),
+        "comparisons": blind_stimuli.comparisons(page.sitting),
         "rounds": BlindRound.objects.filter(sitting=page.sitting).exclude(kind__in=blind_rounds.PRACTICE).select_related("use"),
     }  # fmt: skip
     return render(request, "rounds/begin.html", page.context(**context))
@@ -61,7 +64,7 @@ def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def _number(text: str) -> float:
     found = decimal(text)
     if found is None:
-        raise Refusal("Choose a number: how precisely the line is to be known, or how many days.")
+        raise Refusal("Choose a number: how precisely your limit is to be known, or for how many days.")
     return found
 
 
@@ -88,6 +91,7 @@ def _context(round_: BlindRound, *, guest: bool | None = None) -> dict[str, obje
         "round": round_, "trial": trial, "answered": round_.trials.filter(answered_at__isnull=False).count(),
         "planned": round_.trials.count(), "crop": blind_pictures.CROP_PX, "scores": _SCORES, "guest": guest,
         "practised_kinds": blind_rounds.PRACTICE,
+        "finished": round_.kind == BlindRound.Kind.PAIRS and round_.trials.exclude(lane=None, other_lane=None).exists(),
     }  # fmt: skip
     if round_.kind == BlindRound.Kind.GUESS and trial is not None:
         context["marks"] = blind_rounds.marks_of(blind_stimuli.rungs_with_light(round_.sitting))
