@@ -8,9 +8,9 @@ from yellowjacket.core.metrology.measurands import Measurand
 
 PAGES = {
     "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 4,
-    "/advice/": 27, "/tolerance/": 14, "/darks/": 5, "/night/": 5,
+    "/advice/": 21, "/tolerance/": 13, "/darks/": 5, "/night/": 5,
     "/practice/": 5, "/sittings/{0}/plan/": 21, "/sittings/{0}/shoot/": 36, "/sittings/{0}/check/": 28,
-    "/sittings/{0}/measure/": 38, "/sittings/{0}/look/": 28, "/sittings/{0}/push/": 29, "/sittings/{0}/time/": 13,
+    "/sittings/{0}/measure/": 38, "/sittings/{0}/look/": 28, "/sittings/{0}/push/": 28, "/sittings/{0}/time/": 13,
     "/sittings/{0}/record/": 39,
 }  # fmt: skip
 

@@ -8,7 +8,7 @@ from datetime import date
 from itertools import pairwise
 
 import numpy as np
-from django.db.models import Exists, OuterRef
+from django.db.models import Count, Exists, OuterRef
 from numpy.typing import NDArray
 
 from yellowjacket.bench.darks import masters, measure
@@ -16,7 +16,7 @@ from yellowjacket.bench.darks.measure import MeasuredDarks
 from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Reading, Rung, Use
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.push import latitude
-from yellowjacket.bench.record.proposals import proposals
+from yellowjacket.bench.record.proposals import measured_of
 from yellowjacket.core.darks.lenr import LenrVerdict, lenr_verdict
 from yellowjacket.core.darks.matching import Fit, Setting
 from yellowjacket.core.darks.usable_exposure import Longest
@@ -55,22 +55,30 @@ def ladder_of(body: Body) -> Ladder | None:
     """The ISO ladder that speaks for a body: of those measured the fullest, of equals the newest; None without one."""
     ladders = Ladder.objects.filter(body=body, kind=Ladder.Kind.ISO)
     ladders = ladders.select_related("sitting__profile", "body")
-    models = _models([ladder.pk for ladder in ladders])
-    measured = [ladder for ladder in ladders if ladder.pk in models]
+    modelled = Rung.objects.filter(ladder__in=ladders)
+    for quantity in (Measurand.READ_NOISE_E, Measurand.SATURATION_E):
+        readings = Reading.objects.speaking([quantity]).filter(rung=OuterRef("pk"), use=None, value__gt=0)
+        modelled = modelled.filter(Exists(readings))
+    marks = dict(modelled.order_by().values_list("ladder").annotate(Count("pk")))
+    measured = [ladder for ladder in ladders if ladder.pk in marks]
 
     def fullness(ladder: Ladder) -> tuple[int, date, int]:
-        return min(len(models[ladder.pk]), _MARKS_ENOUGH), ladder.sitting.held_on, ladder.pk
+        return min(marks[ladder.pk], _MARKS_ENOUGH), ladder.sitting.held_on, ladder.pk
 
     return max(measured, key=fullness, default=None)
 
 
 def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:
     """What a measured ladder says of its body for one of its uses, with the dark signal at a temperature."""
-    rungs = _models([ladder.pk]).get(ladder.pk, ())
-    findings = Reading.objects.findings_by_use([rung for rung, _ in rungs])
+    rungs = list(ladder.rungs.all())
+    findings = Reading.objects.findings_by_use(rungs)
+    models = Reading.objects.speaking(_MODEL).filter(rung__in=rungs, use=None).by_rung()
     nothing = missing(Missing.NOT_MEASURED)
     marks = []
-    for rung, parts in rungs:
+    for rung in sorted(rungs, key=lambda rung: rung.iso):
+        parts = models.get(rung.pk, {})
+        if not all(one in parts and parts[one].value for one in (Measurand.READ_NOISE_E, Measurand.SATURATION_E)):
+            continue
         flags = parts.get(Measurand.FLAGS, nothing)
         marks.append(
             MarkFindings(
@@ -87,20 +95,9 @@ def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:
     dark, warmed, words = _dark(darks, celsius)
     sitting = ladder.sitting
     said = f"from {sitting}, {sitting.held_on:%-d %B %Y}, {len(marks)} ISO marks{words}"
-    limits = {one.level: one.measured for one in proposals(ladder) if one.use.pk == use.pk}
+    limits = measured_of(ladder, use, rungs, findings)
     profile = sitting.profile.criteria.seen_in(monochrome=use.monochrome)
     return Known(ladder, use, profile, BodyFindings(marks, dark), limits, said, warmed, darks)
-
-
-def _models(ladders: list[int]) -> Mapping[int, Sequence[tuple[Rung, Mapping[Measurand, Quantity]]]]:
-    """By ladder, its rungs that have a noise model, from low to high ISO: two queries."""
-    whole = Reading.objects.speaking(_MODEL).filter(rung__ladder__in=ladders, use=None).by_rung()
-    found: dict[int, list[tuple[Rung, Mapping[Measurand, Quantity]]]] = {}
-    for rung in Rung.objects.filter(pk__in=whole).order_by("iso"):
-        parts = whole[rung.pk]
-        if all(one in parts and parts[one].value for one in (Measurand.READ_NOISE_E, Measurand.SATURATION_E)):
-            found.setdefault(rung.ladder_id, []).append((rung, parts))
-    return found
 
 
 def _dark(found: MeasuredDarks | None, celsius: float | None) -> tuple[float | None, float, str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Grade, Ladder, Lane, Reading, Rung, Use
@@ -48,19 +49,25 @@ def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
     rungs = list(ladder.rungs.all())
     findings = Reading.objects.findings_by_use(rungs)
     grades = Grade.objects.current(ladder, lane=lane)
-    profile = ladder.sitting.profile.criteria
     result = []
     for use in ladder.sitting.uses.all():
-        measured = measured_limits(
-            [rung_findings(ladder, rung, at_use(findings, use, rung)) for rung in rungs],
-            profile.seen_in(monochrome=use.monochrome),
-        )
+        measured = measured_of(ladder, use, rungs, findings)
         graded = graded_limits([_graded(rung, grades.get((rung.pk, use.pk))) for rung in rungs])
         result += [
             Proposal(use, level, measured[level], graded[level], disagreement_stops(measured[level], graded[level]))
             for level in LEVELS
         ]
     return result
+
+
+def measured_of(
+    ladder: Ladder, use: Use, rungs: Sequence[Rung], findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]]
+) -> Mapping[str, Limit]:
+    """The measured limits of a use by level. ``findings``: what ``findings_by_use`` says of the ladder's ``rungs``."""
+    return measured_limits(
+        [rung_findings(ladder, rung, at_use(findings, use, rung)) for rung in rungs],
+        ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome),
+    )
 
 
 def rung_findings(ladder: Ladder, rung: Rung, found: dict[str, Quantity]) -> RungFindings:
