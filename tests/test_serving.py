@@ -1,7 +1,6 @@
 """The command line and the server as a tester starts them: a process of its own, stopped by Ctrl-C."""
 
 import gzip
-import inspect
 import os
 import re
 import signal
@@ -12,7 +11,6 @@ import time
 import urllib.request
 from pathlib import Path
 
-import asgiref.sync
 import pytest
 
 from yellowjacket import data_folder, serving
@@ -171,12 +169,20 @@ def test_an_answer_does_not_wait_for_the_receipt_of_its_head():
             assert accepted.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)
 
 
-def test_a_request_changes_its_thread_once():
-    """Asked for asynchronously, Django would wrap every synchronous middleware into a thread of its own."""
-    from yellowjacket.web.http.asgi import _django
+def test_requests_share_a_few_threads_that_keep_their_connections(served):
+    """Django by itself makes a thread for every request, and closes its connection to the database with it."""
+    address, process = served
 
-    assert not inspect.iscoroutinefunction(_django._middleware_chain)
-    assert not asgiref.sync.iscoroutinefunction(_django._middleware_chain)
+    def open_files() -> int:
+        children = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()
+        return sum(len(list(Path(f"/proc/{child}/fd").iterdir())) for child in children)
+
+    for _ in range(40):
+        urllib.request.urlopen(f"{address}/glossary/").read()
+    before = open_files()
+    for _ in range(80):
+        urllib.request.urlopen(f"{address}/glossary/").read()
+    assert abs(open_files() - before) <= 6
 
 
 def test_allowing_a_folder(tmp_path, monkeypatch, capsys):
