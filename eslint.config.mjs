@@ -3,7 +3,7 @@ import js from "@eslint/js";
 
 const browser = Object.fromEntries(
   ["window", "document", "console", "navigator", "fetch", "htmx", "URL", "Image", "CustomEvent", "Event", "FormData",
-   "AbortController", "IntersectionObserver", "ResizeObserver", "MutationObserver", "HTMLElement", "Element", "Intl", "CSS",
+   "AbortController", "BroadcastChannel", "IntersectionObserver", "ResizeObserver", "MutationObserver", "HTMLElement", "Element", "Intl", "CSS",
    "setTimeout", "clearTimeout", "setInterval", "clearInterval", "requestAnimationFrame", "cancelAnimationFrame",
    "getComputedStyle", "createImageBitmap", "performance", "structuredClone", "URLSearchParams", "DOMParser", "Option",
    "sessionStorage", "localStorage", "location", "history", "Path2D", "ImageData"].map((name) => [name, "readonly"]),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import shutil
 import urllib.request
 
@@ -85,8 +86,9 @@ def measure(browser):
     click(browser, ".next a.do")
     wait_for_text(browser, ".summary", "Nothing to decide")
     find(browser, "[data-key=m]")
-    press(browser, "m")
-    wait_for_text(browser, ".picture-side", "Everything is measured")
+    with second_window(browser):
+        press(browser, "m")
+        wait_for_text(browser, ".picture-side", "Everything is measured")
     assert len(browser.find_elements(By.CSS_SELECTOR, ".plot .point")) == 6
     press(browser, Keys.END)
     assert now_rung(browser) == "102400"
@@ -98,6 +100,22 @@ def measure(browser):
     waiting(browser).until(lambda b: "use=" in b.current_url)
     wait_for_text(browser, ".name", "24 MP")
     move_patch(browser)
+
+
+@contextlib.contextmanager
+def second_window(browser):
+    """Another window on Measure, which is to follow what is done in the first."""
+    first, address = browser.current_window_handle, find(browser, "[data-step=measure]").get_attribute("href")
+    browser.switch_to.new_window("window")
+    browser.get(address)
+    find(browser, "[data-key=m]")
+    second = browser.current_window_handle
+    browser.switch_to.window(first)
+    yield
+    browser.switch_to.window(second)
+    wait_for_text(browser, ".picture-side", "Everything is measured")
+    browser.close()
+    browser.switch_to.window(first)
 
 
 def open_a_value_by_keyboard(browser):
@@ -222,7 +240,7 @@ def judge_blind(browser):
     press(browser, "u")
     wait_for_text(browser, "#trial", "2 of")
     click(browser, ".rail a.rail-item")
-    wait_for_text(browser, "table.rows", "go on")
+    wait_for_text(browser, "table.rows", "continue")
 
 
 def record(browser):

@@ -8,6 +8,7 @@ import { startRounds } from "./rounds.js";
 import { startSliders } from "./sliders.js";
 import { clickOn, go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
 import { startTime } from "./time.js";
+import { startWindows } from "./windows.js";
 
 function step(by) {
   const all = heads();
@@ -171,3 +172,4 @@ startPair();
 startTime();
 startRounds();
 startSliders();
+startWindows(() => typed);
