@@ -124,7 +124,7 @@ def test_a_frame_and_its_copy(fresh_site, browser):
 
 
 def test_pictures_only(fresh_site, browser, tmp_path):
-    """Camera pictures without raw files are looked at, graded by key, and kept."""
+    """Camera pictures without raw files are looked at, graded by key, and signed for the use they were graded for."""
     address, folder = fresh_site
     (folder / "inbox" / "pictures").mkdir()
     write_pictures(folder / "inbox" / "pictures")
@@ -140,6 +140,14 @@ def test_pictures_only(fresh_site, browser, tmp_path):
     find(browser, "body").click()
     tester.press("1")
     wait_for_text(browser, ".wall-cells .now b", "A")
+    tester.click("[data-step=record]")
+    assert "camera pictures are judged by eye" in find(browser, ".limits").text
+    assert "measure first" not in find(browser, ".record-foot").text
+    tester.click("[name=sign][value=accept]")
+    wait_for_text(browser, ".record-foot", "Amend")
+    told = find(browser, ".body").text
+    assert "Usable up to ISO 100 for pixel level." in told
+    assert "not decided" in told
     assert tester.actions <= 8
     assert complaints(browser) == []
 

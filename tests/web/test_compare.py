@@ -192,7 +192,7 @@ def test_a_signed_record_keeps_the_other_limits(client, measured):
     assert any(one.what == "invariant from" for one in found)
     base = f"/sittings/{measured.pk}/record"
     record = record_.open_record(ladder)
-    record_.accept_measured(record)
+    record_.accept_proposed(record)
     for use in measured.uses.all():
         for level in ("clean", "usable", "emergency"):
             if (use.pk, level) not in record_.decisions_of(record):

@@ -25,7 +25,7 @@ def test_two_bodies_before_and_after_they_are_signed(client, two):  # noqa: F811
     assert list(differences(client, two)) == []
     ladder = two.ladders.first()
     record = record_.open_record(ladder)
-    record_.accept_measured(record)
+    record_.accept_proposed(record)
     found = other_limits.of_ladder(ladder, list(two.uses.all()))
     record_.sign(record, WREN, other_limits.as_evidence(found))
     two.profile = ToleranceProfile.objects.create(name="Another", thresholds={"grey_snr": [900.0, 800.0, 700.0]})

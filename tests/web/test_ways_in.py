@@ -67,7 +67,7 @@ def test_nobody_else_may_allow_a_folder(client, card, data_folder):
 def test_a_deleted_sitting_comes_back_whole(client, measured):
     ladder = measured.ladders.get()
     record = record_.open_record(ladder)
-    record_.accept_measured(record)
+    record_.accept_proposed(record)
     record_.decide(record, measured.uses.first(), "clean", 200)
     Grade.objects.create(rung=ladder.rungs.first(), use=measured.uses.first(), grade=2, person="Wren")
     before = (Frame.objects.count(), Reading.objects.count(), Grade.objects.count(), Record.objects.count())

@@ -143,7 +143,7 @@ def _record(ladder: Ladder, answer: str, text: str) -> None:
     """A record as its tester signed it: what was measured, taken over."""
     record = record_.open_record(ladder)
     record_.note(record, answer=answer, text=text)
-    record_.accept_measured(record, _JUDGE)
+    record_.accept_proposed(record, _JUDGE)
     others = other_limits.of_ladder(ladder, list(ladder.sitting.uses.all()))
     other_limits.take_over(record, others, _JUDGE)
     record_.sign(record, _JUDGE, other_limits.as_evidence(others))

@@ -103,7 +103,7 @@ def _signed_and_given_away(sitting):
     """The rest of the way: a record is signed, and the sitting goes out with its frames and comes in again."""
     ladder = sitting.ladders.get()
     record = record_.open_record(ladder)
-    record_.accept_measured(record, "Wren Halloway")
+    record_.accept_proposed(record, "Wren Halloway")
     record_.note(record, answer="As expected.", text="")
     # What cannot be measured is decided by hand.
     for one in proposals(ladder):

@@ -15,7 +15,7 @@ from yellowjacket.bench.exchange import readings
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.look import grades
 from yellowjacket.bench.measure import run
-from yellowjacket.bench.models import Grade, Reading
+from yellowjacket.bench.models import Grade, Reading, TrailEntry
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.refusal import Refusal
@@ -87,7 +87,7 @@ def test_a_record_is_decided_signed_and_then_closed(measured):
     record = record_.open_record(ladder)
     with pytest.raises(Refusal, match="6 limits are not decided"):
         record_.sign(record, WREN)
-    record_.accept_measured(record)
+    record_.accept_proposed(record)
     with pytest.raises(Refusal, match="Sign with a name"):
         record_.sign(record, " ")
     use = measured.uses.first()
@@ -103,7 +103,7 @@ def test_a_record_is_decided_signed_and_then_closed(measured):
     assert record.evidence["conditions"]["thresholds"]["grey_snr"] == [16, 8, 4]
     for change in (
         lambda: record_.decide(record, use, "clean", 100), lambda: record_.note(record, answer="", text=""),
-        lambda: record_.accept_measured(record), lambda: record_.sign(record, WREN),
+        lambda: record_.accept_proposed(record), lambda: record_.sign(record, WREN),
     ):  # fmt: skip
         with pytest.raises(Refusal, match="signed by Wren"):
             change()
@@ -111,7 +111,7 @@ def test_a_record_is_decided_signed_and_then_closed(measured):
 
 def test_amending_makes_a_new_version_and_leaves_the_old(measured):
     record = record_.open_record(measured.ladders.get())
-    record_.accept_measured(record)
+    record_.accept_proposed(record)
     with pytest.raises(Refusal, match="still open"):
         record_.amend(record)
     record_.sign(record, WREN)
@@ -150,7 +150,7 @@ def test_a_name_that_a_spreadsheet_would_run_is_defused(measured):
 def test_the_json_follows_its_published_schema(measured):
     grade_all(measured, "ABC")
     record = record_.open_record(measured.ladders.get())
-    record_.accept_measured(record)
+    record_.accept_proposed(record)
     record_.sign(record, WREN)
     document = json.loads(json.dumps(readings.sitting_document(measured), allow_nan=False))
     schema = json.loads(Path("docs/sitting.schema.json").read_text())
@@ -189,3 +189,27 @@ def test_a_rung_off_by_stops_decides_only_when_check_is_told_that_it_is_right(me
     remedies.let_be(rung, "exposure")
     ladder.refresh_from_db()
     assert not any("stops off" in doubt for one in proposals.proposals(ladder) for doubt in one.measured.doubts)
+
+
+def test_what_was_only_graded_is_accepted_as_graded_and_the_rest_stays_open(sitting):
+    """Nothing measured, one use graded: its limits are decided from the grades, and nothing is invented for the other."""
+    ladder, use = sitting.ladders.get(), sitting.uses.get(name="Web")
+    record = record_.open_record(ladder)
+    with pytest.raises(Refusal, match="measure or grade"):
+        record_.sign(record, WREN)
+    for rung, grade in zip(ladder.rungs.all(), (1, 3, 5), strict=True):
+        Grade.objects.create(rung=rung, use=use, person=WREN, grade=grade)
+    assert record_.open_limits(record, [], proposals.proposals(ladder)) == 3
+    with pytest.raises(Refusal, match="3 limits are not decided"):
+        record_.sign(record, WREN)
+    record_.accept_proposed(record, WREN)
+    decided = {(one.use.name, one.level): one.iso for one in record.decisions.all()}
+    assert decided == {("Web", level): limit.mark for level, limit in graded_of(ladder, use).items()}
+    assert decided["Web", "clean"] == 100
+    acts = TrailEntry.objects.values_list("act", flat=True)
+    assert set(acts) == {"accepted as graded"}
+    assert record_.sign(record, WREN).signed
+
+
+def graded_of(ladder, use):
+    return {one.level: one.graded for one in proposals.proposals(ladder) if one.use == use}

@@ -22,7 +22,7 @@ def signed(measured):
     grade_all(measured, "ABC")
     ladder = measured.ladders.get()
     record = record_.open_record(ladder)
-    record_.accept_measured(record)
+    record_.accept_proposed(record)
     others = other_limits.as_evidence(other_limits.of_ladder(ladder, list(measured.uses.all())))
     return record_.sign(record, WREN, others)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.bench.models import Grade, Ladder, Lane, Reading, Rung, Use
+from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, Reading, Rung, Shot, Use
 from yellowjacket.bench.models.queries.readings import EXPOSURE_ERROR, at_use
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (
@@ -18,6 +18,7 @@ from yellowjacket.core.limits.iso_limits import (
 )
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.estimate import Quantity
+from yellowjacket.core.metrology.notes import Missing, Note
 
 # Measured and graded further apart than this are pointed out (the trade's own bar, docs/methods.md).
 DISAGREE_STOPS = 1.0
@@ -32,6 +33,12 @@ class Proposal:
     measured: Limit
     graded: Limit
     apart_stops: float | None
+
+    @property
+    def proposed(self) -> Limit | None:
+        """What is accepted unless the tester decides otherwise: as measured, else as graded; None where neither tells."""
+        told = (one for one in (self.measured, self.graded) if one.mark is not None or one.ended is not None)
+        return next(told, None)
 
     @property
     def disagree(self) -> bool:
@@ -49,15 +56,26 @@ def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
     rungs = list(ladder.rungs.all())
     findings = Reading.objects.findings_by_use(rungs)
     grades = Grade.objects.current(ladder, lane=lane)
+    by_eye = not findings and _pictures_only(ladder)
     result = []
     for use in ladder.sitting.uses.all():
-        measured = measured_of(ladder, use, rungs, findings)
+        measured = (
+            {level: Limit(level, None, why=Note(Missing.JUDGED_BY_EYE)) for level in LEVELS}
+            if by_eye
+            else measured_of(ladder, use, rungs, findings)
+        )
         graded = graded_limits([_graded(rung, grades.get((rung.pk, use.pk))) for rung in rungs])
         result += [
             Proposal(use, level, measured[level], graded[level], disagreement_stops(measured[level], graded[level]))
             for level in LEVELS
         ]
     return result
+
+
+def _pictures_only(ladder: Ladder) -> bool:
+    """Whether its frames are camera pictures, whose noise has been through a converter."""
+    frame = Frame.objects.filter(shot__rung__ladder=ladder, shot__kind=Shot.Kind.LIGHT).defer("report").first()
+    return frame is not None and frame.mosaic_layout.rendered
 
 
 def measured_of(

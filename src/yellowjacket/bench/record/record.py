@@ -10,7 +10,7 @@ from django.utils import timezone
 from yellowjacket.bench.models import Decision, Ladder, OtherDecision, Record, Use
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.record.evidence import evidence
-from yellowjacket.bench.record.proposals import proposals
+from yellowjacket.bench.record.proposals import Proposal, proposals
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.tolerance import LEVELS
 
@@ -66,26 +66,23 @@ def _noted(record: Record, act: str, what: str, person: str, *, before: str = ""
 
 
 @transaction.atomic
-def accept_measured(record: Record, person: str = "") -> None:
-    """Take over the measured mark wherever nothing is decided yet; what was not measured stays open."""
+def accept_proposed(record: Record, person: str = "") -> None:
+    """Decide as proposed wherever nothing is decided yet: as measured, else as graded. What is neither stays open."""
     _must_be_open(record)
     decided = set(record.decisions.values_list("use_id", "level"))
-    made = Decision.objects.bulk_create(
-        Decision(record=record, use=p.use, level=p.level, iso=p.measured.mark)
-        for p in proposals(record.ladder)
-        if (p.use.pk, p.level) not in decided and (p.measured.mark is not None or p.measured.criterion)
-    )
-    for one in made:
-        _noted(record, "accepted as measured", f"{one.use.name}, {one.level}", person, after=one.words)
+    for one in proposals(record.ladder):
+        if one.proposed is None or (one.use.pk, one.level) in decided:
+            continue
+        made = Decision.objects.create(record=record, use=one.use, level=one.level, iso=one.proposed.mark)
+        act = "accepted as measured" if one.proposed is one.measured else "accepted as graded"
+        _noted(record, act, f"{one.use.name}, {one.level}", person, after=made.words)
 
 
 def answer_of(record: Record) -> str:
-    """The decided usable limits in a sentence, as a beginning for the tester's own; empty while any is open."""
+    """The decided usable limits in a sentence, as a beginning for the tester's own."""
     if record.pk is None:
         return ""
     decisions = record.decisions.filter(level="usable").select_related("use").order_by("use__position")
-    if len(decisions) < record.ladder.sitting.uses.count():
-        return ""
     return usable_in_words([(decision.use.name, decision.iso) for decision in decisions])
 
 
@@ -117,12 +114,13 @@ def sign(record: Record, person: str, others: Sequence[Mapping[str, str]] = ()) 
     _must_be_open(record)
     if not person.strip():
         raise Refusal("Sign with a name.")
-    missing = open_limits(record, others)
+    missing = open_limits(record, others, proposals(record.ladder))
     if missing:
         raise Refusal(
-            f"{missing} limit{'s are' if missing > 1 else ' is'} not decided yet. "
-            "Decide each, or take over the measured ones."
+            f"{missing} limit{'s are' if missing > 1 else ' is'} not decided yet. Decide each, or accept what is proposed."
         )
+    if record.ladder.kind == Ladder.Kind.ISO and not record.decisions.exists():
+        raise Refusal("Nothing is decided yet: measure or grade this ladder, or decide a limit yourself.")
     in_order(record)
     record.signed_by, record.signed_at = person.strip()[:80], timezone.now()
     decided = {(one.what, one.use): one.text for one in record.other_decisions.all()}
@@ -137,11 +135,11 @@ def sign(record: Record, person: str, others: Sequence[Mapping[str, str]] = ()) 
     return record
 
 
-def open_limits(record: Record, others: Sequence[Mapping[str, str]]) -> int:
-    """How many limits must still be decided before it is signed: along ISO every use and level, else those that were found."""
-    ladder, count = record.ladder, record.decisions.count() if record.pk else 0
-    if ladder.kind == Ladder.Kind.ISO:
-        return len(LEVELS) * ladder.sitting.uses.count() - count
+def open_limits(record: Record, others: Sequence[Mapping[str, str]], proposed: Sequence[Proposal]) -> int:
+    """How many limits must still be decided before it is signed: those that something was found of, measured or graded."""
+    if record.ladder.kind == Ladder.Kind.ISO:
+        closed = set(record.decisions.values_list("use_id", "level")) if record.pk else set()
+        return sum(one.proposed is not None and (one.use.pk, one.level) not in closed for one in proposed)
     decided = set(record.other_decisions.values_list("what", "use")) if record.pk else set()
     return sum(one["text"] != "–" and (one["what"], one["use"]) not in decided for one in others)
 
@@ -152,7 +150,7 @@ def in_order(record: Record) -> None:
     for decision in record.decisions.select_related("use"):
         by_use.setdefault(decision.use.name, {})[decision.level] = decision.iso or 0
     for use, levels in by_use.items():
-        marks = [levels[level] for level in LEVELS]
+        marks = [levels[level] for level in LEVELS if level in levels]
         if marks != sorted(marks):
             raise Refusal(
                 f"{use}: clean must not lie above usable, nor usable above emergency. Correct one of the three."

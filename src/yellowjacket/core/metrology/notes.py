@@ -257,6 +257,7 @@ class Missing(Enum):
     NO_CODES_COUNTED = "no codes were counted"
     FEW_CODES = "only {0} codes are full enough to tell"
     NOTHING_MEASURED = "nothing measured yet"
+    JUDGED_BY_EYE = "camera pictures are judged by eye"
     FAILS_ON_LOWEST = "{0} fails on the lowest rung already"
     FAILS_ON_FIRST = "{0} fails on the first rung already"
     CRITERION_WITHOUT_READINGS = "{0} has no readings: {1}"

@@ -33,6 +33,8 @@ from yellowjacket.web.sitting_page import SittingPage
 _TRAIL_ROWS = 30
 # Signing in one go: every limit that is open is taken as measured.
 _ACCEPT = "accept"
+# By whether the record is signed.
+_UNDECIDED = {False: "open", True: "not decided"}
 # Of a rung beside its limit, screen pixels.
 _SEEN_PX = (162, 122)
 
@@ -95,18 +97,25 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
         finished = [(name, graded[p.use.pk, p.level]) for name, graded in by_lane.items()]
         block = blocks.setdefault(p.use.name, UseBlock(p.use, standing.sizes.get(p.use.name, ""), []))
         decided = standing.decided.get((p.use.name, p.level))
-        block.rows.append(Row(p, decisions.get((p.use.pk, p.level)), decided.words if decided else "open", finished))
+        block.rows.append(
+            Row(
+                p, decisions.get((p.use.pk, p.level)), decided.words if decided else _UNDECIDED[record.signed], finished
+            )
+        )
     doubts = sorted({doubt for p in standing.proposals for doubt in p.measured.doubts + p.graded.doubts})
     # Only an ISO ladder is graded rung by rung.
     lines = grade_lines(page, standing.proposals) if standing.proposals else []
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung), lines)
     found = other_limits.as_evidence([one.limit for one in standing.others])
+    open_count = record_.open_limits(record, found, standing.proposals)
+    proposed_by = {"measured" if p.proposed is p.measured else "graded" for p in standing.proposals if p.proposed}
     return page.context(
         record=record, blocks=list(blocks.values()), doubts=doubts, stave=stave, conditions=standing.conditions,
-        versions=page.ladder.records.all(), open_count=record_.open_limits(record, found),
+        versions=page.ladder.records.all(), open_count=open_count,
+        proposed="measured" if proposed_by <= {"measured"} else "graded" if proposed_by == {"graded"} else "proposed",
         decided=bool(decisions), others=standing.others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
         open_others=sum(not row.decided and row.limit.text != "–" for row in standing.others), standing=standing,
-        answer=record.answer or record_.answer_of(record),
+        answer=record.answer or ("" if open_count else record_.answer_of(record)),
         seen_limits=_as_seen(page, standing), mark_advice=standing.mark_advice,
         remembered=other_limits.remembered(page.ladder.body),
     )  # fmt: skip
@@ -165,8 +174,8 @@ def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingP
 
 @require_POST
 def accept(request: HttpRequest, sitting_id: int) -> HttpResponse:
-    """Take over the measured marks where nothing is decided."""
-    return _carry_out(request, sitting_id, lambda page, record: record_.accept_measured(record, page.person))
+    """Decide as proposed where nothing is decided."""
+    return _carry_out(request, sitting_id, lambda page, record: record_.accept_proposed(record, page.person))
 
 
 @require_POST
@@ -189,7 +198,7 @@ def sign(request: HttpRequest, sitting_id: int) -> HttpResponse:
         others = other_limits.of_ladder(page.ladder, page.uses)
         answer, signed_by = request.POST.get("answer", ""), request.POST.get("signed_by", "")
         if request.POST.get("sign") == _ACCEPT:
-            record_.accept_measured(record, page.person or signed_by)
+            record_.accept_proposed(record, page.person or signed_by)
             other_limits.take_over(record, others, page.person or signed_by)
             answer = answer or record_.answer_of(record)
         record_.note(record, answer=answer, text=request.POST.get("note", ""))
