@@ -91,7 +91,7 @@ def test_a_second_server_on_one_data_folder_is_refused(folder):
         assert not (folder / "arriving" / "half.upload").exists()
         second = run(folder, "serve", "--port", free_port())
         assert second.returncode == 1
-        assert "another Yellowjacket works on" in second.stderr
+        assert "another Yellowjacket is using" in second.stderr
         # What only reads, or writes a row, is not.
         assert run(folder, "account", "list").returncode == 0
 

@@ -119,9 +119,9 @@ def test_others_come_in_only_once_there_is_an_account_and_then_by_signing_in(tmp
     ("arguments", "words"),
     [
         (["--host", "bench.example"], "bench.example is no address"),
-        (["--host", "203.0.113.7"], "203.0.113.7 is no address of this machine"),
+        (["--host", "203.0.113.7"], "203.0.113.7 is not an address of this machine"),
         (["--host", "0.0.0.0", "--certificate", "x.pem"], "--certificate and --key belong together"),
-        (["--host", "0.0.0.0", "--certificate", "x.pem", "--key", "y.pem"], "x.pem is no file"),
+        (["--host", "0.0.0.0", "--certificate", "x.pem", "--key", "y.pem"], "x.pem is not a file"),
         (["--host", "0.0.0.0", "--name", "http://bench/"], "a name is a host name"),
     ],
 )

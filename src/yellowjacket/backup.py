@@ -181,7 +181,7 @@ def _unpacked(archive_path: Path, folder: Path, report: Callable[[str], None]) -
             manifest = read_manifest(archive, archive_path.name, FORMAT)
             wanted = {entry["path"]: entry for entry in manifest["files"]}
             if DATABASE not in wanted:
-                raise KeepingError(f"{archive_path.name} holds no database: it is no whole backup")
+                raise KeepingError(f"{archive_path.name} holds no database, so it is not a complete backup")
             free = shutil.disk_usage(folder).free
             total = sum(entry["size"] for entry in wanted.values())
             if total + _SPARE_BYTES > free:
@@ -196,7 +196,7 @@ def _unpacked(archive_path: Path, folder: Path, report: Callable[[str], None]) -
     except KeepingError:
         raise
     except UNREADABLE as error:
-        raise KeepingError(f"{archive_path.name} is no backup, or was cut short: fetch it again") from error
+        raise KeepingError(f"{archive_path.name} is not a backup, or was cut short: fetch it again") from error
 
 
 def read_manifest(archive: zipfile.ZipFile, name: str, wanted: str) -> Mapping[str, Any]:

@@ -65,7 +65,7 @@ def only_here(home: Path) -> Iterator[IO[str]]:
             except OSError as error:
                 if time.monotonic() > deadline:
                     raise OSError(
-                        f"another Yellowjacket works on {home}: use that one, stop it first, or give this one another data "
+                        f"another Yellowjacket is using {home}: use that one, stop it first, or give this one another data "
                         f"folder with {HOME_VARIABLE}"
                     ) from error
             time.sleep(0.1)

@@ -75,12 +75,12 @@ def door(port: int, host: str, names: Sequence[str], certificate: Path | None, k
     try:
         address = ipaddress.ip_address("127.0.0.1" if host == "localhost" else host)
     except ValueError as error:
-        raise ValueError(f"{host} is no address: give one of this machine, or 0.0.0.0 for all of them") from error
+        raise ValueError(f"{host} is not an address: give one of this machine, or 0.0.0.0 for all of them") from error
     if bool(certificate) != bool(key):
         raise ValueError("--certificate and --key belong together")
     for file in (certificate, key):
         if file is not None and not file.is_file():
-            raise ValueError(f"{file} is no file")
+            raise ValueError(f"{file} is not a file")
     if address.is_loopback:
         return Door(port, ADDRESS, (), certificate, key)
     if any("," in name or "/" in name for name in names):
@@ -112,7 +112,7 @@ def listen(door: Door) -> socket.socket:
     except OSError as error:
         found.close()
         if error.errno == errno.EADDRNOTAVAIL:
-            raise OSError(f"{door.host} is no address of this machine") from error
+            raise OSError(f"{door.host} is not an address of this machine") from error
         if error.errno == errno.EACCES:
             raise OSError(f"port {door.port} is not yours to use; choose one above 1023") from error
         raise OSError(

@@ -272,7 +272,7 @@ def test_a_doubtful_curve_is_refused_and_nothing_is_kept(client, db, text, more,
 
 def test_a_file_that_is_no_text_is_refused(client, db):
     fields = upload("") | {"curve": io.BytesIO(b"\xff\xfe\x00\x01")}
-    assert "no text in UTF-8" in client.post("/compare/foreign/", fields, follow=True).content.decode()
+    assert "not UTF-8 text" in client.post("/compare/foreign/", fields, follow=True).content.decode()
     assert (
         "Choose a CSV file"
         in client.post("/compare/foreign/", upload("") | {"curve": ""}, follow=True).content.decode()

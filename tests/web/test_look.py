@@ -21,6 +21,7 @@ from yellowjacket.bench.models import (
     MarkedSpot,
     PairVerdict,
     Placement,
+    Record,
     Rung,
     Shot,
     Sitting,
@@ -70,6 +71,21 @@ def two(measured, body):
                 setattr(reading, name, getattr(reading, name) / 2**0.5)
             reading.save()
     return measured
+
+
+def test_beside_the_counts_of_a_ladder_stand_those_of_its_sitting(client, two, look):
+    first, other = two.ladders.all()
+    other.rungs.filter(iso=400).update(measured_inputs="")
+    Grade.objects.create(rung=first.rungs.get(iso=100), use=two.uses.first(), person="Wren", grade=1)
+    record = Record.objects.create(ladder=other, version=1, signed_by="Wren", signed_at=timezone.now())
+    text = client.get(f"{look}/?ladder={first.pk}").content.decode()
+    for told in (
+        "12 of 12, all ladders 18 of 18", "3 of 3 rungs, all ladders 5 of 6", "1 of 6 graded, all ladders 1 rung",
+        "open, 1 of 2 ladders signed",
+    ):  # fmt: skip
+        assert told in text
+    record.delete()
+    assert "0 of 2 ladders signed" in client.get(f"{look}/?ladder={other.pk}").content.decode()
 
 
 # The wall
@@ -599,7 +615,7 @@ def test_what_iso_it_was_is_told_after_every_guess_and_then_stands(client, measu
     address = f"/rounds/{round_.token}/"
     told = client.post(f"{address}answer/", {"trial": trial.token, "accepted": "200"}).content.decode()
     assert f"The last one was <b>ISO {trial.rung.iso}</b>; you said 200" in told
-    assert "that answer stands" in client.post(f"{address}back/").content.decode()
+    assert "can no longer be undone" in client.post(f"{address}back/").content.decode()
 
 
 def test_same_or_different_never_shows_one_file_twice(client, measured):
@@ -696,7 +712,7 @@ def test_a_jury_sheet_tells_nothing_and_its_marks_become_grades(client, measured
         grade = Grade.objects.get(rung=slip["rung"])
         assert (grade.grade, grade.seen, grade.person) == (n + 1, "paper", "Sorrel")
     wrong = client.post(f"{url}{sheet.token}/marks/", {"person": "Sorrel", sheet.slips[0]["code"]: "Z"})
-    assert f"{sheet.slips[0]['code']}: Z is no grade" in said(wrong)
+    assert f"{sheet.slips[0]['code']}: Z is not a grade" in said(wrong)
     assert "Whose marks" in said(client.post(f"{url}{sheet.token}/marks/", marks))
     assert client.get(f"{url}{sheet.token}/sheet.svg?page=9").status_code == 404
 

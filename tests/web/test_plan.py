@@ -165,7 +165,7 @@ def test_a_plan_goes_out_and_comes_in_fitted_to_another_body(client, sitting, bo
 @pytest.mark.parametrize(
     ("content", "words"),
     [
-        (b"not json", "not JSON"), (b"[]", "no plan"), (b'{"schema": "yellowjacket-plan/7"}', "of version"),
+        (b"not json", "not JSON"), (b"[]", "not a plan"), (b'{"schema": "yellowjacket-plan/7"}', "of version"),
         (b'{"schema": "yellowjacket-plan/1", "ladders": [{"body": {"make": "No", "model": "One"}, "ladder": '
          b'{"kind": "iso", "method": "shutter", "metered": {"iso": 100, "exposure_s": 0.1, "f_number": 8}}}]}',
          "No One, which is not in the register"),

@@ -81,13 +81,13 @@ def test_an_answer_counts_once_and_can_be_taken_back(client, round_):
     first = blind_rounds.next_trial(round_)
     say(client, round_, "no")
     again = client.post(f"/rounds/{round_.token}/answer/", {"trial": first.token, "accepted": "yes"}).content.decode()
-    assert "answered already" in again
+    assert "already answered" in again
     first.refresh_from_db()
     assert first.accepted is False
     client.post(f"/rounds/{round_.token}/back/")
     first.refresh_from_db()
     assert first.accepted is None
-    assert "no answer to take back" in client.post(f"/rounds/{round_.token}/back/").content.decode()
+    assert "no answer to undo" in client.post(f"/rounds/{round_.token}/back/").content.decode()
     assert (
         "Say yes or no"
         in client.post(f"/rounds/{round_.token}/answer/", {"trial": first.token, "accepted": "maybe"}).content.decode()
@@ -115,7 +115,7 @@ def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round
     answers = {(rung.iso, said == shown) for rung, _, said, shown in found.answers}
     assert {(200, True), (400, False)} <= answers <= {(100, True), (200, True), (400, False)}
     kept = client.post(profile_of(round_), {"name": "Wren’s own"}, follow=True).content.decode()
-    assert "can be chosen as the tolerance" in kept
+    assert "can now be chosen as the tolerance" in kept
     profile = ToleranceProfile.objects.get(name="Wren’s own")
     by_key = {one.key: one for one in profile.criteria.criteria}
     clean, usable, emergency = by_key["shadow_snr"].thresholds
@@ -131,7 +131,7 @@ def test_the_line_comes_at_the_end_and_becomes_a_profile(client, measured, round
     taken = client.post(profile_of(round_), {"name": "Wren’s own"}, follow=True).content.decode()
     assert "choose another name" in taken
     assert "it is over" not in taken
-    assert "answers stand" in client.post(f"/rounds/{round_.token}/back/").content.decode()
+    assert "can no longer be changed" in client.post(f"/rounds/{round_.token}/back/").content.decode()
 
 
 def test_somebody_who_accepts_everything_is_limited_by_no_default(client, measured, round_):

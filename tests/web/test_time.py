@@ -118,8 +118,8 @@ def test_answers_follow_level_and_warmth(client, shot):
 
     assert "usable, sensor at" in answer()
     assert "emergency, sensor at 5 °C" in answer(level_of="emergency", celsius="5")
-    assert "no temperature in °C" in answer(celsius="cold")
-    assert "no temperature a body works at" in answer(celsius="400")
+    assert "not a temperature in °C" in answer(celsius="cold")
+    assert "not a temperature that a camera works at" in answer(celsius="400")
     assert answer(celsius="5") != answer(celsius="35")
 
 
@@ -140,7 +140,7 @@ def test_without_warmth_nothing_is_predicted_for_another(client, data_folder):
     refused = client.post(
         f"/sittings/{sitting.pk}/time/warmth/?ladder={ladder.pk}", {"celsius": "mild"}, follow=True
     ).content.decode()
-    assert "“mild” is no temperature" in refused
+    assert "“mild” is not a temperature" in refused
     table = SimpleUploadedFile("t.csv", b"file,temperature_c\nYJ00001.DNG,18\n")
     read = client.post(f"/sittings/{sitting.pk}/time/warmth/csv/", {"table": table}, follow=True).content.decode()
     assert "1 frame has a temperature now" in read

@@ -45,8 +45,8 @@ def test_the_default_stands_there_and_another_is_made_from_it(client, sitting):
     ("change", "words"),
     [
         ({"name": ""}, "Give the profile a name"), ({"name": "Default"}, "already: choose another name"),
-        ({"grey_snr-usable": "50"}, "must fall and be positive"), ({"grey_snr-clean": "much"}, "'much' is no number"),
-        ({"grey_snr-emergency": "nan"}, "'nan' is no number"),
+        ({"grey_snr-usable": "50"}, "must fall and be positive"), ({"grey_snr-clean": "much"}, "'much' is not a number"),
+        ({"grey_snr-emergency": "nan"}, "'nan' is not a number"),
     ],
 )  # fmt: skip
 def test_what_makes_no_profile_is_said_and_what_was_typed_stays(client, sitting, change, words):
@@ -74,14 +74,14 @@ def test_a_profile_goes_out_and_comes_in_the_same(client, sitting):
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"hello", "no JSON"), (b"[]", "schema is missing"), (b'{"schema": "yellowjacket-tolerance/2"}', "upgrade it"),
+        (b"hello", "not JSON"), (b"[]", "schema is missing"), (b'{"schema": "yellowjacket-tolerance/2"}', "upgrade it"),
         (b'{"schema": "yellowjacket-tolerance/1", "criteria": {}}', "name is missing"),
         (b'{"schema": "yellowjacket-tolerance/1", "name": "x"}', "criteria is missing"),
         (b'{"schema": "yellowjacket-tolerance/1", "name": "x", "criteria": {"grey_snr": {"thresholds": [1, true, 2]}}}',
          "criteria.grey_snr.thresholds 2 must be a number, not True"),
         (b'{"schema": "yellowjacket-tolerance/1", "name": "x", "criteria": {"charm": {"thresholds": [3, 2, 1]}}}',
          "unknown criteria charm"),
-        (b" " * 100_001, "larger than"), (b"\xff\xfe", "no JSON"),
+        (b" " * 100_001, "larger than"), (b"\xff\xfe", "not JSON"),
     ],
 )  # fmt: skip
 def test_a_file_that_is_no_profile_is_refused_with_the_reason(client, db, data, words):

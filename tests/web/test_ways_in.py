@@ -212,7 +212,7 @@ def test_raw_modes_are_ticked_and_are_those_of_the_body(client, body):
     client.post("/sittings/new/", fields)
     assert [rung.value for rung in Sitting.objects.get().ladders.get().rungs.all()] == ["full", "half"]
     refused = client.post("/sittings/new/", fields | {"crossed": ["full", "huge"]}).content.decode()
-    assert "huge is no raw mode of this body." in refused
+    assert "huge is not a raw mode of this body." in refused
     other = Body.objects.create(
         make="Ostrel", model="Fen", pixel_width=64, pixel_height=48, lowest_iso=100, highest_iso=800,
         native_lowest_iso=100, native_highest_iso=800, fastest_shutter_s=1 / 8000, slowest_shutter_s=30,

@@ -13,7 +13,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.conf import settings
-from django.db.models import Count
+from django.db.models import Count, Exists, OuterRef, Q
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
@@ -21,6 +21,7 @@ from django.urls import reverse
 from yellowjacket.bench.check.audit import open_count
 from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.typed import whole
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.limits.output_size import use_noise_factor
 
 _PERSON_KEY = "person"
@@ -209,22 +210,22 @@ class SittingPage:
         planned, taken = sum(self.shots.values()), sum(len(frames) for frames in self.frames.values())
         problems = open_count(self.sitting)
         measured, with_light = self.measured_of
-        whole = f", {self._taken_in_all}" if len(self.ladders) > 1 else ""
+        taken_in_all, measured_in_all, graded_in_all, signed_in_all = self._in_all
         graded = len(Grade.objects.current(self.ladder))
         wanted = len(self.rungs) * len(self.uses)
         record = self.ladder.records.last()
         rows = [
             ("plan", "Plan", f"{planned} shots", 1.0, 0),
-            ("shoot", "Shoot", f"{taken} of {planned}{whole}", taken / planned if planned else 0.0, 0),
+            ("shoot", "Shoot", f"{taken} of {planned}{taken_in_all}", taken / planned if planned else 0.0, 0),
             ("check", "Check", f"{problems} to decide" if problems else "nothing to decide" if taken else "no frames yet",
              1.0 if taken and not problems else 0.0, problems),
-            ("measure", "Measure", f"{measured} of {with_light} rungs" if with_light else "no frames yet",
+            ("measure", "Measure", f"{measured} of {with_light} rungs{measured_in_all}" if with_light else "no frames yet",
              measured / with_light if with_light else 0.0, 0),
             ("push", "Push", *self._push_status(), 0),
             ("time", "Time", *self._time_status(), 0),
-            ("look", "Look", f"{graded} of {wanted} graded" if with_light else "no frames yet",
+            ("look", "Look", f"{graded} of {wanted} graded{graded_in_all}" if with_light else "no frames yet",
              graded / wanted if wanted else 0.0, 0),
-            ("record", "Record", _record_status(record), 1.0 if record and record.signed else 0.0, 0),
+            ("record", "Record", f"{_record_status(record)}{signed_in_all}", 1.0 if record and record.signed else 0.0, 0),
         ]  # fmt: skip
         return [
             Step(key, name, self.url(key), status, share, attention, key == self.step)
@@ -245,11 +246,28 @@ class SittingPage:
         return measured < with_light
 
     @property
-    def _taken_in_all(self) -> str:
-        """Beside the count of a ladder that of its whole sitting."""
-        shots = Shot.objects.filter(rung__ladder__sitting=self.sitting)
-        counts = shots.aggregate(taken=Count("frame"), planned=Count("pk"))
-        return f"all ladders {counts['taken']} of {counts['planned']}"
+    def _in_all(self) -> tuple[str, str, str, str]:
+        """Beside the counts of a ladder those of its whole sitting: shots, rungs measured, rungs graded, ladders signed."""
+        if len(self.ladders) < 2:
+            return "", "", "", ""
+        lit = Q(rungs__shots__kind=Shot.Kind.LIGHT, rungs__shots__frame__isnull=False)
+        counts = Ladder.objects.filter(sitting=self.sitting).aggregate(
+            planned=Count("rungs__shots", distinct=True), taken=Count("rungs__shots__frame", distinct=True),
+            light=Count("rungs", filter=lit, distinct=True),
+            measured=Count("rungs", filter=lit & ~Q(rungs__measured_inputs=""), distinct=True),
+            graded=Count(
+                "rungs", filter=Exists(Grade.objects.filter(rung=OuterRef("rungs"), grade__isnull=False)), distinct=True
+            ),
+            signed=Count(
+                "pk", filter=Exists(Record.objects.filter(ladder=OuterRef("pk"), signed_at__isnull=False)), distinct=True
+            ),
+        )  # fmt: skip
+        return (
+            f", all ladders {counts['taken']} of {counts['planned']}",
+            f", all ladders {counts['measured']} of {counts['light']}",
+            f", all ladders {counted(counts['graded'], 'rung')}",
+            f", {counts['signed']} of {counted(len(self.ladders), 'ladder')} signed",
+        )
 
     def _push_status(self) -> tuple[str, float]:
         """What the Push step says of itself: ladders that are measured of those that can be pushed."""
@@ -257,7 +275,7 @@ class SittingPage:
         if not exposed:
             return "no exposure ladder", 0.0
         rungs = Rung.objects.filter(ladder__in=exposed).exclude(measured_inputs="").values("ladder").distinct().count()
-        return f"{rungs} of {len(exposed)} ladder{'s' if len(exposed) > 1 else ''}", rungs / len(exposed)
+        return f"{rungs} of {counted(len(exposed), 'ladder')}", rungs / len(exposed)
 
     def _time_status(self) -> tuple[str, float]:
         """What the Time step says of itself: rungs of time ladders whose darks are measured."""

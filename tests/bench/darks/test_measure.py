@@ -91,7 +91,9 @@ def test_nothing_is_measured_twice_and_entered_warmth_counts(data_folder):
     assert doubling() == before
 
 
-@pytest.mark.parametrize(("text", "words"), [("warm", "no temperature"), ("400", "no temperature of a camera")])
+@pytest.mark.parametrize(
+    ("text", "words"), [("warm", "not a temperature"), ("400", "not a plausible camera temperature")]
+)
 def test_senseless_warmth_is_refused(data_folder, text, words):
     sitting = night(
         ladders=(LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=(1,), repeats=2),), measure=False
@@ -265,7 +267,7 @@ def test_a_master_of_another_iso_is_not_taken_off(data_folder):
     with pytest.raises(Refusal, match="does not fit"):
         masters.calibrated(light, master)
     light.shot = None
-    with pytest.raises(Refusal, match="stands on no shot"):
+    with pytest.raises(Refusal, match="belongs to no shot"):
         masters.setting_of(light)
 
 

@@ -269,7 +269,7 @@ def test_what_another_version_measured_and_asked_for_is_left_out(full):
 
 
 def test_text_is_no_archive():
-    with pytest.raises(Refusal, match=r"x\.zip is no archive"):
+    with pytest.raises(Refusal, match=r"x\.zip is not an archive"):
         sitting_archive.read(io.BytesIO(b"hello"), "x.zip")
 
 
@@ -289,14 +289,14 @@ def test_the_pages_give_and_take(client, full, data_folder):
     assert "Before drawer-1.yellowjacket.zip comes in" in asked
     assert "price 900 here, nothing there" in asked
     token = re.search(r'name="token" value="(\w+)"', asked).group(1)
-    # What is no archive does not wait.
+    # What is not an archive does not wait.
     damaged = client.post("/archive/take-in/", {"archive": SimpleUploadedFile("x.zip", data[:-99])})
     assert "x.zip" in words(damaged)
     assert len(list((data_folder / "arriving" / "archives").iterdir())) == 1
     # What was sent waits; it is not sent again.
     taken = client.post("/archive/take-in/", {"token": token, "again": "1", "described": "here"})
-    assert "waits no longer" in words(client.post("/archive/take-in/", {"token": token, "again": "1"}))
-    assert "waits no longer" in words(client.post("/archive/take-in/", {"token": "../../secret-key0", "again": "1"}))
+    assert "no longer waiting" in words(client.post("/archive/take-in/", {"token": token, "again": "1"}))
+    assert "no longer waiting" in words(client.post("/archive/take-in/", {"token": "../../secret-key0", "again": "1"}))
     assert Sitting.objects.count() == 2
     newest = Sitting.objects.order_by("pk").last()
     # What was decided elsewhere is told apart from what was decided here.

@@ -193,5 +193,5 @@ def test_a_guess_can_be_taken_apart_and_made_again(inbox):
     assert Frame.objects.filter(standing="used").count() == 12 - len(singles)
     with pytest.raises(Refusal, match="Choose which kind"):
         adopt_.gather(sitting, fresh, "shape")
-    with pytest.raises(Refusal, match="on no shot"):
+    with pytest.raises(Refusal, match="belong to no shot"):
         adopt_.gather(sitting, [], "iso")

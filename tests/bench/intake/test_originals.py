@@ -117,7 +117,7 @@ def test_a_touched_file_is_the_same_and_a_changed_one_is_not(own):
     content[-1] ^= 1
     Path(frame.path).write_bytes(content)
     assert originals.state_of(frame) is OriginalState.CHANGED
-    with pytest.raises(FrameError, match="was changed after it came in"):
+    with pytest.raises(FrameError, match="was changed after it was imported"):
         originals.path_of(frame)
     Path(frame.path).unlink()
     assert originals.state_of(frame) is OriginalState.MISSING
@@ -138,7 +138,7 @@ def test_nothing_is_measured_or_shown_from_a_changed_original(own, client):
     assert Reading.objects.filter(rung__iso=100, quantity="snr", value__isnull=False).exists()
     assert staleness.unmeasured(own.ladders.get()) == 1
     page = client.get(f"/sittings/{own.pk}/check/").content.decode()
-    assert "was changed after it came in" in page
+    assert "was changed after it was imported" in page
     found = [one for one in audit.audit(own.ladders.get()).findings if one.code == "changed"]
     assert [(one.rung.iso, one.frame, one.short) for one in found] == [(200, changed, "file changed")]
     assert client.get(f"/frames/{changed.pk}/crop/0,0,64,64.png?g=1,1,1").status_code == 404

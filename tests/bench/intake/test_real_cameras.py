@@ -331,7 +331,7 @@ def test_a_folder_of_several_sittings_is_offered_to_be_taken_or_left(data_folder
     assert answer.status_code == 302
     assert sorted(str(ladder.body) for ladder in Ladder.objects.all()) == ["Ostrel Fen", "Ostrel Heath"]
     assert sorted(one.frames.count() for one in Sitting.objects.all()) == [6, 12]
-    with pytest.raises(Refusal, match="taken in already"):
+    with pytest.raises(Refusal, match="imported already"):
         adopt_.take(sitting, [1])
 
 

@@ -164,7 +164,7 @@ def test_what_belongs_nowhere_is_said_with_the_remedy(ladder):
     problems = {p.file_name: p for p in Problem.objects.all()}
     assert "belongs to no frame" in problems["stray.png"].reason
     assert "Keep the frame's name" in problems["stray.png"].remedy
-    assert "no picture" in problems["broken.jpg"].reason
+    assert "not a picture" in problems["broken.jpg"].reason
 
 
 def test_refusals_name_the_picture_and_do_not_pile_up(ladder, client):

@@ -100,10 +100,10 @@ def test_a_wedge_is_laid_and_gives_its_range(ladder):
 @pytest.mark.parametrize(
     ("role", "corners", "rows", "step", "says"),
     [
-        ("grey", WEDGE, 1, 1.0, "colour patches, or a wedge"),
+        ("grey", WEDGE, 1, 1.0, "colour patches or a wedge"),
         ("wedge", WEDGE, 1, 0.0, "0.05 to 4 stops"),
         ("wedge", WEDGE, 40, 1.0, "cannot be laid"),
-        ("colour", ((-300, 0), (600, 0), (600, 400), (-300, 400)), 2, 1.0, "out of the frame"),
+        ("colour", ((-300, 0), (600, 0), (600, 400), (-300, 400)), 2, 1.0, "beyond the frame"),
     ],
 )  # fmt: skip
 def test_a_grid_that_cannot_be_says_why_and_changes_nothing(ladder, role, corners, rows, step, says):

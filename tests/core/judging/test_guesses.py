@@ -42,4 +42,4 @@ def test_who_does_not_look_misses_by_as_much_as_is_said():
 def test_two_answers_tell_nothing():
     found = guesses([0.0, 1.0], [0.0, 1.0], MARKS)
     assert found.bias.value is None
-    assert "3 answers at least" in found.miss.reason
+    assert "at least 3 answers" in found.miss.reason

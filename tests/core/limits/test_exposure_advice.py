@@ -271,5 +271,5 @@ def test_green_in_any_light_is_what_was_predicted_without_a_colour():
 
 @pytest.mark.parametrize("kelvin", [1000, 40_000])
 def test_light_that_is_none_is_refused(kelvin):
-    with pytest.raises(ValueError, match="light is told from 1700 K"):
+    with pytest.raises(ValueError, match="light can be stated from 1700 K"):
         neutral_under(kelvin, HEATH.matrix)

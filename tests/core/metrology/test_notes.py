@@ -40,7 +40,7 @@ def test_words_of_older_records_are_known_again_or_stay_words():
 @pytest.mark.parametrize("kept", [["NOT_A_NOTE"], ["PATCH_UNDER"], ["NOT_SIGNIFICANT", "much"], [], [7.0]])
 def test_what_no_version_kept_is_refused(kept):
     """An archive may say anything; what is taken in can be shown."""
-    with pytest.raises(ValueError, match="no remark this version knows"):
+    with pytest.raises(ValueError, match="not a remark this version knows"):
         Note.from_plain(kept)
 
 

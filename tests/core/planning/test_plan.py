@@ -205,11 +205,11 @@ def test_a_plan_survives_its_document():
 @pytest.mark.parametrize(
     ("document", "words"),
     [
-        ([], "no plan"), ({"schema": "yellowjacket-plan/9"}, "version 'yellowjacket-plan/9'"),
+        ([], "not a plan"), ({"schema": "yellowjacket-plan/9"}, "version 'yellowjacket-plan/9'"),
         ({"schema": "yellowjacket-plan/1", "ladders": []}, "ladders must have 1 entries or more"),
         ({"schema": "yellowjacket-plan/1"}, "ladders is missing"),
         ({"schema": "yellowjacket-plan/1", "ladders": [{"body": {"make": "a", "model": "b"}, "ladder": {"zoom": 1}}]},
-         "ladders 1, ladder.zoom is no field of it: leave it out"),
+         "ladders 1, ladder.zoom is not one of its fields: leave it out"),
         ({"schema": "yellowjacket-plan/1", "ladders": [{"body": {"make": "a", "model": "b"}, "ladder": {"kind": "iso"}}]},
          "ladders 1, ladder.method is missing"),
     ],
@@ -240,7 +240,7 @@ def test_what_a_document_leaves_out_is_as_planning_has_it():
         ({"filters": [{"name": "ND8", "nominal_stops": 3, "true_stops": True, "tint": ""}]},
          "filters 1, true_stops must be a number, not True"),
         ({"repeats": 10**400}, "repeats must be smaller, not one so large"),
-        ({"values": ["a\0"]}, "holds a character that is no text"),
+        ({"values": ["a\0"]}, "holds a character that is not text"),
     ],
 )  # fmt: skip
 def test_the_first_mistake_is_named_with_its_place(changed, words):

@@ -13,6 +13,7 @@ from yellowjacket.bench.jobs.executor import frame_error, run_one
 from yellowjacket.bench.models import Frame, Ladder, MarkedSpot, Problem, Rung, Shot, Sitting, SittingEvent
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import undo_log
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.planning.frame_to_shot import Slot
 from yellowjacket.core.raw.first_look import inspect_file
 
@@ -54,7 +55,7 @@ LET_BE = {
 def let_be(rung: Rung, code: str) -> SittingEvent:
     """Leave what was found on a rung as it is: it is not asked about again. Refuses what has a remedy of its own."""
     if code not in LET_BE:
-        raise Refusal("This has a remedy of its own.")
+        raise Refusal("This problem has its own remedy: use the button beside it.")
     ladder = rung.ladder
     kept = sorted({*ladder.let_be, f"{code}:{rung.key}"})
     return undo_log.act(
@@ -65,7 +66,7 @@ def let_be(rung: Rung, code: str) -> SittingEvent:
 def let_be_all(ladder: Ladder, code: str, rungs: Iterable[Rung]) -> SittingEvent:
     """The same for a run of rungs at once, in one step that can be undone."""
     if code not in LET_BE:
-        raise Refusal("This has a remedy of its own.")
+        raise Refusal("This problem has its own remedy: use the button beside it.")
     chosen = list(rungs)
     kept = sorted({*ladder.let_be, *(f"{code}:{rung.key}" for rung in chosen)})
     return undo_log.act(
@@ -197,7 +198,7 @@ def correct_aperture(ladder: Ladder, f_number: float) -> SittingEvent:
     ]
     if not changes:
         raise Refusal(f"Every frame of {ladder} is said to be at f/{f_number:g} already.")
-    words = f"{len(changes)} frame{'s' if len(changes) != 1 else ''} of {ladder}: f/{f_number:g}"
+    words = f"{counted(len(changes), 'frame')} of {ladder}: f/{f_number:g}"
     return undo_log.act(ladder.sitting, SittingEvent.Kind.CORRECTED, words, changes)
 
 

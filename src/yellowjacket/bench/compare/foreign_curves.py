@@ -25,11 +25,11 @@ def take_in(
     if not 0 <= output_pixels <= _MOST_PIXELS:
         raise Refusal("The size is given in megapixels; leave it empty for a curve per pixel.")
     if len(data) > LARGEST_BYTES:
-        raise Refusal(f"{file_name} is larger than {LARGEST_BYTES // 1024} kB: that is no curve along ISO.")
+        raise Refusal(f"{file_name} is larger than {LARGEST_BYTES // 1024} kB: that is not a curve along ISO.")
     try:
         curve = read_curve(data.decode("utf-8-sig"), quantity, unit)
     except UnicodeDecodeError as error:
-        raise Refusal(f"{file_name} is no text in UTF-8: save it as CSV, UTF-8.") from error
+        raise Refusal(f"{file_name} is not UTF-8 text: save it as CSV in UTF-8.") from error
     except ForeignError as error:
         raise Refusal(f"{file_name}: {error}.") from error
     identity = {
@@ -37,7 +37,7 @@ def take_in(
     }  # fmt: skip
     if ForeignCurve.objects.filter(**identity).exists():
         raise Refusal(
-            "A curve of that body, quantity, size and source is here already: delete it, or name the source otherwise."
+            "A curve of that body, quantity, size and source is here already: delete it, or give the source another name."
         )
     made = ForeignCurve.objects.create(
         points=[list(point) for point in curve.points], remarks=list(curve.remarks), **identity

@@ -32,6 +32,7 @@ from yellowjacket.core.darks.matching import WARMTH_C, Fit, Match, Setting, matc
 from yellowjacket.core.export.dng import CaptureData, DngImage, filters_of, write_dng
 from yellowjacket.core.export.fits import Header, image_bytes, read_image
 from yellowjacket.core.exposure.dial import exact_exposure_s
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.raw.frame import BAYER, FrameError, Layout, RawFrame
 
 
@@ -145,7 +146,7 @@ def make_masters(job: Job, progress: progress_.Progress) -> str:
             # The others are made all the same.
             refused.append(str(refusal))
         progress.step()
-    done = f"{made} master dark{'s' if made != 1 else ''} made" if made else "no master dark was made anew"
+    done = f"{counted(made, 'master dark')} made" if made else "no master dark was made anew"
     return ". ".join([done, *refused])
 
 
@@ -219,7 +220,7 @@ class Candidate:
 def setting_of(frame: Frame) -> Setting:
     """What a light frame was taken with."""
     if frame.shot is None:
-        raise Refusal(f"{frame.file_name} stands on no shot: assign it on the Check page first.")
+        raise Refusal(f"{frame.file_name} belongs to no shot: assign it on the Check page first.")
     warmth = warmth_of([frame]).get(frame.pk)
     iso, seconds = frame.said("iso"), frame.said("exposure_s")
     if iso is None or seconds is None:

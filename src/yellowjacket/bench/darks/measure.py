@@ -25,6 +25,7 @@ from yellowjacket.core.darks.exposure_group import DarkGroup, TimeFindings, Time
 from yellowjacket.core.darks.hot_pixels import also_in
 from yellowjacket.core.darks.series import DarkLadder, Known
 from yellowjacket.core.exposure.dial import exact_exposure_s
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.notes import Missing
@@ -62,8 +63,8 @@ def measure_darks(job: Job, progress: progress_.Progress) -> str:
     for ladder in ladders:
         store_readings(ladder)
     count = len(tasks)
-    done = f"darks of {count} rung{'s' if count != 1 else ''} measured" if count else "all darks were measured already"
-    return f"{done}. {len(out)} frame{'s' if len(out) != 1 else ''} could not be used, see below" if out else done
+    done = f"darks of {counted(count, 'rung')} measured" if count else "all darks were measured already"
+    return f"{done}. {counted(len(out), 'frame')} could not be used: see Check" if out else done
 
 
 def _without(task: TimeTask, out: Collection[str]) -> TimeTask | None:

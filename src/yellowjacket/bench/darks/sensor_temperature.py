@@ -77,7 +77,7 @@ def enter_csv(ladder: Ladder, upload: UploadedFile | None) -> int:
     try:
         told = temperatures_of(upload.read().decode("utf-8-sig"), str(upload.name))
     except UnicodeDecodeError as error:
-        raise Refusal(f"{upload.name} is no text in UTF-8: export it as CSV.") from error
+        raise Refusal(f"{upload.name} is not UTF-8 text: export it as CSV.") from error
     except ValueError as error:
         raise Refusal(f"{error}.") from error
     return _enter_all(ladder, told)
@@ -96,9 +96,9 @@ def _enter_all(ladder: Ladder, told: Mapping[str, float]) -> int:
 def _celsius(text: str) -> float:
     celsius = decimal(text)
     if celsius is None:
-        raise Refusal(f"“{text[:40]}” is no temperature: write degrees Celsius, such as 21.5.")
+        raise Refusal(f"“{text[:40]}” is not a temperature: write degrees Celsius, such as 21.5.")
     if not _COLDEST_C <= celsius <= _HOTTEST_C:
-        raise Refusal(f"{celsius:g} °C is no temperature of a camera.")
+        raise Refusal(f"{celsius:g} °C is not a plausible camera temperature.")
     return celsius
 
 

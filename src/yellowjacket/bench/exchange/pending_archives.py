@@ -60,5 +60,5 @@ def kept(token: str) -> Waiting | None:
         return None
     path = _folder() / f"{token}.zip"
     if not _TOKEN.fullmatch(token) or not path.is_file():
-        raise Refusal("This archive waits no longer: choose it again.")
+        raise Refusal("This archive is no longer waiting to be imported: choose the file again.")
     return Waiting(token, path)

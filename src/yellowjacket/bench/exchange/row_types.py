@@ -81,7 +81,7 @@ _FORMS = {
 
 def _plain(text: str) -> str:
     if "\0" in text:
-        raise ValueError("holds a character that is no text")
+        raise ValueError("holds a character that is not text")
     return text
 
 
@@ -232,7 +232,7 @@ def _report(value: dict[str, Any]) -> dict[str, Any]:
         if not fits or cells != rows * columns or (tiles and tiles % max(1, math.prod(report.tile_shape))):
             raise ValueError("does not fit together")
     except (TypeError, KeyError, AttributeError, binascii.Error) as error:
-        raise ValueError("is no look at a frame") from error
+        raise ValueError("is not a look at a frame") from error
     return value
 
 
@@ -265,13 +265,13 @@ def _layout(plain: dict[str, Any]) -> dict[str, Any]:
     try:
         found = Layout.from_plain(_bounded(plain))
     except (KeyError, TypeError, AttributeError) as error:
-        raise ValueError("is no layout of colour filters") from error
+        raise ValueError("is not a layout of colour filters") from error
     square = len({len(found.tile), *map(len, found.tile)}) == 1
     names = {name for row in found.tile for name in row}
     if not (1 <= len(found.tile) <= _LARGEST_TILE and (square or found.samples > 1) and names <= set(CHANNEL_NAMES)):
-        raise ValueError("is no layout of colour filters")
+        raise ValueError("is not a layout of colour filters")
     if found.samples not in (1, 3) or (found.samples == 3 and found.tile != (("R", "G", "B"),)):
-        raise ValueError("is no layout of samples")
+        raise ValueError("is not a layout of samples")
     return plain
 
 
@@ -351,11 +351,11 @@ def _moment(field: models.Field[Any, Any]) -> Callable[[str], str]:
         try:
             found = field.to_python(text)
         except DjangoValidationError as error:
-            raise ValueError("is no moment") from error
+            raise ValueError("is not a date and time") from error
         if isinstance(found, date) and not _YEARS[0] <= found.year <= _YEARS[1]:
             raise ValueError("lies in no year of a camera test")
         if not isinstance(found, (date, time)):
-            raise ValueError("is no moment")
+            raise ValueError("is not a date and time")
         return text
 
     return check
@@ -396,7 +396,7 @@ def _renamed(model: type[models.Model], row: dict[str, Any]) -> dict[str, Any]:
 def checked(model: type[models.Model], row: object) -> dict[str, Any]:
     """The known columns of a row, each what its table says. Raises RowError, naming the field."""
     if not isinstance(row, Mapping):
-        raise RowError("is no row")
+        raise RowError("is not a row")
     try:
         if model is Reading and row.get("reason") and "notes" not in row:
             # Older versions kept the words alone.

@@ -202,7 +202,7 @@ def read(file: IO[bytes] | Path, name: str, *, again: bool = False, described: s
         if isinstance(error, RowError):
             raise Refusal(f"{name}, {ROWS}: {error}. It is damaged or was tampered with.") from error
         if isinstance(error, (KeepingError, *UNREADABLE)):
-            words = str(error) if isinstance(error, KeepingError) else f"{name} is no archive, or was cut short"
+            words = str(error) if isinstance(error, KeepingError) else f"{name} is not an archive, or was cut short"
             raise Refusal(f"{words}.") from error
         raise
 
@@ -263,7 +263,7 @@ def _checked(document: object) -> _Document:
 def _list(values: Mapping[str, Any], name: str, absent: list[Any] | None = None) -> list[Any]:
     found = values.get(name, absent)
     if not isinstance(found, list):
-        raise RowError(f"{name} is no list")
+        raise RowError(f"{name} is not a list")
     return found
 
 

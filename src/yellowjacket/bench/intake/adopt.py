@@ -41,6 +41,7 @@ from yellowjacket.bench.models import (
 from yellowjacket.bench.plan.sittings import UseSpec, number_shots, renew_checklist, unsaved_uses
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.exposure import apex, dial, notation
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.frame_to_shot import Misfit
 from yellowjacket.core.planning.ladder import Exposure, LadderSpec
@@ -119,7 +120,7 @@ def _uses_of(sitting: Sitting) -> list[UseSpec]:
 def leave(sitting: Sitting) -> None:
     """Take none of the sittings that were found: nothing of them stays. Refuses a sitting that has frames."""
     if sitting.frames.exists():
-        raise Refusal("These files were taken in already.")
+        raise Refusal("These files were imported already.")
     sitting.delete()
 
 
@@ -178,9 +179,9 @@ def take(sitting: Sitting, wanted: Sequence[int]) -> list[Sitting]:
     offered = offered_to(sitting)
     chosen = [offered[n] for n in wanted if 0 <= n < len(offered)]
     if not offered or sitting.frames.exists():
-        raise Refusal("These files were taken in already.")
+        raise Refusal("These files were imported already.")
     if not chosen:
-        raise Refusal("Tick the sittings to take.")
+        raise Refusal("Tick the sittings to create.")
     with transaction.atomic():
         uses = _uses_of(sitting)
         made = [sitting, *(_new_sitting(one.title, uses, sitting.profile.name) for one in chosen[1:])]
@@ -279,15 +280,11 @@ def _summary(sitting: Sitting) -> str:
     frames, ladders = sitting.frames.count(), sitting.ladders.count()
     placed = sitting.frames.filter(shot__isnull=False).count()
     parts = [
-        f"{_counted(placed, 'frame')} in {_counted(ladders, 'ladder')}" if ladders else "",
-        f"{_counted(frames - placed, 'frame')} in no ladder" if frames > placed else "",
-        f"{_counted(problems, 'file')} not used" if (problems := sitting.problems.count()) else "",
+        f"{counted(placed, 'frame')} in {counted(ladders, 'ladder')}" if ladders else "",
+        f"{counted(frames - placed, 'frame')} in no ladder" if frames > placed else "",
+        f"{counted(problems, 'file')} not used" if (problems := sitting.problems.count()) else "",
     ]
     return ", ".join(part for part in parts if part)
-
-
-def _counted(count: int, what: str) -> str:
-    return f"{count} {what}{'s' if count != 1 else ''}"
 
 
 def _found(index: int, facts: FrameFacts) -> FoundFrame:
@@ -353,7 +350,7 @@ def dissolve(ladder: Ladder) -> None:
         raise Refusal(f"{ladder} was graded or has a record: it stays.")
     sitting = ladder.sitting
     if sitting.ladders.count() == 1:
-        raise Refusal("A sitting needs a ladder: make another of the singles first.")
+        raise Refusal("A sitting needs a ladder: move the single frames into another ladder first.")
     frames = Frame.objects.filter(shot__rung__ladder=ladder)
     count = frames.update(shot=None, standing=Frame.Standing.EXTRA, standing_reason="single")
     SittingEvent.objects.create(
@@ -370,7 +367,7 @@ def gather(sitting: Sitting, frames: Sequence[Frame], kind: str) -> Ladder:
     if kind not in ("iso", "exposure", "time"):
         raise Refusal("Choose which kind of ladder these frames are.")
     if not frames or any(frame.shot_id is not None for frame in frames):
-        raise Refusal("Choose frames that are on no shot.")
+        raise Refusal("Choose frames that belong to no shot.")
     try:
         adopted = as_ladder(kind, [_found_again(n, frame) for n, frame in enumerate(frames)])
     except ValueError as error:

@@ -28,6 +28,7 @@ from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.models import Frame, Job, Problem, SeenFile, Sitting
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.raw.first_look import FrameFacts, inspect_file
 
 # A file this old (s) is no longer being written; a look takes this many, the next one goes on.
@@ -209,7 +210,7 @@ def _store_outcome(
 
 def summary(added: int, problems: int, known: int) -> str:
     """What an import did, in a sentence."""
-    parts = [f"{added} frame{'s' if added != 1 else ''} in"]
+    parts = [f"{counted(added, 'frame')} in"]
     if known:
         parts.append(f"{known} known already")
     if problems:

@@ -71,7 +71,7 @@ def complaint(one: Frame | LanePicture) -> FrameError | None:
         )
     if state is OriginalState.CHANGED:
         return FrameError(
-            Path(one.path), state, "was changed after it came in; nothing that is shown or measured rests on it.",
+            Path(one.path), state, "was changed after it was imported; nothing shown or measured here uses it.",
             "Put the untouched file back.",
         )  # fmt: skip
     return None

@@ -72,7 +72,7 @@ def begin(
     if not 0 <= guest_days <= LONGEST_GUEST_DAYS:
         raise Refusal(f"A guest's link is open for {LONGEST_GUEST_DAYS} days at most.")
     if not 0.1 <= wanted_stops <= 10:
-        raise Refusal("Stops lie between 0.1 and 10.")
+        raise Refusal("Enter stops between 0.1 and 10.")
     if kind not in BlindRound.Kind.values:
         raise Refusal("There is no such round.")
     made = BlindRound.objects.create(
@@ -228,7 +228,7 @@ def answer(round_: BlindRound, token: str, said: str) -> None:
     must_be_open(round_)
     trial = next_trial(round_)
     if trial is None or trial.token != token:
-        raise Refusal("That picture is answered already.")
+        raise Refusal("You have already answered that picture.")
     if round_.kind == BlindRound.Kind.PAIRS:
         if said not in ("-2", "-1", "0", "1", "2"):
             raise Refusal("Say which is better, or that they are equal.")
@@ -311,11 +311,11 @@ def take_back(round_: BlindRound) -> None:
     """Take the last answer back. Refuses at the beginning, and when the results are out."""
     must_be_open(round_)
     if round_.finished_at is not None:
-        raise Refusal("The round is over: its answers stand.")
+        raise Refusal("The round is over: its answers can no longer be changed.")
     last = round_.trials.filter(answered_at__isnull=False).last()
     if last is None:
-        raise Refusal("There is no answer to take back.")
+        raise Refusal("There is no answer to undo.")
     if round_.kind == BlindRound.Kind.GUESS:
-        raise Refusal("What ISO it was has been told: that answer stands.")
+        raise Refusal("You have been told the ISO, so that answer can no longer be undone.")
     last.accepted, last.score, last.answered_at = None, None, None
     last.save(update_fields=["accepted", "score", "answered_at"])

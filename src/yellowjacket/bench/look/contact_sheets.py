@@ -22,7 +22,7 @@ def make_sheet(sitting: Sitting, use: Use) -> JurySheet:
     """A sheet with every rung of the sitting's ISO ladders that has a frame, in random order under random codes."""
     rungs = rungs_with_light(sitting)
     if len(rungs) < 2:
-        raise Refusal("A jury needs two rungs with frames or more: shoot or import an ISO ladder first.")
+        raise Refusal("A sheet needs at least two rungs with frames: shoot or import an ISO ladder first.")
     chance = random.Random(secrets.randbits(64))  # noqa: S311 - an order, no secret
     chance.shuffle(rungs)
     try:
@@ -52,7 +52,7 @@ def enter_marks(sheet: JurySheet, person: str, marks: Mapping[str, str]) -> int:
             continue
         grade = "ABCDE".find(text) + 1 if len(text) == 1 and text in "ABCDE" else int(text) if text in "12345" else 0
         if not grade:
-            raise Refusal(f"{slip['code']}: {text} is no grade; write A to E, or 1 to 5.")
+            raise Refusal(f"{slip['code']}: {text} is not a grade: write A to E, or 1 to 5.")
         grade_rung(
             rungs[slip["rung"]], sheet.use, person.strip()[:80], grade, View(size_percent=0, seen=Grade.Seen.PAPER)
         )

@@ -57,7 +57,7 @@ def _first(sitting: Sitting, ladder: Ladder) -> Ladder:
     for candidate in sitting.ladders.select_related("body"):
         if candidate.pk != ladder.pk and not candidate.capped and frame_of(candidate) is not None:
             return candidate
-    raise Refusal("There is no other ladder with frames to lay this one on.")
+    raise Refusal("There is no other ladder with frames to align this one with.")
 
 
 def match(ladder: Ladder) -> Placement:

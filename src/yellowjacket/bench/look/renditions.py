@@ -25,6 +25,7 @@ from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.models import BlindRound, Frame, Job, Ladder, Lane, LanePicture, Patch, Problem, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.raw.frame import PICTURE_SUFFIXES
@@ -49,7 +50,7 @@ CORRECTION_COLUMNS = (
     "file", "rung", "iso", "exposure_s", "move_to_equal_brightness_stops", "red_gain", "green_gain", "blue_gain",
     "white_balance",
 )  # fmt: skip
-EVEN_OUT = "Sharpening and noise reduction must be zero, or equal in both: else a finish is compared, not a body."
+EVEN_OUT = "Sharpening and noise reduction must be zero, or equal in both: otherwise you compare finishes, not bodies."
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,7 +193,7 @@ def _matched(lane_id: int, files: Sequence[str], progress: progress_.Progress) -
             problems += 1
         progress.step()
     measure_effects(lane)
-    words = f"{added} picture{'s' if added != 1 else ''} in “{lane}”"
+    words = f"{counted(added, 'picture')} in “{lane}”"
     return f"{words}, {problems} not placed, see Check" if problems else words
 
 

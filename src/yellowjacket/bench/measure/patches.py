@@ -139,7 +139,7 @@ def remove_patch(ladder: Ladder, name: str) -> None:
     """Take a patch away with its readings; of a wedge or colour grid all of its patches. Refuses the grey patch."""
     patch = _by_name(ladder, name)
     if patch.role == Patch.Role.GREY:
-        raise Refusal("Everything is held against the grey patch: move it instead.")
+        raise Refusal("The grey patch is the reference for everything and stays: move it instead.")
     if patch.role in LAID_OUT:
         _take_away(ladder, (patch.role,))
         Reading.objects.filter(rung__ladder=ladder, quantity__in=_OF_GRIDS[patch.role]).delete()
@@ -182,7 +182,7 @@ def lay_grid(
     Refuses roles that no grid has, corners that span none, cells too small or outside the frame.
     """
     if role not in LAID_OUT:
-        raise Refusal("A grid is one of colour patches, or a wedge.")
+        raise Refusal("Choose colour patches or a wedge for the grid.")
     if not 0.05 <= step_stops <= 4:
         raise Refusal("The steps of a wedge lie 0.05 to 4 stops apart.")
     width, height = Frame.objects.size_of(ladder)
@@ -191,7 +191,7 @@ def lay_grid(
     except ValueError as error:
         raise Refusal(f"The grid cannot be laid: {error}.") from error
     if not all(cell.fits(width, height) for cell in cells):
-        raise Refusal(f"The grid reaches out of the frame of {width} × {height} px: move its corners inside.")
+        raise Refusal(f"The grid extends beyond the frame of {width} × {height} px: move its corners inside.")
     _take_away(ladder, (role,))
     names = _grid_names(role, rows, columns)
     return Patch.objects.bulk_create(

@@ -25,6 +25,7 @@ from yellowjacket.bench.measure.patches import propose
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
 from yellowjacket.bench.models.queries.frames import one_each
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.latitude.exposure_ladder import (
     EXPOSED,
     ExposureSignals,
@@ -100,9 +101,9 @@ def measure_sitting(job: Job, progress: progress_.Progress) -> str:
         if ladder.rungs.filter(pk__in=list(stale)).exclude(value="").exists():
             _store_same_pixels(ladder)
     count = len(stale)
-    done = f"{count} rung{'s' if count != 1 else ''} measured" if count else "everything was measured already"
+    done = f"{counted(count, 'rung')} measured" if count else "everything was measured already"
     if left_out:
-        refused.append(f"{left_out} frame{'s' if left_out != 1 else ''} could not be used: see Check")
+        refused.append(f"{counted(left_out, 'frame')} could not be used: see Check")
     if refused:
         job.parameters["left_out"] = True
         job.save(update_fields=["parameters"])

@@ -129,7 +129,7 @@ def redeem(code: str, now: datetime) -> PhonePass:
 
 
 def end_phone(phone: PhonePass, now: datetime) -> None:
-    """The phone is let in no longer."""
+    """The phone's access has ended."""
     phone.code_until = min(phone.code_until, now)
     phone.open_until = min(phone.open_until or now, now)
     phone.save(update_fields=["code_until", "open_until"])

@@ -54,7 +54,7 @@ def parse_document(data: bytes) -> object:
         return json.loads(data)
     except (ValueError, RecursionError) as error:
         raise Refusal(
-            f"This file is no plan: it is not JSON ({str(error)[:100]}). Export one from a Plan page to see the form."
+            f"This is not a plan file: it is not JSON ({str(error)[:100]}). Export one from a Plan page to see the form."
         ) from error
 
 

@@ -123,7 +123,7 @@ def _otherwise(signed: Standing, live: Standing) -> list[str]:
     for one in signed.proposals:
         other = today.get((one.use.name, one.level))
         if other is None:
-            said.append(f"{one.use.name} is no use of the sitting any more")
+            said.append(f"{one.use.name} is no longer a use of the sitting")
             continue
         for how, then, since in (("measured", one.measured, other.measured), ("graded", one.graded, other.graded)):
             if then.words != since.words:

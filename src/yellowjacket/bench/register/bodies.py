@@ -11,6 +11,7 @@ from django.db.models import ProtectedError
 
 from yellowjacket.bench.models import Body, Sitting
 from yellowjacket.bench.refusal import Refusal
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.core.raw.frame import FrameError
 
@@ -44,9 +45,7 @@ def delete(body: Body) -> None:
     """Delete a body that nothing belongs to. Refuses one that sittings or master darks are of."""
     sittings = Sitting.objects.filter(ladders__body=body).distinct().count()
     if sittings:
-        raise Refusal(
-            f"{body} is in {sittings} sitting{'s' if sittings > 1 else ''}. Delete {'them' if sittings > 1 else 'it'} first."
-        )
+        raise Refusal(f"{body} is in {counted(sittings, 'sitting')}. Delete {'them' if sittings > 1 else 'it'} first.")
     try:
         body.delete()
     except ProtectedError as error:

@@ -21,6 +21,7 @@ from yellowjacket.bench.models import (
     Sitting,
 )
 from yellowjacket.bench.register import history
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.limits.tolerance import LEVELS
 
 
@@ -156,7 +157,7 @@ def _failed(sittings: Sequence[Sitting]) -> dict[int, str]:
 def _attention(problems: int, rounds: int, failed: str) -> list[str]:
     said = [f"{failed} failed"] if failed else []
     if problems:
-        said.append(f"{problems} file{'s' if problems > 1 else ''} to decide on")
+        said.append(f"{counted(problems, 'file')} to decide on")
     if rounds:
-        said.append(f"{rounds} blind round{'s' if rounds > 1 else ''} begun")
+        said.append(f"{counted(rounds, 'blind round')} begun")
     return said

@@ -86,7 +86,7 @@ def _must_be_due(shot: Shot) -> None:
     if Frame.objects.filter(shot=shot).exists():
         raise Refusal(f"{shot} has its frame already.")
     if shot.skipped or shot.taken_at:
-        raise Refusal(f"{shot} was done already; undo it first.")
+        raise Refusal(f"{shot} is done already; undo it first.")
 
 
 # A body set to another time zone is off by whole half hours; that is no error of its clock.

@@ -24,6 +24,7 @@ from yellowjacket.bench.shoot import shots as shots_
 from yellowjacket.bench.shoot.conditions import keep_instruments, stop
 from yellowjacket.bench.workers import Release, release
 from yellowjacket.core.exposure.dial import ISO_MARKS, exact_exposure_s, iso_mark
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.planning.ladder import Exposure
 from yellowjacket.core.raw.first_look import FrameFacts
 from yellowjacket.simcam.bodies import BODIES, BodyModel
@@ -136,7 +137,7 @@ def shoot_remaining(job: Job, progress: progress_.Progress) -> str:
         taken += _store(ladder.sitting, shot, order, facts)
         progress.step()
     keep_instruments(ladder.sitting, ladder.body, ((one.shot, one.panel) for one in planned if one.panel))
-    text = f"{taken} frame{'s' if taken != 1 else ''} shot"
+    text = f"{counted(taken, 'frame')} shot"
     if ladder.method == Ladder.Method.ENDURANCE and len(planned) < len(due):
         hot = planned and planned[-1].panel and planned[-1].panel.battery_percent > _LAST_PERCENT
         stop(ladder, "heat" if hot else "battery")

@@ -48,7 +48,7 @@ def take_in(data: bytes, file_name: str) -> ToleranceProfile:
     try:
         name, thresholds = read_profile(json.loads(data))
     except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise Refusal(f"{file_name} is no JSON: export a profile to see the form.") from error
+        raise Refusal(f"{file_name} is not JSON: export a profile to see the form.") from error
     except ProfileFileError as error:
         raise Refusal(f"{file_name}: {error}") from error
     except ValueError as error:

@@ -102,12 +102,12 @@ def neutral_under(kelvin: float, xyz_to_camera: NDArray[np.float64]) -> tuple[fl
     """
     if not KELVIN_RANGE[0] <= kelvin <= KELVIN_RANGE[1]:
         raise ValueError(
-            f"light is told from {KELVIN_RANGE[0]} K, deeper than a candle, to {KELVIN_RANGE[1]} K, bluer than any sky"
+            f"light can be stated from {KELVIN_RANGE[0]} K, deeper than a candle, to {KELVIN_RANGE[1]} K, bluer than any sky"
         )
     x, y = _daylight(kelvin) if kelvin >= _DAYLIGHT_FROM else _glowing(kelvin)
     response = xyz_to_camera @ np.array([x / y, 1.0, (1 - x - y) / y])
     if min(response) <= 0:
-        raise ValueError(f"the file's matrix says nothing of light of {kelvin:.0f} K")
+        raise ValueError(f"the file's matrix says nothing about light of {kelvin:.0f} K")
     red, green, blue = response
     return float(red / green), 1.0, float(blue / green)
 

@@ -177,7 +177,7 @@ def _candidates(frames: Sequence[RawFrame], channel: str, site: int, bar: float)
     least = min(WARM_SPREADS, bar) - _MARGIN_SPREADS
     places = outstanding(stack, step, levels, spread, least, (_ONCE_SPREADS - _MARGIN_SPREADS) * once)
     if places is None:
-        raise ValueError("more than one pixel in twenty stands out: these frames are no darks, or of other settings")
+        raise ValueError("more than one pixel in twenty stands out: these frames are not darks, or have other settings")
     mean, each, beside = excesses(stack, places)
     cut = _CUT_SHARE * (frames[0].white_dn - frames[0].black_dn[channel])
     own = spread_at(spread, places, (stack.shape[1], stack.shape[2]))

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from yellowjacket.core.darks.lenr import EXPECTED_NOISE_RATIO, darks_wanted
 from yellowjacket.core.darks.temperature import USUAL_DOUBLING_C
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.metrology.estimate import Quantity
 
 SINGLE, STACK, TRAILS, LAPSE = PURPOSES = ("single frames", "stack", "star trails", "time lapse")
@@ -101,7 +102,7 @@ def plan_night(spec: NightSpec) -> Night:
     if needed > spec.available_s + 1:
         warnings.insert(
             0,
-            f"It takes {_span(needed)}, and there is {_span(spec.available_s)}: {fits} frame{'s' if fits != 1 else ''} fit.",
+            f"It takes {_span(needed)}, and there is {_span(spec.available_s)}: {counted(fits, 'frame')} fit.",
         )
     if swaps + 1 > spec.batteries:
         warnings.append(
@@ -121,7 +122,7 @@ def _check(spec: NightSpec) -> None:
     if spec.purpose not in PURPOSES or spec.care not in CARES:
         raise NightError("purpose", "Choose a purpose, and what takes care of hot pixels.")
     if spec.gap_s < 0 or spec.batteries < 1:
-        raise NightError("gap", "The gap is no less than nothing, and there is one battery at least.")
+        raise NightError("gap", "The gap cannot be negative, and at least one battery is needed.")
 
 
 def _darks_for(spec: NightSpec, lights: int) -> int:

@@ -90,3 +90,12 @@ def with_sign(value: float, digits: int = 2) -> str:
     if rounded == 0:
         return f"{0:.{digits}f}"
     return ("+" if rounded > 0 else "−") + f"{abs(rounded):.{digits}f}"
+
+
+def counted(count: int, what: str) -> str:
+    """A number of things whose plural ends in s.
+
+    >>> counted(1, "frame"), counted(0, "ladder")
+    ('1 frame', '0 ladders')
+    """
+    return f"{count} {what}{'' if count == 1 else 's'}"

@@ -77,7 +77,7 @@ def read_curve(text: str, quantity: str, unit: str = "") -> ForeignCurve:
     if len(lines) < 2:
         raise ForeignError("a heading and at least one line of numbers are needed: ISO, value")
     if len(lines) > _MOST_ROWS:
-        raise ForeignError(f"{len(lines)} lines are no curve along ISO; at most {_MOST_ROWS} are taken")
+        raise ForeignError(f"{len(lines)} lines are not a curve along ISO; at most {_MOST_ROWS} are read")
     separator = next((sign for sign in "\t;," if sign in lines[0]), "")
     if not separator:
         raise ForeignError(
@@ -141,9 +141,9 @@ def _number(text: str, line: int, separator: str) -> tuple[float, bool]:
     try:
         value = float(plain.replace(",", "."))
     except ValueError as error:
-        raise ForeignError(f"line {line}, {text.strip()[:40]!r} is no number") from error
+        raise ForeignError(f"line {line}, {text.strip()[:40]!r} is not a number") from error
     if not math.isfinite(value):
-        raise ForeignError(f"line {line}, {text.strip()[:40]!r} is no number that can be drawn")
+        raise ForeignError(f"line {line}, {text.strip()[:40]!r} is not a number that can be drawn")
     return value, comma
 
 

@@ -52,7 +52,7 @@ def read_profile(document: object) -> tuple[str, dict[str, list[float] | None]]:
     """Name and thresholds ``{criterion key: [clean, usable, emergency]}`` of a document, None for those that do not count.
     Raises ProfileFileError."""
     if not isinstance(document, Mapping) or not str(document.get("schema", "")).startswith("yellowjacket-tolerance/"):
-        raise ProfileFileError("This file is no tolerance profile: its schema is missing.")
+        raise ProfileFileError("This file is not a tolerance profile: its schema is missing.")
     if document["schema"] != SCHEMA:
         raise ProfileFileError(f"This file is of version {document['schema']}; this one reads {SCHEMA}: upgrade it.")
     try:

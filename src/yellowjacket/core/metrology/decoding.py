@@ -13,7 +13,7 @@ _SHOWN = 60
 
 def _printable(text: str) -> str:
     if "\0" in text:
-        raise ValueError("holds a character that is no text")
+        raise ValueError("holds a character that is not text")
     return text
 
 
@@ -38,7 +38,7 @@ def first_mistake(error: ValidationError) -> str:
     if kind == "missing":
         return f"{place} is missing."
     if kind == "extra_forbidden":
-        return f"{place} is no field of it: leave it out."
+        return f"{place} is not one of its fields: leave it out."
     wanted = {
         "float_type": "must be a number", "int_type": "must be a whole number", "int_from_float": "must be a whole number",
         "bool_type": "must be true or false", "string_type": "must be a word", "list_type": "must be a list",

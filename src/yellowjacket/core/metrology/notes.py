@@ -34,8 +34,8 @@ class Remark(Enum):
     AS_FINE_AS_SHOWN = "as fine as the use shows"
     BLACK_FROM_TAG_NO_DARKS = "from the file's tag, no darks"
     ONE_PICTURE = "one picture only, from neighbours, which a converter makes alike: at least this much"
-    TOLD_BY_ONE_CHANNEL = "told by one channel or by the darks alone"
-    TOLD_BY_DARKS = "told by the darks alone"
+    TOLD_BY_ONE_CHANNEL = "based on one channel or on the darks alone"
+    TOLD_BY_DARKS = "based on the darks alone"
     UPPER_BOUND_ROUNDING = "an upper bound: rounding to whole numbers hides the rest"
     ROUNDING = "limited by rounding"
     WITH_OUTLIERS = "with outliers {0:.2f} DN"
@@ -118,14 +118,14 @@ class Missing(Enum):
     DARK_SIGNAL_SMALL = "the dark signal is too small to tell the gain: add light frames of this ISO"
     FEW_TEMPERATURES = "dark current clear of zero at two temperatures is needed"
     NO_GROWTH_WITH_TEMPERATURE = "dark current does not grow with the temperatures given: check them"
-    NOT_TOLD = "not told"
+    NOT_TOLD = "cannot be stated"
     ONE_DARK_NOISE = "one dark alone: its noise needs a second one"
     EQUAL_DARKS = "both darks are equal"
     ONE_DARK_BANDS = "one dark alone: bands need a second one"
     NO_HOT_PIXEL_TO_FIND = "no hot pixel to look for"
     NO_HOT_PIXEL_TO_REMOVE = "no hot pixel to remove"
     DARK_TEMPERATURE_UNKNOWN = "the temperature of these darks is not known"
-    FEW_DARKS_FOR_HOT_PIXELS = "hot pixels are told from two darks of a time or more"
+    FEW_DARKS_FOR_HOT_PIXELS = "finding hot pixels needs two or more darks of one time"
     GAIN_UNKNOWN_OF_DARKS = "no gain is known: measure light frames of this ISO, or more times"
     NO_LIGHT_FRAMES_MEASURED = "no light frames of this ISO were measured"
     TEMPERATURES_TOO_CLOSE = "the darks differ by less than {0:g} °C: shoot the ladder warmer or cooler as well"
@@ -139,18 +139,18 @@ class Missing(Enum):
     )
     TIMES_FOLLOW_TEMPERATURES = "times and temperatures go together: shoot some times both warm and cool"
     SENSOR_SIZE_UNKNOWN = "the size of the sensor is not in the register"
-    FEW_HOT_PIXEL_TIMES = "hot pixels at three exposure times at least are needed"
+    FEW_HOT_PIXEL_TIMES = "hot pixels at three or more exposure times are needed"
     FEW_WEDGE_STEPS = "a wedge of at least {0} steps is needed: lay a grid over it and call it a wedge"
     LIGHTEST_STEP_TOO_NOISY = "the lightest step has no SNR of {0:g}"
     TEXTURE_TOO_NARROW = "the textured patch has {0} pixels of a channel along its short side: make it {1}"
     CONSTANT_FRAMES = "both frames are constant here"
-    GRAIN_TOO_WIDE = "grain wider than {0} output pixels: not told from so small a patch"
-    FEW_ANSWERS = "{0} answers at least are needed"
-    FEW_GRADES = "not enough grades: {0} of {1} at least"
-    LINE_OUTSIDE = "not enough grades: {0} was accepted, so the line lies outside what was shown"
+    GRAIN_TOO_WIDE = "grain wider than {0} output pixels: cannot be told apart in so small a patch"
+    FEW_ANSWERS = "at least {0} answers are needed"
+    FEW_GRADES = "not enough grades: {0} of at least {1}"
+    LINE_OUTSIDE = "not enough grades: {0} was accepted, so the limit lies outside what was shown"
     NO_REPEATS = "no picture was shown twice"
-    FEW_COMMON_GRADES = "two people must have graded two rungs in common at least"
-    ONE_GRADE_THROUGHOUT = "both gave the same grade throughout: agreement cannot be told from habit"
+    FEW_COMMON_GRADES = "two people must have graded at least two of the same rungs"
+    ONE_GRADE_THROUGHOUT = "both gave the same grade throughout: agreement cannot be told from chance"
     NO_GREY_PATCH = "no grey patch"
     GREY_DARK = "the grey patch has no signal"
     NO_CLIP_POINT = "no clip point"
@@ -170,7 +170,7 @@ class Missing(Enum):
     NOISIER_THAN_ALL = "noisier than the other's highest rung, ISO {0}"
     OTHER_BODY_FEW_RUNGS = "the other body has fewer than two measured rungs"
     CLEANER_THAN_ALL = "cleaner than the other's lowest rung, ISO {0}"
-    FEW_VERDICTS = "{0} of {1} verdicts at least"
+    FEW_VERDICTS = "{0} of at least {1} verdicts"
     ONE_SHIFT = "all at one shift: slide the other body and judge again"
     BETTER_AT_EVERY_SHIFT = "the {0} is better at every shift judged so far: slide further"
     VERDICTS_WITHOUT_TREND = "the verdicts do not follow the shift: judge more pairs"
@@ -186,8 +186,8 @@ class Missing(Enum):
     NO_RANGE = "a range is missing"
     NO_CORRELATION = "the correlation of neighbours is missing"
     NO_SIGNAL = "no signal clear of black"
-    WHITE_UNSAID = "the file names no white level that could be, and no frame clips"
-    BLACK_UNSAID = "the file names no black level that could be: shoot darks of this ISO"
+    WHITE_UNSAID = "the file names no plausible white level, and no frame clips"
+    BLACK_UNSAID = "the file names no plausible black level: shoot darks of this ISO"
     NO_FRAME = "no frame"
     NEVER_REACHED = "no light frame reaches it: expose one until it clips"
     NO_LIGHT_FRAME = "no light frame"
@@ -243,10 +243,10 @@ class Missing(Enum):
     NO_TEMPERATURE_OF_DARKS = "the darks of this body were taken at no known temperature"
     BEYOND_MEASURED = "{0:.1f} stops beyond ISO {1}, the last that was measured"
     OVER_AT_ONCE = "already over the limit at 1/8 s"
-    GAIN_FROM_THE_SAME_NOISE = "the gain was told from this noise: light frames of this ISO would tell it apart"
+    GAIN_FROM_THE_SAME_NOISE = "the gain was derived from this noise: light frames at this ISO would separate the two"
     NOT_KNOWN_YET = "not known yet: shoot darks between {0} and {1}"
     NO_CRITERION = "the profile asks for nothing of long exposures"
-    ONE_DARK_TIME = "darks of two exposure times at least are needed"
+    ONE_DARK_TIME = "darks of two or more exposure times are needed"
     PATCH_UNDER = "the patch is under {0} px: make it larger"
     PATCH_OUTSIDE_PICTURE = "patch “{0}” is outside this picture of {1} × {2} px or under {3} px a side: move it"
     PATCH_OUTSIDE_FRAME = "patch “{0}” lies outside this frame of {1} × {2} px: move it"
@@ -316,12 +316,24 @@ class Note:
             note = cls(_BY_NAME[str(plain[0])], tuple(plain[1:]))
             str(note)
         except (LookupError, TypeError, ValueError) as error:
-            raise ValueError("is no remark this version knows") from error
+            raise ValueError("is not a remark this version knows") from error
         return note
 
 
 _BY_NAME: dict[str, Remark | Missing] = {one.name: one for kinds in (Remark, Missing) for one in kinds}
-_BY_WORDS = {one.value: one for one in _BY_NAME.values() if "{" not in one.value}
+# As records from before notes were typed have it, where the words have changed since.
+_FORMERLY: dict[str, Remark | Missing] = {
+    "told by one channel or by the darks alone": Remark.TOLD_BY_ONE_CHANNEL,
+    "told by the darks alone": Remark.TOLD_BY_DARKS,
+    "not told": Missing.NOT_TOLD,
+    "hot pixels are told from two darks of a time or more": Missing.FEW_DARKS_FOR_HOT_PIXELS,
+    "two people must have graded two rungs in common at least": Missing.FEW_COMMON_GRADES,
+    "both gave the same grade throughout: agreement cannot be told from habit": Missing.ONE_GRADE_THROUGHOUT,
+    "hot pixels at three exposure times at least are needed": Missing.FEW_HOT_PIXEL_TIMES,
+    "the file names no white level that could be, and no frame clips": Missing.WHITE_UNSAID,
+    "the file names no black level that could be: shoot darks of this ISO": Missing.BLACK_UNSAID,
+}
+_BY_WORDS = {one.value: one for one in _BY_NAME.values() if "{" not in one.value} | _FORMERLY
 
 
 def in_words(notes: Iterable[Note], between: str = "; ") -> str:

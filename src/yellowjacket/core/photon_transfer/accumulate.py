@@ -13,6 +13,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
 from yellowjacket.core.noise.banding import Banding, banding_of
@@ -146,7 +147,7 @@ def take_darks(frames: Sequence[RawFrame], gathered: Gathered) -> None:
     """Black, read noise, neighbours and bands from darks of one time; frames too small to tell are passed over."""
     if not frames or min(_centre(frames[0]).w, _centre(frames[0]).h) < _LEAST_SIDE_PX:
         return
-    gathered.black_source = f"{len(frames)} dark frame{'s' if len(frames) > 1 else ''}"
+    gathered.black_source = counted(len(frames), "dark frame")
     rect = _centre(frames[0])
     for name in frames[0].channels:
         channel = gathered.channels[name]
@@ -205,9 +206,7 @@ def gather_light(task: IsoTask, gathered: Gathered) -> None:
 
 def no_black(path: Path) -> FrameError:
     """The problem of a file whose black level nobody knows."""
-    return FrameError(
-        path, "levels", "names no black level that could be.", "Shoot darks of this ISO: they measure it."
-    )
+    return FrameError(path, "levels", "names an impossible black level.", "Shoot darks of this ISO: they measure it.")
 
 
 def black_without_darks(frames: Sequence[RawFrame], gathered: Gathered) -> bool:

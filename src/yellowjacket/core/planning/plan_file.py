@@ -130,7 +130,7 @@ def plan_document(name: str, ladders: Sequence[PlannedFor], held_equal: str) -> 
 def read_plan(document: Any) -> tuple[str, str, tuple[PlannedFor, ...]]:
     """Name, what is held equal, and ladders of a plan document. Raises PlanFileError."""
     if not isinstance(document, dict) or "schema" not in document:
-        raise PlanFileError('This is no plan: it has no "schema". Export one from a Plan page to see the form.')
+        raise PlanFileError('This is not a plan: it has no "schema". Export one from a Plan page to see the form.')
     if document["schema"] != SCHEMA:
         raise PlanFileError(f"This plan is of version {document['schema']!r:.60}; this application reads {SCHEMA!r}.")
     try:

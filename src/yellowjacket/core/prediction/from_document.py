@@ -28,7 +28,7 @@ def bodies_of(document: Mapping[str, Any]) -> Sequence[Mapping[str, Any]]:
     """The bodies of a characterisation. Raises ValueError for another document."""
     found = document.get("bodies") if isinstance(document, Mapping) else None
     if not isinstance(found, list) or not str(document.get("schema", "")).startswith("yellowjacket-characterisation/"):
-        raise ValueError("is no document of `yellowjacket characterise --json`")
+        raise ValueError("is not a document of `yellowjacket characterise --json`")
     return [one for one in found if isinstance(one, Mapping)]
 
 

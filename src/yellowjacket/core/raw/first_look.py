@@ -40,7 +40,7 @@ def inspect_file(path: str) -> FrameFacts:
         path.encode()
     except UnicodeEncodeError as error:
         raise FrameError(
-            where, "name", "has a name that is no UTF-8 text.", "Rename it and import it again."
+            where, "name", "has a name that is not UTF-8 text.", "Rename it and import it again."
         ) from error
     # Before it is read: what is written to it afterwards shows as a change.
     stat = where.stat() if where.is_file() else None

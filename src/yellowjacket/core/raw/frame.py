@@ -160,7 +160,7 @@ class RawFrame:
     ``mosaic``: uint16, the full raw area, shape (height, width × samples). ``black_dn`` by channel; ``white_dn`` for all.
     ``xyz_to_camera``: 3×3 matrix from the file, or None. ``neutral``: camera response to the neutral the body assumed
     (R, G, B; green 1), or None. ``margins``: masked rows above and columns left of the picture. ``unsaid``: of "black" and
-    "white" what the file names in a way that is no number; what stands here for it is LibRaw's guess.
+    "white" what the file names in a way that is not a number; what stands here for it is LibRaw's guess.
     """
 
     mosaic: NDArray[np.uint16]

@@ -42,7 +42,7 @@ def read_rendered(path: Path, most_pixels: int = 0) -> Picture:
             ImageOps.exif_transpose(picture, in_place=True)
             return _in_bands(_in_srgb(picture))
     except (UnidentifiedImageError, Image.DecompressionBombError) as error:
-        raise FrameError(path, "not-a-picture", "is no picture that can be read.", "Export it again.") from error
+        raise FrameError(path, "not-a-picture", "is not a picture that can be read.", "Export it again.") from error
     except (OSError, SyntaxError, ValueError) as error:
         raise FrameError(path, "truncated", "is cut short or damaged.", "Copy or export it again.") from error
 
@@ -63,7 +63,7 @@ def size_of(path: Path) -> tuple[int, int]:
             turned = picture.getexif().get(ExifTags.Base.Orientation, 1) in _ON_ITS_SIDE
             return (picture.height, picture.width) if turned else picture.size
     except (OSError, SyntaxError, ValueError) as error:
-        raise FrameError(path, "not-a-picture", "is no picture that can be read.", "Export it again.") from error
+        raise FrameError(path, "not-a-picture", "is not a picture that can be read.", "Export it again.") from error
 
 
 def _in_bands(picture: Image.Image) -> Picture:

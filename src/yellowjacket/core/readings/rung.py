@@ -7,6 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.metrology.estimate import Quantity, missing
 from yellowjacket.core.metrology.measurands import ALL, Measurand, Reading
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
@@ -134,10 +135,8 @@ def _of_pictures(light: Sequence[RawFrame], task: RungTask) -> tuple[Reading, ..
     nothing = missing(Missing.CAMERA_PICTURE)
     readings = [Reading(None, ALL, Measurand.SHADOW_SNR, nothing)]
     for patch in task.patches:
-        if not patch.rect.fits(*light[0].size):
-            why: tuple[Note, ...] = (Note(Missing.PATCH_OUTSIDE_FRAME, (patch.name, *light[0].size)),)
-        else:
-            why = ()
+        outside = not patch.rect.fits(*light[0].size)
+        why = (Note(Missing.PATCH_OUTSIDE_FRAME, (patch.name, *light[0].size)),) if outside else ()
         if patch.role in SEEN:
             for one in appearances(light, patch.name, patch.rect, how, sizes, why, enlarged):
                 own = "two of the camera's own pictures" if len(light) > 1 else "one of the camera's own pictures"
@@ -227,7 +226,7 @@ def _black_levels(light: Sequence[RawFrame], dark: Sequence[RawFrame]) -> tuple[
     levels = {}
     for channel in light[0].channels:
         levels[channel] = level_of([_dark_window(frame).parts(frame, channel) for frame in usable])
-    return levels, f"{len(usable)} dark frame{'s' if len(usable) > 1 else ''}"
+    return levels, counted(len(usable), "dark frame")
 
 
 def _dark_window(frame: RawFrame) -> Rect:

@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.metadata.capture import FrameMetadata
 from yellowjacket.core.raw.reader import read_claims
 
@@ -89,7 +90,7 @@ class FoundSitting:
         if self.isos >= _FEWEST_RUNGS:
             return f"{self.isos} ISO settings"
         if self.times >= _FEWEST_RUNGS:
-            return f"{self.times} exposure times at {self.isos} ISO setting{'s' if self.isos != 1 else ''}"
+            return f"{self.times} exposure times at {counted(self.isos, 'ISO setting')}"
         return "frames of one kind"
 
 

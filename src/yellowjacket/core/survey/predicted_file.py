@@ -53,7 +53,7 @@ def _population(path: Path, size: tuple[int, int]) -> HotPopulation:
     try:
         return population_from_csv(path.read_text(encoding="utf-8"), size)
     except (OSError, UnicodeDecodeError) as error:
-        raise FrameError(path, "unreadable", f"cannot be read: {error}.", "Name a table as CSV.") from error
+        raise FrameError(path, "unreadable", f"cannot be read: {error}.", "Give a table as CSV.") from error
     except ValueError as error:
         remedy = "Use the table of the Time page or of characterise --hot-pixels, of frames of the same size."
         raise FrameError(path, "no-hot-pixels", f"{error}.", remedy) from error
@@ -80,7 +80,7 @@ def predict_file(task: PredictTask) -> PredictedFile:
         seed = int.from_bytes(hashlib.sha256(f"{sha256_of(path)} {task}".encode()).digest()[:8])
         picture = predicted(frame.mosaic, (0, 0), frame.layout, asked, seed)
     except NoPicture as error:
-        raise FrameError(path, "no-picture", f"gives no predicted picture: {error}.", "") from error
+        raise FrameError(path, "no-picture", f"cannot be predicted from: {error}.", "") from error
     target = asked.target
     tags = [target.tag_dn[name] for row in frame.layout.tile for name in row]
     less = min(asked.light.values())

@@ -11,7 +11,7 @@ def read_temperatures(path: Path) -> dict[str, float]:
     try:
         text = path.read_text(encoding="utf-8-sig")
     except UnicodeDecodeError as error:
-        raise ValueError(f"{path.name} is no text in UTF-8: export it as CSV") from error
+        raise ValueError(f"{path.name} is not UTF-8 text: export it as CSV") from error
     return temperatures_of(text, path.name)
 
 
@@ -30,9 +30,9 @@ def temperatures_of(text: str, name: str) -> dict[str, float]:
             try:
                 celsius = float(said.replace(",", ".").replace("−", "-"))
             except ValueError as error:
-                raise ValueError(f"{name}, line {rows.line_num}: {said[:40]!r} is no temperature in °C") from error
+                raise ValueError(f"{name}, line {rows.line_num}: {said[:40]!r} is not a temperature in °C") from error
             if not -60 <= celsius <= 100:
-                raise ValueError(f"{name}, line {rows.line_num}: {celsius:g} °C is no temperature of a camera")
+                raise ValueError(f"{name}, line {rows.line_num}: {celsius:g} °C is not a plausible camera temperature")
             found[Path(row["file"]).name] = celsius
     except csv.Error as error:
         raise ValueError(f"{name}, line {rows.line_num}: cannot be read as CSV ({error})") from error

@@ -103,7 +103,7 @@ def _celsius(request: HttpRequest) -> float | None:
     if value is None:
         raise Refusal(f"Sensor °C: write a number, not “{text[:40]}”.")
     if not -60 <= value <= 100:
-        raise Refusal(f"Sensor °C: {value:g} is no temperature of a camera.")
+        raise Refusal(f"Sensor °C: {value:g} is not a plausible camera temperature.")
     return value
 
 
@@ -132,7 +132,7 @@ def remove(request: HttpRequest, master_id: int) -> HttpResponse:
     """Delete a master; its darks stay."""
     master = get_object_or_404(MasterDark, pk=master_id)
     masters.remove(master)
-    messages.success(request, f"{master} is out of the library. Its darks are where they were.")
+    messages.success(request, f"{master} was removed from the library. Its darks stay where they are.")
     return redirect("darks:page")
 
 

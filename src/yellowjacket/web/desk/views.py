@@ -245,7 +245,7 @@ def adopting_page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     job = sitting.jobs.last()
     if sitting.ladders.exists() and (job is None or not job.open):
         if job is not None:
-            messages.success(request, f"{job.message}. What was guessed stands in the log below.")
+            messages.success(request, f"{job.message}. What was guessed is listed in the log below.")
         return redirect("check:page", sitting_id=sitting.pk)
     return render(
         request,

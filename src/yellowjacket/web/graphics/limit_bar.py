@@ -24,7 +24,7 @@ class LimitBar:
 
 
 def limit_bar(marks: Sequence[str]) -> LimitBar | None:
-    """The bar of three ISO marks by level; None where none of them is a number. What is no number has no part of the bar.
+    """The bar of three ISO marks by level; None where none of them is a number. What is not a number has no part of the bar.
 
     >>> [round(x) for _, x in limit_bar(["800", "3200", "none"]).ends]
     [56, 84]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.models import Frame, Rung, Shot
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.noise.maps import SHOWN_SIGMAS, difference_image, pattern_image
 from yellowjacket.web import pictures
 
@@ -47,7 +48,7 @@ def described(rung: Rung, what: str) -> Described:
     if what == "difference":
         text = "What differs between the two frames: noise, and anything that moved"
     else:
-        text = f"What stays in {len(frames)} dark{'s' if len(frames) > 1 else ''}: fixed pattern, bands, glow"
+        text = f"What stays in {counted(len(frames), 'dark')}: fixed pattern, bands, glow"
     return Described(
         f"{text}. Black to white is ±{SHOWN_SIGMAS:g} σ; slow shading is taken off; {size}.", _tag(frames, what)
     )

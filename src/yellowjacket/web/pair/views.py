@@ -156,7 +156,7 @@ def verdict(request: HttpRequest, sitting_id: int) -> HttpResponse:
             left.rung, right.rung, sitting_page.use, sitting_page.person, int(word), size_percent=looking.percent,
             developer=looking.developer, lanes=(left.lane, right.lane),
         )  # fmt: skip
-        messages.success(request, "Kept. Give the reason by its key, or go on with →.")
+        messages.success(request, "Saved. Press a reason's key, or → to continue.")
 
     carried_out(request, give)
     return redirect(f"{request.path.removesuffix('verdict/')}?{request.GET.urlencode()}")

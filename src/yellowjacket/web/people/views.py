@@ -97,7 +97,7 @@ def phone(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def end_phone(request: HttpRequest, phone_id: int) -> HttpResponse:
-    """The phone is let in no longer."""
+    """The phone's access has ended."""
     accounts_.end_phone(get_object_or_404(PhonePass, pk=phone_id), timezone.now())
-    messages.success(request, "The phone is let in no longer.")
+    messages.success(request, "The phone's access has ended.")
     return redirect("people:page")

@@ -103,7 +103,7 @@ class LadderForm(TypedNumbers, forms.Form):
     values = WordsField(label="Values", required=False, initial="off, low, high", max_length=300)
     crossed = forms.MultipleChoiceField(
         label="Raw modes", required=False, widget=forms.CheckboxSelectMultiple,
-        error_messages={"invalid_choice": "%(value)s is no raw mode of this body."},
+        error_messages={"invalid_choice": "%(value)s is not a raw mode of this body."},
     )  # fmt: skip
     filters = FiltersField(label="Filters", required=False, max_length=400)
     lux = forms.FloatField(label="Lux metered", required=False, min_value=0.001)

@@ -15,6 +15,7 @@ from yellowjacket.bench.models import Body, CheckItem, Ladder, Rung, Sitting
 from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import PlannedLadder
@@ -146,7 +147,7 @@ def _summary(plan: PlannedLadder) -> str:
         parts.append(f"{spec.repeats} light and {spec.darks} dark on each rung")
     visits = menu_visits(plan.rungs, shots)
     if visits:
-        parts.append(f"{visits} menu visit{'s' if visits > 1 else ''}")
+        parts.append(counted(visits, "menu visit"))
     return ", ".join(parts[:1]) + ": " + ", ".join(parts[1:])
 
 

@@ -48,7 +48,7 @@ def begin(request: HttpRequest, sitting_id: int) -> HttpResponse:
             if not guest:
                 return redirect("rounds:page", token=made.token)
             messages.success(
-                request, "The link is in the list below. It needs no account and shows nothing but the round."
+                request, "The link is in the list below. It works without an account and shows nothing but the round."
             )
             return redirect(f"{request.path}?use={page.use.pk}")
         except Refusal as refusal:
@@ -165,9 +165,9 @@ def profile(request: HttpRequest, sitting_id: int, round_id: int) -> HttpRespons
         made = blind_results.profile_from_round(round_, request.POST.get("name", ""))
         if "use_it" in request.POST:
             profiles.put_in_force(round_.sitting, made)
-            messages.success(request, f"“{made}” is the tolerance of {round_.sitting} now: its limits follow.")
+            messages.success(request, f"“{made}” is now the tolerance of {round_.sitting}: its limits follow.")
         else:
-            messages.success(request, f"“{made}” can be chosen as the tolerance of a sitting now.")
+            messages.success(request, f"“{made}” can now be chosen as the tolerance of a sitting.")
 
     carried_out(request, make)
     return redirect("rounds:result", sitting_id=sitting_id, round_id=round_id)

@@ -252,9 +252,9 @@ def _answers(page: SittingPage, view: TimeView) -> dict[str, object]:
     if typed.strip():
         celsius = decimal(typed)
         if celsius is None:
-            wrong = f"“{typed[:40]}” is no temperature in °C."
+            wrong = f"“{typed[:40]}” is not a temperature in °C."
         if celsius is not None and not _COLDEST_C <= celsius <= _HOTTEST_C:
-            wrong, celsius = f"{celsius:g} °C is no temperature a body works at.", None
+            wrong, celsius = f"{celsius:g} °C is not a temperature that a camera works at.", None
         elif whole.reference_c is None:
             wrong = "The temperature of these darks is not known: enter it below, then it can be predicted for others."
     found = whole.longest(page.sitting.profile.criteria.long_exposure, level, view.factor, celsius)

@@ -73,14 +73,14 @@ def _line(one: Criterion, request: HttpRequest) -> Line:
 
 
 def _typed(request: HttpRequest) -> dict[str, list[float]]:
-    """Thresholds as typed. Refuses what is no number, naming it."""
+    """Thresholds as typed. Refuses what is not a number, naming it."""
     found: dict[str, list[float]] = {}
     for name, text in request.POST.dict().items():
         key, dash, level = name.rpartition("-")
         if dash and level in LEVELS:
             value = decimal(text)
             if value is None:
-                raise Refusal(f"{key.replace('_', ' ')}, {level}: {str(text)[:20]!r} is no number.")
+                raise Refusal(f"{key.replace('_', ' ')}, {level}: {str(text)[:20]!r} is not a number.")
             found.setdefault(key, []).append(value)
     return found
 

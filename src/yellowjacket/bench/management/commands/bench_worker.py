@@ -46,7 +46,7 @@ class Command(BaseCommand):
             except DatabaseError as error:
                 if not busy(error):
                     raise
-                log.warning("the database is held by another program; the worker goes on when it is free")
+                log.warning("the database is held by another program; the worker continues when it is free")
             close_old_connections()
 
 
