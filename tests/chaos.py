@@ -27,8 +27,9 @@ from urllib.parse import urlencode
 
 import psutil
 
-from tests import making
-from tests.cli.test_backup import environment, run
+from tests import homes, making
+from tests.cli.test_backup import run
+from tests.homes import environment
 from tests.test_serving import free_port
 from yellowjacket import data_folder
 
@@ -145,9 +146,7 @@ def run_chaos(place: Path, kills: int, seed: int) -> dict[str, int]:
     card.mkdir()
     making.write_ladder(card)
     originals = {path: hashlib.sha256(path.read_bytes()).hexdigest() for path in card.iterdir()}
-    data_folder.prepare(folder)
-    data_folder.allow_folder(folder, card)
-    assert run(folder, "account", "list").returncode == 0
+    data_folder.allow_folder(homes.ready(folder), card)
     bench = Bench(folder)
     done: collections.Counter[str] = collections.Counter()
     try:

@@ -146,7 +146,7 @@ def renamed_to(path):
         (lambda n, d: (n, b"{") if n == backup.MANIFEST else (n, d), "manifest is damaged"),
         (manifest_with(format="yellowjacket-backup/2"), "upgrade it"),
         (manifest_with(format="something/1"), "not yellowjacket-backup"),
-        (manifest_with(files=[]), "no whole backup"),
+        (manifest_with(files=[]), "not a complete backup"),
         (manifest_with(files=[{"path": "x", "size": -1, "sha256": ""}]), "manifest is damaged"),
         (renamed_to("../escaped.txt"), "leads out of the folder"),
         (renamed_to("/etc/passwd"), "leads out of the folder"),
@@ -169,7 +169,7 @@ def test_a_newer_minor_version_may_be_read(saved, tmp_path):
 def test_truncated_and_foreign_files_are_named(saved, tmp_path):
     short = tmp_path / "short.zip"
     short.write_bytes(saved.read_bytes()[:4000])
-    with pytest.raises(KeepingError, match=r"short\.zip is no backup, or was cut short"):
+    with pytest.raises(KeepingError, match=r"short\.zip is not a backup, or was cut short"):
         backup.restore(short, tmp_path / "again", quiet)
     with pytest.raises(KeepingError, match="does not exist"):
         backup.restore(tmp_path / "none.zip", tmp_path / "again", quiet)

@@ -15,7 +15,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.cli.test_backup import environment, lived_in, run  # noqa: F401 - a fixture
+from tests.cli.test_backup import lived_in, run  # noqa: F401 - a fixture
+from tests.homes import environment
 from tests.test_serving import free_port
 from yellowjacket import data_folder
 

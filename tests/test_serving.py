@@ -1,5 +1,6 @@
 """The command line and the server as a tester starts them: a process of its own, stopped by Ctrl-C."""
 
+import contextlib
 import gzip
 import os
 import re
@@ -13,6 +14,7 @@ from pathlib import Path
 
 import pytest
 
+from tests import homes
 from yellowjacket import data_folder, serving
 from yellowjacket.cli.main import main
 
@@ -25,12 +27,23 @@ def free_port() -> int:
 
 @pytest.fixture
 def served(tmp_path):
-    """A running application on an empty data folder: address and process."""
+    """A running application on a data folder that holds no data: address and process."""
+    with started(homes.ready(tmp_path / "home")) as running:
+        yield running
+
+
+@pytest.fixture
+def served_anew(tmp_path):
+    """The same where there was no data folder."""
+    with started(tmp_path / "home") as running:
+        yield running
+
+
+@contextlib.contextmanager
+def started(folder):
     port = free_port()
-    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment[data_folder.HOME_VARIABLE] = str(tmp_path / "home")
     process = subprocess.Popen(
-        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,
+        [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=homes.environment(folder),
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
     line = process.stdout.readline()
@@ -47,8 +60,8 @@ def get(address: str) -> tuple[bytes, object]:
         return (gzip.decompress(body) if packed else body), response.headers
 
 
-def test_pages_and_hashed_static_files_are_served_to_this_machine_only_until_ctrl_c(served):
-    address, process = served
+def test_pages_and_hashed_static_files_are_served_to_this_machine_only_until_ctrl_c(served_anew):
+    address, process = served_anew
     assert listening_on(address, process) == ["0100007F"]
     page, headers = get(f"{address}/")
     text = page.decode()
@@ -78,8 +91,7 @@ def listening_on(address, process) -> list[str]:
 
 
 def test_others_come_in_only_once_there_is_an_account_and_then_by_signing_in(tmp_path):
-    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment[data_folder.HOME_VARIABLE] = str(tmp_path / "home")
+    environment = homes.environment(homes.ready(tmp_path / "home"))
     port = free_port()
     command = [sys.executable, "-m", "yellowjacket.cli"]
     open_door = [*command, "serve", "--host", "0.0.0.0", "--name", "bench.example", "--port", str(port)]
@@ -118,7 +130,7 @@ def test_others_come_in_only_once_there_is_an_account_and_then_by_signing_in(tmp
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
-        (["--host", "bench.example"], "bench.example is no address"),
+        (["--host", "bench.example"], "bench.example is not an address"),
         (["--host", "203.0.113.7"], "203.0.113.7 is not an address of this machine"),
         (["--host", "0.0.0.0", "--certificate", "x.pem"], "--certificate and --key belong together"),
         (["--host", "0.0.0.0", "--certificate", "x.pem", "--key", "y.pem"], "x.pem is not a file"),

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import os
 import shutil
 import subprocess
 import sys
@@ -12,8 +11,8 @@ import pytest
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 
+from tests import homes
 from tests.test_serving import free_port
-from yellowjacket import data_folder
 
 FLAGS = (
     "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync",
@@ -45,14 +44,11 @@ def fresh_site(tmp_path_factory):
 @contextlib.contextmanager
 def running(folder, prepared):
     """The application on a data folder, after some lines of preparation; its address and the folder."""
-    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment |= {data_folder.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
-    data_folder.prepare(folder)
-    subprocess.run(
-        [sys.executable, "-c", "import django; django.setup()\n"
-         f"from django.core.management import call_command; call_command('migrate', verbosity=0)\n{prepared}"],
-        env=environment, check=True,
-    )  # fmt: skip
+    environment = homes.environment(homes.ready(folder))
+    if prepared:
+        subprocess.run(
+            [sys.executable, "-c", f"import django; django.setup()\n{prepared}"], env=environment, check=True
+        )
     port = free_port()
     process = subprocess.Popen(
         [sys.executable, "-m", "yellowjacket.cli", "serve", "--port", str(port)], env=environment,

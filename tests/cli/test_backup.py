@@ -1,11 +1,12 @@
 """Backup, restore and doctor at the command line, on a real data folder; and the copy before an upgrade."""
 
-import os
 import subprocess
 import sys
 
 import pytest
 
+from tests import homes
+from tests.homes import environment
 from yellowjacket import data_folder
 
 SITTING = """
@@ -13,8 +14,6 @@ import django; django.setup()
 from datetime import date
 from pathlib import Path
 from django.conf import settings
-from django.core.management import call_command
-call_command("migrate", verbosity=0)
 from tests import making
 from yellowjacket.bench.models import Body, ToleranceProfile, Sitting
 from yellowjacket.bench.intake import importing
@@ -33,11 +32,6 @@ queue.run_job.call(job.pk)
 """
 
 
-def environment(folder):
-    kept = {k: v for k, v in os.environ.items() if k not in ("DJANGO_SETTINGS_MODULE", data_folder.HOME_VARIABLE)}
-    return kept | {data_folder.HOME_VARIABLE: str(folder), "DJANGO_SETTINGS_MODULE": "yellowjacket.settings.local"}
-
-
 def run(folder, *arguments):
     command = [sys.executable, "-m", "yellowjacket.cli", *map(str, arguments)]
     return subprocess.run(command, env=environment(folder), capture_output=True, text=True, check=False)
@@ -45,8 +39,7 @@ def run(folder, *arguments):
 
 @pytest.fixture(scope="module")
 def lived_in(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("keeping") / "home"
-    data_folder.prepare(folder)
+    folder = homes.ready(tmp_path_factory.mktemp("keeping") / "home")
     subprocess.run([sys.executable, "-c", SITTING], env=environment(folder), check=True)
     return folder
 

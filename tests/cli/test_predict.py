@@ -86,7 +86,7 @@ def test_files_that_are_none(shot, findings, tmp_path, capsys):
     clean = shot / "YJ00001.DNG"
     (tmp_path / "other.json").write_text(json.dumps({"schema": "x"}))
     assert predict(clean, "--body", tmp_path / "other.json", "--iso", 25600, "--out", tmp_path / "a.dng") == 2
-    assert "no document of `yellowjacket characterise --json`" in capsys.readouterr().err
+    assert "not a document of `yellowjacket characterise --json`" in capsys.readouterr().err
     assert predict(clean, "--body", findings, "--iso", 25600, "--out", clean) == 2
     assert "never written over" in capsys.readouterr().err
     stranger = layouts.write(tmp_path / "s.dng", np.full((480, 640), 900, np.uint16), layouts.BAYER, iso=400)

@@ -70,7 +70,7 @@ def test_the_shift_at_which_both_look_alike_lies_between_the_verdicts():
 @pytest.mark.parametrize(
     ("verdicts", "reason"),
     [
-        ([Verdict(100, 0, 1)], "1 of 3"),
+        ([Verdict(100, 0, 1)], "1 of at least 3"),
         ([Verdict(100, 0, CLEARLY)] * 3, "all at one shift"),
         ([Verdict(100, n, 1) for n in range(3)], "the one is better at every shift"),
         ([Verdict(100, n, -1) for n in range(3)], "the other is better at every shift"),

@@ -60,7 +60,7 @@ def test_without_a_white_there_is_no_saturation_and_all_the_rest(folder):
     assert problems == ()
     for quantity in ("saturation_e", "range_snr1", "headroom_stops"):
         assert not found[None, "all", quantity].known, quantity
-    assert "no white level" in found[None, "all", "saturation_e"].reason
+    assert "no plausible white level" in found[None, "all", "saturation_e"].reason
     assert found[None, "all", "gain_e_per_dn"].value == pytest.approx(layouts.GAIN, rel=0.06)
 
 
@@ -73,7 +73,7 @@ def test_without_a_black_darks_measure_it_and_without_darks_the_file_is_named(fo
     assert found[None, "R", "black_dn"].value == pytest.approx(layouts.BLACK, abs=0.1)
     found, problems = measured(folder, darks=False)
     assert problems[0].path == folder / "F00.dng"
-    assert "names no black level" in str(problems[0])
+    assert "names an impossible black level" in str(problems[0])
     assert not [one for one in found.values() if one.known]
 
 

@@ -89,9 +89,7 @@ from django.db import connections  # noqa: E402
 
 from yellowjacket import data_folder  # noqa: E402
 from yellowjacket.web import urls  # noqa: E402, F401
-from yellowjacket.web.pictures import be_ready  # noqa: E402
 
-be_ready()
 connections.settings["default"]["CONN_MAX_AGE"] = None
 
 # What is sent is written to the disk twice on its way: as it arrives, and file by file.

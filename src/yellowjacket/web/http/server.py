@@ -15,6 +15,7 @@ from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from yellowjacket.bench.jobs.executor import WORKERS
 from yellowjacket.web.http.asgi import application
+from yellowjacket.web.pictures import be_ready
 
 # A request whose head has not arrived by then (s) will not.
 _HEAD_S = 60.0
@@ -61,7 +62,8 @@ def answer(listening: socket.socket, certificate: Path | None, key: Path | None)
 
 
 def get_ready() -> None:
-    """Load what the first question needs, and start a process that makes pictures."""
+    """Load what the first picture and the first question need, and start a process that makes pictures."""
+    be_ready()
     for name in _ASKED_FOR:
         importlib.import_module(name)
     WORKERS.start_one()
