@@ -11,6 +11,7 @@ from importlib import import_module
 from pathlib import Path
 
 import pytest
+from tools import third_party
 from tools.schemas import SCHEMAS
 
 from yellowjacket.cli.main import _parser, main
@@ -108,6 +109,13 @@ def test_no_line_of_a_template_is_longer_than_a_screen():
         if len(line) > 160
     ]
     assert long == []
+
+
+def test_everything_that_ships_or_is_installed_is_named_with_its_licence():
+    assert third_party.FILE.read_text() == third_party.text(), "run tools/third_party.py"
+    assert (ROOT / "LICENSE").read_text().lstrip().startswith("GNU GENERAL PUBLIC LICENSE")
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+    assert project["license"] == "GPL-3.0-or-later"
 
 
 @pytest.mark.parametrize("floor", ["core", "bench"])
