@@ -8,7 +8,7 @@ from yellowjacket.core.metrology.measurands import Measurand
 
 PAGES = {
     "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 4,
-    "/advice/": 21, "/tolerance/": 13, "/darks/": 5, "/night/": 5,
+    "/advice/": 21, "/tolerance/": 12, "/darks/": 5, "/night/": 5,
     "/practice/": 5, "/sittings/{0}/plan/": 21, "/sittings/{0}/shoot/": 36, "/sittings/{0}/check/": 28,
     "/sittings/{0}/measure/": 38, "/sittings/{0}/look/": 28, "/sittings/{0}/push/": 28, "/sittings/{0}/time/": 13,
     "/sittings/{0}/record/": 38,
@@ -45,8 +45,12 @@ def more_bodies(sitting, count):
         ladder.pk, ladder.body = None, body
         ladder.save(force_insert=True)
         for rung in rungs:
+            readings = list(Reading.objects.filter(rung=rung.pk))
             rung.pk, rung.ladder = None, ladder
             rung.save(force_insert=True)
+            for reading in readings:
+                reading.pk, reading.rung = None, rung
+            Reading.objects.bulk_create(reading for reading in readings if reading.patch_id is None)
 
 
 @pytest.fixture

@@ -53,19 +53,25 @@ class Known:
 
 def ladder_of(body: Body) -> Ladder | None:
     """The ISO ladder that speaks for a body: of those measured the fullest, of equals the newest; None without one."""
-    ladders = Ladder.objects.filter(body=body, kind=Ladder.Kind.ISO)
-    ladders = ladders.select_related("sitting__profile", "body")
-    modelled = Rung.objects.filter(ladder__in=ladders)
+    return next(iter(ladders_of([body])), None)
+
+
+def ladders_of(bodies: Sequence[Body]) -> list[Ladder]:
+    """The ladders that speak for bodies, of those that have one, in their order: two queries."""
+    ladders = Ladder.objects.filter(body__in=bodies, kind=Ladder.Kind.ISO).select_related("sitting__profile", "body")
+    modelled = Rung.objects.filter(ladder__body__in=bodies, ladder__kind=Ladder.Kind.ISO)
     for quantity in (Measurand.READ_NOISE_E, Measurand.SATURATION_E):
         readings = Reading.objects.speaking([quantity]).filter(rung=OuterRef("pk"), use=None, value__gt=0)
         modelled = modelled.filter(Exists(readings))
     marks = dict(modelled.order_by().values_list("ladder").annotate(Count("pk")))
-    measured = [ladder for ladder in ladders if ladder.pk in marks]
 
     def fullness(ladder: Ladder) -> tuple[int, date, int]:
         return min(marks[ladder.pk], _MARKS_ENOUGH), ladder.sitting.held_on, ladder.pk
 
-    return max(measured, key=fullness, default=None)
+    fullest: dict[int, Ladder] = {}
+    for ladder in sorted((one for one in ladders if one.pk in marks), key=fullness):
+        fullest[ladder.body_id] = ladder
+    return [fullest[body.pk] for body in bodies if body.pk in fullest]
 
 
 def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from django.db.models import prefetch_related_objects
 from django.http import HttpRequest
 
 from yellowjacket.bench.advise import exposure
@@ -92,7 +93,8 @@ def _key(ladder: Ladder, use: Use) -> str:
 
 def _offered() -> list[tuple[Ladder, Use]]:
     """What thresholds can be seen on: the uses of every measured body. The fullest ladder shows the most thresholds."""
-    ladders = [ladder for body in exposure.bodies_with_findings() if (ladder := exposure.ladder_of(body)) is not None]
+    ladders = exposure.ladders_of(exposure.bodies_with_findings())
+    prefetch_related_objects(ladders, "rungs", "sitting__uses")
     ladders.sort(key=lambda ladder: -len(ladder.rungs.all()))
     return [(ladder, use) for ladder in ladders for use in ladder.sitting.uses.all()]
 
