@@ -19,12 +19,12 @@ trap 'rm -f "$types"' EXIT
 $bin/mypy >"$types" 2>&1 &
 typing=$!
 say "Tests"
-# A third of the time tests wait for servers and browsers: three workers fill two cores. Threads of linear algebra would only
-# wait for each other, and cost a third more.
+# Two workers fill two cores: threads of linear algebra would only wait for each other, and cost a third more; a third worker
+# makes the others wait.
 export OPENBLAS_NUM_THREADS=1 OMP_NUM_THREADS=1 MKL_NUM_THREADS=1
 # Long ways first, so that no worker is left with one at the end: browsers, servers, command lines; then folder by folder.
 failed=0
-$bin/python -m pytest -n "${TEST_WORKERS:-3}" --dist loadfile --no-loadscope-reorder \
+$bin/python -m pytest -n "${TEST_WORKERS:-2}" --dist loadfile --no-loadscope-reorder \
     tests/browser tests/test_running.py tests/test_serving.py tests/test_hard_times.py tests/cli tests src/yellowjacket/core \
     src/yellowjacket/web/graphics "$@" || failed=$?
 say "Types"

@@ -13,12 +13,13 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.conf import settings
-from django.db.models import Count, Exists, OuterRef, Q
+from django.db.models import Count, Exists, OuterRef, Q, prefetch_related_objects
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
 
 from yellowjacket.bench.check.audit import open_count
+from yellowjacket.bench.development import Developing
 from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.exposure.notation import counted
@@ -53,9 +54,10 @@ class SittingPage:
 
     def __init__(self, request: HttpRequest, sitting_id: int, step: str) -> None:
         self.request, self.step = request, step
-        self.sitting = get_object_or_404(Sitting.objects.select_related("profile"), pk=sitting_id)
-        related = ("body", "sitting__profile", "sitting__lens_used", "placement")
-        self.ladders = list(self.sitting.ladders.select_related(*related))
+        asked = Sitting.objects.select_related("profile", "lens_used").prefetch_related("uses")
+        self.sitting = get_object_or_404(asked, pk=sitting_id)
+        # Its ladders know this very sitting, with its profile and uses.
+        self.ladders = list(self.sitting.ladders.select_related("body", "placement"))
         if not self.ladders:
             raise Http404
         # Setting ladders have effects and no limits; what people ask for first is the highest ISO.
@@ -77,7 +79,8 @@ class SittingPage:
 
     @cached_property
     def rungs(self) -> Sequence[Rung]:
-        """Rungs of the ladder, in order."""
+        """Rungs of the ladder, in order; who asks the ladder for them gets the same."""
+        prefetch_related_objects([self.ladder], "rungs")
         return list(self.ladder.rungs.all())
 
     def switch_to(self, ladder_id: int) -> None:
@@ -231,6 +234,11 @@ class SittingPage:
             Step(key, name, self.url(key), status, share, attention, key == self.step)
             for key, name, status, share, attention in rows
         ]
+
+    @cached_property
+    def developing(self) -> Developing:
+        """What the crops of the ladder are developed by."""
+        return Developing.of(self.ladder, self.rungs)
 
     @cached_property
     def measured_of(self) -> tuple[int, int]:

@@ -35,7 +35,7 @@ class Crops:
     @classmethod
     def of(cls, page: SittingPage) -> Crops:
         """Crops for a page."""
-        return cls(page, Developing.of(page.ladder, page.rungs))
+        return cls(page, page.developing)
 
     def spot(self, frame: Frame) -> tuple[int, int]:
         """The current spot in raw pixels of a frame: from the URL, else the ladder's, else the middle."""

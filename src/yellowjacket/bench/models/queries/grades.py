@@ -21,6 +21,6 @@ class GradeQuerySet(QuerySet["Grade"]):
         rows = self.filter(rung__ladder=ladder, lane=lane)
         if person is not None:
             rows = rows.filter(person=person)
-        newest = rows.values("rung_id", "use_id").annotate(newest=Max("id")).values_list("newest", flat=True)
-        found = self.filter(pk__in=list(newest), grade__isnull=False)
+        newest = rows.order_by().values("rung_id", "use_id").annotate(newest=Max("id")).values("newest")
+        found = self.filter(pk__in=newest, grade__isnull=False)
         return {(grade.rung_id, grade.use_id): grade for grade in found}
