@@ -26,7 +26,7 @@ _TILE = tuple(tuple("RGB"[(2 * row + column) % 3] for column in range(6)) for ro
 def compile_all(folder: Path) -> None:
     """Small frames of every kind through everything that computes with them."""
     rng = np.random.default_rng(1)
-    card, capped = making.write_ladder(folder / "card"), folder / "capped"
+    card, capped = folder / "card", folder / "capped"
     capped.mkdir()
     files = [
         path for n, seconds in enumerate((1.0, 8.0, 64.0))
@@ -34,11 +34,12 @@ def compile_all(folder: Path) -> None:
     ]  # fmt: skip
     found = folder / "body.json"
     for words in (
-        ("characterise", card, "--json"), ("characterise", capped),
-        ("predict", card / "F001.DNG", "--body", found, "--iso", 400, "--out", folder / "made.dng"),
+        ("simulate", "moor", "--iso-ladder", "400,25600", "--out", card), ("characterise", card, "--json"),
+        ("predict", card / "YJ00001.DNG", "--body", found, "--iso", 25600, "--out", folder / "made.dng"),
+        ("characterise", capped),
     ):  # fmt: skip
         said = io.StringIO()
-        with contextlib.redirect_stdout(said), contextlib.redirect_stderr(io.StringIO()):
+        with contextlib.redirect_stdout(said):
             main([str(word) for word in words])
         if words[-1] == "--json":
             found.write_text(said.getvalue())

@@ -5,6 +5,13 @@ set -eu
 bin=.venv/bin
 say() { printf '\n== %s\n' "$*"; }
 
+# Compiled code first, where there is none yet: each process of the tests would compile it for itself.
+compiling=
+if ! find src -name '*.nbc' | grep -q .; then
+    $bin/python -m tests.compiled >/dev/null &
+    compiling=$!
+fi
+
 say "Style"
 $bin/ruff check src tests tools
 $bin/ruff format --check src tests tools >/dev/null || { echo "run .venv/bin/ruff format src tests tools" >&2; exit 1; }
@@ -14,6 +21,7 @@ say "Nothing unused"
 $bin/python tools/unused.py
 say "Import rules"
 $bin/lint-imports
+[ -z "$compiling" ] || wait "$compiling"
 types=$(mktemp)
 trap 'rm -f "$types"' EXIT
 $bin/mypy >"$types" 2>&1 &

@@ -198,7 +198,7 @@ def find_my_line(browser):
     """A whole blind round: everything up to a noise is accepted, and the line becomes the sitting's tolerance."""
     click(browser, ".top-right a[href*='/blind/']")
     Select(find(browser, "[name=wanted]")).select_by_index(0)
-    click(browser, "form.actions .do")
+    click(browser, "form .actions .do")
     wait_for_text(browser, "#trial", "1 of")
     seen = set()
     for n in range(1, 80):
