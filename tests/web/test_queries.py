@@ -9,9 +9,9 @@ from yellowjacket.core.metrology.measurands import Measurand
 PAGES = {
     "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 4,
     "/advice/": 21, "/tolerance/": 12, "/darks/": 5, "/night/": 5,
-    "/practice/": 5, "/sittings/{0}/plan/": 21, "/sittings/{0}/shoot/": 36, "/sittings/{0}/check/": 28,
-    "/sittings/{0}/measure/": 38, "/sittings/{0}/look/": 28, "/sittings/{0}/push/": 28, "/sittings/{0}/time/": 13,
-    "/sittings/{0}/record/": 38,
+    "/practice/": 5, "/sittings/{0}/plan/": 20, "/sittings/{0}/shoot/": 34, "/sittings/{0}/check/": 27,
+    "/sittings/{0}/measure/": 29, "/sittings/{0}/look/": 23, "/sittings/{0}/push/": 27, "/sittings/{0}/time/": 12,
+    "/sittings/{0}/record/": 33,
 }  # fmt: skip
 
 
