@@ -6,7 +6,7 @@ from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.db.migrations.loader import MigrationLoader
 
-NEWEST = "0022_blind_rounds_between_lanes"
+NEWEST = "0023_grades_of_lanes"
 
 
 def migrated(name: str):

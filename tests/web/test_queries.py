@@ -7,7 +7,7 @@ from yellowjacket.bench.models import Body, Grade, Ladder, Reading, Rung, Use
 from yellowjacket.core.metrology.measurands import Measurand
 
 PAGES = {
-    "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 4,
+    "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 2,
     "/advice/": 21, "/tolerance/": 12, "/darks/": 5, "/night/": 5,
     "/practice/": 5, "/sittings/{0}/plan/": 20, "/sittings/{0}/shoot/": 34, "/sittings/{0}/check/": 27,
     "/sittings/{0}/measure/": 29, "/sittings/{0}/look/": 23, "/sittings/{0}/push/": 27, "/sittings/{0}/time/": 12,
@@ -86,3 +86,4 @@ def test_readings_are_found_by_their_rung(measured):
         plan = found.explain()
         assert "(rung_id=?" in plan
         assert "SCAN bench_reading" not in plan
+    assert "lane_id=?" not in Grade.objects.filter(rung__ladder=1, lane=None).explain()

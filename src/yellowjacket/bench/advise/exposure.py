@@ -58,20 +58,16 @@ def ladder_of(body: Body) -> Ladder | None:
 
 def ladders_of(bodies: Sequence[Body]) -> list[Ladder]:
     """The ladders that speak for bodies, of those that have one, in their order: two queries."""
-    ladders = Ladder.objects.filter(body__in=bodies, kind=Ladder.Kind.ISO).select_related("sitting__profile", "body")
     modelled = Rung.objects.filter(ladder__body__in=bodies, ladder__kind=Ladder.Kind.ISO)
     for quantity in (Measurand.READ_NOISE_E, Measurand.SATURATION_E):
         readings = Reading.objects.speaking([quantity]).filter(rung=OuterRef("pk"), use=None, value__gt=0)
         modelled = modelled.filter(Exists(readings))
-    marks = dict(modelled.order_by().values_list("ladder").annotate(Count("pk")))
-
-    def fullness(ladder: Ladder) -> tuple[int, date, int]:
-        return min(marks[ladder.pk], _MARKS_ENOUGH), ladder.sitting.held_on, ladder.pk
-
-    fullest: dict[int, Ladder] = {}
-    for ladder in sorted((one for one in ladders if one.pk in marks), key=fullness):
-        fullest[ladder.body_id] = ladder
-    return [fullest[body.pk] for body in bodies if body.pk in fullest]
+    told = modelled.order_by().values_list("ladder__body", "ladder", "ladder__sitting__held_on").annotate(Count("pk"))
+    fullest: dict[int, tuple[int, date, int]] = {}
+    for body_id, ladder_id, held_on, marks in told:
+        fullest[body_id] = max(fullest.get(body_id, (0, held_on, 0)), (min(marks, _MARKS_ENOUGH), held_on, ladder_id))
+    named = Ladder.objects.select_related("sitting__profile", "body").in_bulk([one for _, _, one in fullest.values()])
+    return [named[fullest[body.pk][-1]] for body in bodies if body.pk in fullest]
 
 
 def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:

@@ -28,8 +28,10 @@ class Grade(models.Model):
     # 1 to 5, shown as A (clean) to E (lost); null takes an earlier grade back.
     grade = models.PositiveSmallIntegerField(null=True)
     reason = models.CharField(max_length=12, choices=Reason.choices, blank=True)
-    # As is where there is none, else of the pictures of a lane.
-    lane = models.ForeignKey(Lane, on_delete=models.CASCADE, null=True, blank=True, related_name="grades")
+    # As is where there is none, else of the pictures of a lane. Most are of none: an index of those leads through all.
+    lane = models.ForeignKey(
+        Lane, on_delete=models.CASCADE, null=True, blank=True, related_name="grades", db_index=False
+    )
     note = models.CharField(max_length=200, blank=True)
     # How many steps the scale had: three map on to the five.
     steps = models.PositiveSmallIntegerField(default=5)
@@ -57,6 +59,9 @@ class Grade(models.Model):
             models.CheckConstraint(
                 condition=models.Q(grade__isnull=True) | models.Q(grade__gte=1, grade__lte=5), name="grade_a_to_e"
             )
+        ]
+        indexes = [
+            models.Index(fields=["lane"], name="grade_in_lane", condition=models.Q(lane__isnull=False)),
         ]
 
     def __str__(self) -> str:

@@ -58,9 +58,9 @@ class Line:
 def page(request: HttpRequest) -> HttpResponse:
     """Choice, chart and sheet."""
     offered = bodies.comparable()
-    prefetch_related_objects(offered, "rungs", "sitting__uses")
     by_id = {str(ladder.pk): ladder for ladder in offered}
     wanted = [by_id[key] for key in dict.fromkeys(request.GET.getlist("ladder")) if key in by_id]
+    prefetch_related_objects(wanted, "rungs", "sitting__uses")
     pixels = whole(request.GET.get("size"), 1, _MOST_PIXELS)
     context: dict[str, object] = {
         "place": "compare", "offered": offered, "wanted": wanted, "sizes": bodies.sizes_of(wanted) if wanted else [],

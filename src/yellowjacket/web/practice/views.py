@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
+from django.db.models import Exists, OuterRef
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
@@ -56,8 +57,10 @@ def page(request: HttpRequest) -> HttpResponse:
 
 
 def _with_frames() -> list[Sitting]:
-    frames = Frame.objects.filter(shot__kind=Shot.Kind.LIGHT, shot__rung__ladder__kind=Ladder.Kind.ISO)
-    return list(Sitting.objects.filter(pk__in=frames.values("sitting_id")))
+    frames = Frame.objects.filter(
+        sitting=OuterRef("pk"), shot__kind=Shot.Kind.LIGHT, shot__rung__ladder__kind=Ladder.Kind.ISO
+    )
+    return list(Sitting.objects.filter(Exists(frames)))
 
 
 def _curve(done: list[blind_results.Practised]) -> Drawing | None:
