@@ -215,7 +215,7 @@ def find_my_line(browser):
     wait_for_text(browser, "#trial h1", "Your limit")
     wait_for_text(browser, "#trial", "shadows down to SNR")
     click(browser, "[name=use_it]")
-    wait_for_text(browser, ".notice", "is the tolerance of Two bodies now")
+    wait_for_text(browser, ".notice", "is now the tolerance of Two bodies")
     click(browser, "#trial a[href*='/record/']")
     wait_for_text(browser, ".top-right", "Wren Halloway, pixel level")
     wait_for_text(browser, ".limits", "Measured")

@@ -143,7 +143,8 @@ def spot_of(rung: Rung) -> tuple[int, int]:
     ladder = rung.ladder
     if ladder.spot_x is not None and ladder.spot_y is not None:
         return ladder.spot_x, ladder.spot_y
-    width, height = _size_of(rung, Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).first())
+    frames = Frame.objects.filter(shot__rung=rung, shot__kind=Shot.Kind.LIGHT).defer("report")
+    width, height = _size_of(rung, frames.first())
     return width // 2, height // 2
 
 
