@@ -11,7 +11,7 @@ from django.utils import timezone
 from PIL import Image
 
 from tests.growing import grow, queries
-from yellowjacket.bench.look import blind_results, blind_rounds, blind_stimuli, grades, pair_verdicts
+from yellowjacket.bench.look import blind_results, blind_rounds, blind_stimuli, grades, pair_verdicts, renditions
 from yellowjacket.bench.models import (
     BlindRound,
     Frame,
@@ -80,11 +80,16 @@ def test_beside_the_counts_of_a_ladder_stand_those_of_its_sitting(client, two, l
     record = Record.objects.create(ladder=other, version=1, signed_by="Wren", signed_at=timezone.now())
     text = client.get(f"{look}/?ladder={first.pk}").content.decode()
     for told in (
-        "12 of 12, all ladders 18 of 18", "3 of 3 rungs, all ladders 5 of 6", "1 of 6 graded, all ladders 1 rung",
+        "12 of 12, all ladders 18 of 18", "3 of 3 rungs, all ladders 5 of 6", "1 of 6 graded, all ladders 1 of 12",
         "open, 1 of 2 ladders signed",
     ):  # fmt: skip
         assert told in text
     record.delete()
+    # What was taken back, and what was said of a lane, counts neither for the ladder nor for all.
+    Grade.objects.create(rung=first.rungs.get(iso=100), use=two.uses.first(), person="Wren", grade=None)
+    lane = renditions.create_lane(other, "finish", "gentle")
+    Grade.objects.create(rung=other.rungs.get(iso=100), use=two.uses.first(), person="Wren", grade=2, lane=lane)
+    assert "0 of 6 graded, all ladders 0 of 12" in client.get(f"{look}/?ladder={first.pk}").content.decode()
     assert "0 of 2 ladders signed" in client.get(f"{look}/?ladder={other.pk}").content.decode()
 
 
@@ -502,8 +507,6 @@ def test_pictures_alone_make_a_wall(client, two, look, data_folder):
     """Two bodies' own JPEGs without a raw file: a lane each, found by the ISO in the name, on the pixels of the sensor."""
     import numpy as np
     from django.core.files.uploadedfile import SimpleUploadedFile
-
-    from yellowjacket.bench.look import renditions
 
     Frame.objects.all().delete()
     rng = np.random.default_rng(1)

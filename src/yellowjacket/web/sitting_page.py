@@ -255,7 +255,7 @@ class SittingPage:
 
     @property
     def _in_all(self) -> tuple[str, str, str, str]:
-        """Beside the counts of a ladder those of its whole sitting: shots, rungs measured, rungs graded, ladders signed."""
+        """Beside the counts of a ladder those of its whole sitting: shots, rungs measured, grades, ladders signed."""
         if len(self.ladders) < 2:
             return "", "", "", ""
         lit = Q(rungs__shots__kind=Shot.Kind.LIGHT, rungs__shots__frame__isnull=False)
@@ -263,9 +263,7 @@ class SittingPage:
             planned=Count("rungs__shots", distinct=True), taken=Count("rungs__shots__frame", distinct=True),
             light=Count("rungs", filter=lit, distinct=True),
             measured=Count("rungs", filter=lit & ~Q(rungs__measured_inputs=""), distinct=True),
-            graded=Count(
-                "rungs", filter=Exists(Grade.objects.filter(rung=OuterRef("rungs"), grade__isnull=False)), distinct=True
-            ),
+            rungs=Count("rungs", distinct=True),
             signed=Count(
                 "pk", filter=Exists(Record.objects.filter(ladder=OuterRef("pk"), signed_at__isnull=False)), distinct=True
             ),
@@ -273,7 +271,7 @@ class SittingPage:
         return (
             f", all ladders {counts['taken']} of {counts['planned']}",
             f", all ladders {counts['measured']} of {counts['light']}",
-            f", all ladders {counted(counts['graded'], 'rung')}",
+            f", all ladders {Grade.objects.count_in(self.sitting)} of {counts['rungs'] * len(self.uses)}",
             f", {counts['signed']} of {counted(len(self.ladders), 'ladder')} signed",
         )
 

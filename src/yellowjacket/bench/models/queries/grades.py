@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from django.db.models import Max, QuerySet
 
 if TYPE_CHECKING:
-    from yellowjacket.bench.models import Grade, Ladder, Lane
+    from yellowjacket.bench.models import Grade, Ladder, Lane, Sitting
 
 
 class GradeQuerySet(QuerySet["Grade"]):
@@ -21,6 +21,13 @@ class GradeQuerySet(QuerySet["Grade"]):
         rows = self.filter(rung__ladder=ladder, lane=lane)
         if person is not None:
             rows = rows.filter(person=person)
+        return {(grade.rung_id, grade.use_id): grade for grade in self._in_force(rows)}
+
+    def count_in(self, sitting: Sitting) -> int:
+        """How many rungs of all ladders of a sitting are graded for a use as they are, each use counted."""
+        return self._in_force(self.filter(rung__ladder__sitting=sitting, lane=None)).count()
+
+    def _in_force(self, rows: GradeQuerySet) -> GradeQuerySet:
+        """The newest of every rung and use among ``rows``, but for those that were taken back."""
         newest = rows.order_by().values("rung_id", "use_id").annotate(newest=Max("id")).values("newest")
-        found = self.filter(pk__in=newest, grade__isnull=False)
-        return {(grade.rung_id, grade.use_id): grade for grade in found}
+        return self.filter(pk__in=newest, grade__isnull=False)
