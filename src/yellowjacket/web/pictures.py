@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from yellowjacket.bench.darks import masters
-from yellowjacket.bench.decoding import mosaic_of, rendered_pixels
+from yellowjacket.bench.decoding import mosaic_of
 from yellowjacket.bench.development import Developed
 from yellowjacket.bench.look.blind_pictures import Finished, Shown
 from yellowjacket.bench.models import Frame, LanePicture, MasterDark
@@ -36,7 +36,6 @@ from yellowjacket.core.rendering.develop import (
     develop_reduced,
 )
 from yellowjacket.core.rendering.png import stored_png
-from yellowjacket.core.renditions.picture import averaged_rendered
 
 Picture = NDArray[np.uint8]
 # Raise with every change of the development, so that old cached pictures are not shown.
@@ -197,14 +196,9 @@ def lane_crop_address(picture: LanePicture, rect: Rect, factor: float = 1.0, *, 
 
 def lane_crop_png(picture: LanePicture, rect: Rect, factor: float, *, monochrome: bool = False) -> bytes:
     """A crop of a lane's picture, averaged down like a frame's. Raises FrameError when the file is gone or damaged."""
-
-    def make() -> bytes:
-        pixels = rendered_pixels(picture)
-        cut = np.ascontiguousarray(pixels[rect.y : rect.y + rect.h, rect.x : rect.x + rect.w])
-        return stored_png(averaged_rendered(cut, factor, monochrome=monochrome))
-
+    shown = Finished(picture, rect, factor, monochrome)
     key = f"{picture.sha256} {picture.quarter_turns} {rect} {factor:.4f} {monochrome}"
-    return _cached("crops", hashlib.sha256(key.encode()).hexdigest(), ".png", make)
+    return _cached("crops", hashlib.sha256(key.encode()).hexdigest(), ".png", lambda: stored_png(shown.rendered()))
 
 
 def crop_png(frame: Frame, rect: Rect, how: Development, factor: float = 1.0, treated: Treated = UNTREATED) -> bytes:
