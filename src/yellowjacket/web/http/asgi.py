@@ -90,6 +90,7 @@ from django.db import connections  # noqa: E402
 from yellowjacket import data_folder  # noqa: E402
 from yellowjacket.web import urls  # noqa: E402, F401
 
+# Here only: workers and commands close theirs between what they do.
 connections.settings["default"]["CONN_MAX_AGE"] = None
 
 # What is sent is written to the disk twice on its way: as it arrives, and file by file.
