@@ -35,6 +35,10 @@ def test_words_of_older_records_are_known_again_or_stay_words():
     told = Quantity.from_plain([None, None, None, 0, "no light frames of ISO 800 were measured on this body"])
     assert told.reason == "no light frames of ISO 800 were measured on this body"
     assert Quantity.from_plain([1.0, None, None, 0, ""]).notes == ()
+    # The words may have changed since.
+    formerly = Quantity.from_plain([None, None, None, 0, "darks of two exposure times at least are needed"])
+    assert formerly.has(Missing.ONE_DARK_TIME)
+    assert formerly.reason == Missing.ONE_DARK_TIME.value
 
 
 @pytest.mark.parametrize("kept", [["NOT_A_NOTE"], ["PATCH_UNDER"], ["NOT_SIGNIFICANT", "much"], [], [7.0]])

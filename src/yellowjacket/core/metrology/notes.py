@@ -330,6 +330,8 @@ _FORMERLY: dict[str, Remark | Missing] = {
     "two people must have graded two rungs in common at least": Missing.FEW_COMMON_GRADES,
     "both gave the same grade throughout: agreement cannot be told from habit": Missing.ONE_GRADE_THROUGHOUT,
     "hot pixels at three exposure times at least are needed": Missing.FEW_HOT_PIXEL_TIMES,
+    "darks of two exposure times at least are needed": Missing.ONE_DARK_TIME,
+    "the gain was told from this noise: light frames of this ISO would tell it apart": Missing.GAIN_FROM_THE_SAME_NOISE,
     "the file names no white level that could be, and no frame clips": Missing.WHITE_UNSAID,
     "the file names no black level that could be: shoot darks of this ISO": Missing.BLACK_UNSAID,
 }
