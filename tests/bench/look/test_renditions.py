@@ -294,6 +294,8 @@ def test_a_blind_round_tells_what_a_finish_gains(client, ladder):
         (f"Heath ISO {iso} · gentle slightly better", True) for iso in (one.one.iso for one in verdicts)
     ]
     assert len(verdicts) == 2
-    assert "Heath ISO 400 · gentle slightly better" in client.get(f"/rounds/{round_.token}/").content.decode()
+    told = client.get(f"/rounds/{round_.token}/").content.decode()
+    assert "Heath ISO 400 · gentle slightly better" in told
+    assert "Heath ISO 400, Heath ISO 400 · gentle" in told
     with pytest.raises(Refusal, match="choose what to compare"):
         blind_rounds.begin(sitting, use, "Wren", 1.0, "pairs", between="0-999")
