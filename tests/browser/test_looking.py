@@ -269,7 +269,7 @@ def test_a_guest_and_a_jury(site, browser):
     find(browser, "[name=person]").send_keys("Sorrel" + Keys.ENTER)
     # The first question may be whether two are equal: catches stand anywhere in a round.
     ask = find(browser, ".blind-ask").text
-    assert ask.startswith("Good enough for") or ask == "Are the two equal?"
+    assert ask.startswith("Good enough for") or ask == "Do the two look the same?"
     assert not browser.find_elements(By.CSS_SELECTOR, "a.rail-item")
     assert violations(browser) == []
     browser.get(f"{address}/sittings/1/look/jury/")
