@@ -14,26 +14,30 @@ SIDE = 700
 def thinned(electrons, light, read_e=0.0, seed=5):
     """Electrons of a quarter of a DN each, so that parts of one can be written; nothing else comes to them."""
     share = np.atleast_2d(np.float32(light))
-    tiles = np.stack([np.full_like(share, 400), np.full_like(share, 0.25), share])
+    shares, which = np.unique(share, return_inverse=True)
+    tiles = np.stack([np.full_like(share, 400), np.full_like(share, 0.25)])
     mosaic, left = np.full((SIDE, SIDE), 400 + 4 * electrons, np.uint16), np.empty((SIDE, SIDE), np.float32)
     nothing, rng = np.zeros(SIDE, np.float32), np.random.default_rng(seed)
-    expose(
-        mosaic,
-        tiles,
-        read_e,
-        nothing,
-        nothing,
-        rng.standard_normal(left.shape, np.float32),
-        rng.random(left.shape),
-        left,
-    )
+    expose(mosaic, tiles, shares, which.reshape(share.shape), read_e, nothing, nothing, rng, left)
     return left.astype(float)
 
 
 @pytest.mark.outside
 @pytest.mark.parametrize(
     ("electrons", "light"),
-    [(1, 0.3), (6, 0.5), (30, 0.9), (19, 0.5), (41, 0.5), (400, 1 / 32), (330, 1 / 32), (4000, 1 / 512), (3000, 0.97)],
+    [
+        (1, 0.3),
+        (6, 0.5),
+        (30, 0.9),
+        (19, 0.5),
+        (41, 0.5),
+        (400, 1 / 32),
+        (330, 1 / 32),
+        (4000, 1 / 512),
+        (1800, 1 / 512),
+        (5000, 1 / 1024),
+        (3000, 0.97),
+    ],
 )
 def test_what_is_left_is_binomial(electrons, light):
     """Mean, variance and skew (handbook) within their errors, and counts by SciPy's binomial, on both sides of the variance

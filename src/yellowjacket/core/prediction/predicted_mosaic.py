@@ -124,10 +124,10 @@ def predicted(
         for sigma, count in ((row, mosaic.shape[0]), (column, mosaic.shape[1]))
     ]
     electrons = np.empty(mosaic.shape, np.float32)
+    shares, which = np.unique(light, return_inverse=True)
     expose(
-        mosaic, np.stack([black, gain, light]), read, lines[0], lines[1],
-        rng.standard_normal(mosaic.shape, np.float32), rng.random(mosaic.shape), electrons,
-    )  # fmt: skip
+        mosaic, np.stack([black, gain]), shares, which.reshape(light.shape), read, lines[0], lines[1], rng, electrons
+    )
     _add_dark(electrons, asked.dark_e, rng)
     for hot in asked.hot:
         np.add.at(electrons, (hot.rows, hot.columns), rng.poisson(hot.electrons).astype(np.float32))
@@ -161,9 +161,7 @@ def _add_dark(electrons: Array, mean_e: float, rng: np.random.Generator) -> None
     elif mean_e > 0:
         # All of them together are a Poisson count too, each in any pixel.
         count = rng.poisson(mean_e * electrons.size)
-        electrons += np.bincount(rng.integers(0, electrons.size, count), minlength=electrons.size).reshape(
-            electrons.shape
-        )
+        np.add.at(electrons.reshape(-1), rng.integers(0, electrons.size, count), np.float32(1))
 
 
 def _smooth(signal: Array, share: np.float32, side: int) -> None:
