@@ -150,14 +150,11 @@ def predicted_png(ladder_id: int, rect: Rect, query: Mapping[str, str]) -> bytes
 def _predicted(
     ladder_id: int, rect: Rect, wanted: Wanted, factor: float, query: Mapping[str, str]
 ) -> NDArray[np.uint8]:
-    ladder = Ladder.objects.select_related("body").filter(pk=ladder_id).first()
-    if ladder is None:
-        raise ValueError("no such ladder")
     monochrome = "m" in query
     for kept in (True, False):
-        predicting = _predicting(ladder, query.get("by", ""), kept)
+        predicting = _predicting(ladder_id, query.get("by", ""), kept)
         if predicting is not None and wanted.hot_s:
-            predicting = replace(predicting, hot=population_of(ladder.body))
+            predicting = replace(predicting, hot=population_of(_ladder(ladder_id).body))
         try:
             current = predicting is not None and _key(predicting, wanted, monochrome=monochrome) == query.get("k")
         except NoPicture as error:
@@ -179,19 +176,26 @@ _kept: OrderedDict[tuple[int, str], Predicting | None] = OrderedDict()
 _lock = threading.Lock()
 
 
-def _predicting(ladder: Ladder, by: str, kept: bool) -> Predicting | None:
+def _ladder(ladder_id: int) -> Ladder:
+    ladder = Ladder.objects.select_related("body").filter(pk=ladder_id).first()
+    if ladder is None:
+        raise ValueError("no such ladder")
+    return ladder
+
+
+def _predicting(ladder_id: int, by: str, kept: bool) -> Predicting | None:
     """As it was fetched for the picture before, or anew. Whether that is still so the address tells."""
     with _lock:
-        if kept and (ladder.pk, by) in _kept:
-            _kept.move_to_end((ladder.pk, by))
-            return _kept[ladder.pk, by]
-    predicting = Predicting.of(ladder)
+        if kept and (ladder_id, by) in _kept:
+            _kept.move_to_end((ladder_id, by))
+            return _kept[ladder_id, by]
+    predicting = Predicting.of(_ladder(ladder_id))
     if predicting is not None and by:
         other = Ladder.objects.select_related("body").filter(pk=identity(by)).first()
         own = Predicting.of(other) if other is not None else None
         predicting = None if own is None else replace(predicting, target=own.sensor)
     with _lock:
-        _kept[ladder.pk, by] = predicting
+        _kept[ladder_id, by] = predicting
         if len(_kept) > _MOST_KEPT:
             _kept.popitem(last=False)
     return predicting
