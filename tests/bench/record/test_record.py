@@ -18,6 +18,8 @@ from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Grade, Reading, TrailEntry
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
+from yellowjacket.bench.record.sides import sides_of
+from yellowjacket.bench.record.standing import standing_of
 from yellowjacket.bench.refusal import Refusal
 
 pytestmark = pytest.mark.django_db
@@ -216,6 +218,19 @@ def test_what_was_only_graded_is_accepted_as_graded_and_the_rest_stays_open(sitt
     acts = TrailEntry.objects.filter(act__startswith="accepted").values_list("act", flat=True)
     assert list(acts) == ["accepted as graded"] * 3
     assert record_.sign(record, WREN).signed
+
+
+def test_what_nobody_graded_is_not_shown_as_outside_of_a_limit(sitting):
+    ladder, use = sitting.ladders.get(), sitting.uses.get(name="Web")
+    rungs = list(ladder.rungs.all())
+    for rung, grade in zip(rungs[:2], (1, 4), strict=True):
+        Grade.objects.create(rung=rung, use=use, person=WREN, grade=grade)
+    record = record_.open_record(ladder)
+    record_.accept_proposed(record, WREN)
+    sides = {one.proposal.level: one for one in sides_of(standing_of(record, [use]), use.name, rungs)}
+    assert [sides[level].inside.iso for level in ("clean", "emergency")] == [100, 200]
+    assert sides["clean"].outside.iso == 200
+    assert sides["emergency"].outside is None
 
 
 def graded_of(ladder, use):

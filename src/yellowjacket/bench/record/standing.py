@@ -52,8 +52,10 @@ class Standing:
         return proposal.measured.mark if decided is None else decided.iso
 
     def is_open_ended(self, proposal: Proposal) -> bool:
-        """Whether nothing that was measured lies outside of the limit: the level is held to the end of what is known."""
-        return proposal.measured.at_least and self.mark_of(proposal) == proposal.measured.mark
+        """Whether nothing that was measured, or else graded, lies outside of the limit: the level is held to the end of what is
+        known."""
+        told = proposal.proposed
+        return told is not None and told.at_least and self.mark_of(proposal) == told.mark
 
     def tells(self, proposal: Proposal) -> bool:
         """Whether a limit is known at all: decided, measured, or that nothing holds."""

@@ -134,7 +134,7 @@ def _as_seen(part: LadderPart, use: Use, sides: Sequence[Sides]) -> Iterator[Sho
             if rung is None:
                 yield Shown(
                     b"",
-                    f"{level}: holds to the last setting measured" if where == "outside" else f"{level}: no setting",
+                    f"{level}: nothing higher was judged" if where == "outside" else f"{level}: no setting",
                 )
             else:
                 yield Shown(part.crop(rung, _SIDE_PX, use), f"{level}, {where}", f"ISO {rung.iso}")
