@@ -47,12 +47,12 @@ lock: $(VENV)/.test
 clean:
 	rm -rf $(VENV) node_modules
 
-$(VENV)/.base: requirements/base.txt pyproject.toml
+$(VENV)/.base: requirements/build.txt requirements/base.txt pyproject.toml
 	@sh tools/environment.sh $(VENV) requirements/base.txt
 	@touch $@
 
 # What tests need includes what the application needs.
-$(VENV)/.test: requirements/test.txt pyproject.toml
+$(VENV)/.test: requirements/build.txt requirements/test.txt pyproject.toml
 	@sh tools/environment.sh $(VENV) requirements/test.txt
 	@touch $(VENV)/.base $@
 

@@ -1,3 +1,3 @@
 """Yellowjacket: for people who test stills cameras."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

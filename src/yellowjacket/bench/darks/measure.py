@@ -10,7 +10,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from statistics import fmean
 
-from yellowjacket import __version__
 from yellowjacket.bench.darks.packed import packed, unpacked
 from yellowjacket.bench.darks.sensor_temperature import Warmth, warmth_of
 from yellowjacket.bench.intake.originals import unusable
@@ -31,7 +30,7 @@ from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.core.metrology.notes import Missing
 
 # Raise with every change of how darks are measured.
-METHOD_VERSION = f"{__version__}/8"
+METHOD_VERSION = "0.1.0/8"
 # Stands for the digest of darks of which some could not be used.
 INCOMPLETE = "incomplete"
 # Ladders that stay assembled between requests.
