@@ -6,6 +6,7 @@ import sys
 
 import numpy as np
 
+from yellowjacket import last_checks
 from yellowjacket.benchmarks import verify
 from yellowjacket.benchmarks.truths.ladders import second_bases
 
@@ -30,12 +31,19 @@ def test_second_bases_of_every_spacing_and_switch():
     assert accused.holds
 
 
-def test_what_is_missed_is_told_by_the_exit_code(monkeypatch):
+def test_what_is_missed_is_told_by_the_exit_code_and_kept(monkeypatch, tmp_path):
     row = verify.Row("Read noise", "a body", "within 1 %", "0.5 of it", False)
     monkeypatch.setattr(verify, "rows", lambda _: iter([row]))
     said = []
-    assert verify.run(1.0, said.append) == 1
+    assert verify.run(1.0, said.append, tmp_path) == 1
     assert "**missed**" in said[0]
+    looked = last_checks.last(tmp_path, last_checks.ACCURACY)
+    assert looked.whole
+    assert [line["holds"] for line in looked.lines] == [""]
+    assert [one.name for one in tmp_path.iterdir()] == ["last-accuracy.json"]
+    # Without a data folder there is nothing to keep it in, and none is made.
+    verify.run(1.0, said.append, tmp_path / "nowhere")
+    assert not (tmp_path / "nowhere").exists()
 
 
 def test_the_command_is_there():

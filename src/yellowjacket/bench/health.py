@@ -8,6 +8,7 @@ import shutil
 import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from pathlib import Path
 
 import django
@@ -15,7 +16,7 @@ from django.conf import settings
 from django.db import DatabaseError, connection
 from django.db.migrations.executor import MigrationExecutor
 
-from yellowjacket import __version__
+from yellowjacket import __version__, last_checks
 from yellowjacket.backup import DATABASE
 from yellowjacket.bench import deleted_archives
 from yellowjacket.bench.models import Frame, Job, LanePicture, MasterDark, Problem
@@ -57,6 +58,17 @@ def examine(*, thorough: bool = False) -> Iterator[Finding]:
         yield _left_behind()
         yield _jobs()
     yield from _space()
+
+
+def looked(*, thorough: bool = False) -> list[Finding]:
+    """As examine, and kept as the last look."""
+    found = list(examine(thorough=thorough))
+    lines = [{"what": one.what, "state": one.state, "words": one.words, "remedy": one.remedy} for one in found]
+    now = last_checks.Looked(datetime.now(UTC), __version__, thorough, lines)
+    with contextlib.suppress(OSError):
+        # A folder that cannot be written to is one of the findings.
+        last_checks.keep(settings.HOME, last_checks.HEALTH, now)
+    return found
 
 
 def require_readable() -> None:

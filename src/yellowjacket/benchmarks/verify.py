@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from datetime import UTC, datetime
+from pathlib import Path
 
 import numpy as np
 
+from yellowjacket import __version__, last_checks
 from yellowjacket.benchmarks.truths import darks, judging, ladders, noise, practice
 from yellowjacket.benchmarks.truths.row import Row
 
@@ -33,8 +36,14 @@ def table(found: Sequence[Row]) -> str:
     return "\n".join([*head, *body])
 
 
-def run(share: float, report: Callable[[str], None]) -> int:
-    """Report the table; 1 where something is missed."""
+def run(share: float, report: Callable[[str], None], folder: Path) -> int:
+    """Report the table, and keep it in the data folder ``folder`` where there is one; 1 where something is missed."""
     found = list(rows(share))
     report(table(found))
+    lines = [
+        {"what": r.what, "condition": r.condition, "goal": r.goal, "found": r.found, "holds": "yes" if r.holds else ""}
+        for r in found
+    ]
+    looked = last_checks.Looked(datetime.now(UTC), __version__, share >= 1, lines)
+    last_checks.keep(folder, last_checks.ACCURACY, looked)
     return 0 if all(one.holds for one in found) else 1

@@ -148,7 +148,8 @@ def _bench(_arguments: argparse.Namespace) -> int:
 def _verify(arguments: argparse.Namespace) -> int:
     from yellowjacket.benchmarks import verify
 
-    return verify.run(0.05 if arguments.short else 1.0, report=lambda line: print(line, flush=True))
+    share = 0.05 if arguments.short else 1.0
+    return verify.run(share, report=lambda line: print(line, flush=True), folder=data_folder.data_folder())
 
 
 def _allow(arguments: argparse.Namespace) -> int:
@@ -190,7 +191,7 @@ def _doctor(arguments: argparse.Namespace) -> int:
         with data_folder.only_here(data_folder.data_folder()):
             for line in health.clean_up():
                 print(line)
-    for found in health.examine(thorough=arguments.thorough):
+    for found in health.looked(thorough=arguments.thorough):
         print(f"{found.state:4}  {found.what}: {found.words}")
         if found.remedy:
             print(f"      remedy: {found.remedy}")

@@ -28,6 +28,8 @@ PLACES = (
     Place("practice", "practice:page", "Practice", "can you tell them apart"),
     Place("archive", "desk:archive", "Archive", "where your frames lie"),
     Place("people", "people:page", "People", "who decided what"),
+    Place("settings", "help:settings", "Settings", "health, accuracy, folders"),
+    Place("help", "help:contents", "Help", "how to, and what it means"),
 )
 
 

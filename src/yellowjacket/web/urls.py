@@ -25,6 +25,7 @@ urlpatterns = [
     path("", include("yellowjacket.web.plan.urls")),
     path("", include("yellowjacket.web.rounds.urls")),
     path("", include("yellowjacket.web.people.urls")),
+    path("", include("yellowjacket.web.help.urls")),
     path("darks/", include("yellowjacket.web.darks.urls")),
     path("night/", include("yellowjacket.web.night.urls")),
     path("sittings/<id:sitting_id>/shoot/", include("yellowjacket.web.shoot.urls")),

@@ -15,6 +15,7 @@ from yellowjacket.core.metrology.notes import Missing
 from yellowjacket.core.noise.autocorrelation import lag_sums
 from yellowjacket.core.noise.banding import banding_of
 from yellowjacket.core.noise.smoothing import correlation_of, verdict
+from yellowjacket.core.prediction.from_document import sensor_of
 from yellowjacket.core.prediction.predicted_mosaic import HotPixels, asked_for, predicted
 from yellowjacket.core.prediction.sensor_at import NoPicture, Sensor, SensorAt
 from yellowjacket.core.raw.frame import BAYER, LINEAR, Layout
@@ -222,3 +223,14 @@ def test_what_cannot_be_is_said(clean):
     asked = asked_for(heath, heath.at(100), heath, 1600)
     linear = Layout(LINEAR, (("R", "G", "B"),), 3)
     assert refused(lambda: predicted(clean[0], (0, 0), linear, asked, 1)) is Missing.NOT_A_MOSAIC
+
+
+def test_a_setting_whose_clip_point_no_frame_reached_ends_where_its_wells_are_full():
+    """As `characterise` writes a low ISO whose frames are all well exposed."""
+    channel = {"gain_e_per_dn": {"value": 2.0}, "black_dn": {"value": 512.0}}
+    whole = {
+        "read_noise_e": {"value": 5.0}, "saturation_e": {"value": 30000.0}, "gain_e_per_dn": {"value": 2.0},
+        "saturation_dn": {"value": 15000.0}, "black_dn": {"value": 512.0}, "clip_dn": {"value": None},
+    }  # fmt: skip
+    sensor = sensor_of({"isos": [{"iso": 100, "all": whole, "channels": {"G1": channel}}]})
+    assert sensor.at(100).clip_dn == pytest.approx(15512)

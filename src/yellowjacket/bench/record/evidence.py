@@ -5,12 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from yellowjacket import __version__
+from django.conf import settings
+
+from yellowjacket import __version__, last_checks
+from yellowjacket.bench.darks import measure as darks_
+from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Frame, Grade, Ladder, Reading, Use
 from yellowjacket.bench.models.queries.frames import one_each
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.record.kept import LimitPart, ProposalPart
 from yellowjacket.bench.record.proposals import proposals
+from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.limits.iso_limits import Limit
 from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.metadata.capture import Compression, Shutter
@@ -26,8 +31,24 @@ def evidence(ladder: Ladder) -> dict[str, object]:
         "conditions": conditions(ladder), "proposals": proposed(ladder), "readings": _readings(ladder),
         "mark_advice": [list(one) for one in mark_advice(ladder)],
         "sizes": {use.name: size_words(use, ladder) for use in ladder.sitting.uses.all()},
-        "software": __version__,
+        "software": made_by(),
     }  # fmt: skip
+
+
+def made_by() -> str:
+    """The software in words: its version, those of its methods, and when its accuracy was verified on this machine."""
+    readings, darks = (version.rpartition("/")[2] for version in (run.METHOD_VERSION, darks_.METHOD_VERSION))
+    looked = last_checks.last(settings.HOME, last_checks.ACCURACY)
+    verified = "accuracy not verified on this machine"
+    if looked is not None:
+        missed = sum(not line.get("holds") for line in looked.lines)
+        how = "verified" if looked.whole else "verified in short"
+        verified = f"accuracy {how} on {looked.at:%-d %B %Y}" + (
+            f", {counted(missed, 'line')} missed" if missed else ""
+        )
+        if looked.version != __version__:
+            verified += f" for version {looked.version}"
+    return f"{__version__}, readings by method {readings}, darks by method {darks}, {verified}"
 
 
 def _readings(ladder: Ladder) -> list[dict[str, object]]:

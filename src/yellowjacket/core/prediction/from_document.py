@@ -43,7 +43,7 @@ def _mark(document: Mapping[str, Any], error: Mapping[str, Any]) -> SensorAt | N
     cooked = whole.get("cooked") or {}
     corrected = cooked.get("corrected") or {} if cooked.get("flag") else {}
     read = _value(corrected.get("read_noise_e")) or _value(whole.get("read_noise_e"))
-    saturation, clip = _value(whole.get("saturation_e")), _value(whole.get("clip_dn"))
+    saturation, clip = _value(whole.get("saturation_e")), _clip(whole)
     gain = {name: _gain(one) for name, one in channels.items()}
     black = {name: _value(one.get("black_dn")) for name, one in channels.items()}
     if not (read and saturation and clip and gain) or None in gain.values() or None in black.values():
@@ -62,6 +62,12 @@ def _mark(document: Mapping[str, Any], error: Mapping[str, Any]) -> SensorAt | N
         {name: float(round(dn - (_value(error.get(name)) or 0.0))) for name, dn in known_black.items()},
         clip, saturation, read, row, column, (_value(cooked.get("lag1")) or 0.0) if cooked.get("flag") else 0.0, digital,
     )  # fmt: skip
+
+
+def _clip(whole: Mapping[str, Any]) -> float | None:
+    """The highest number: as found, else where the wells are full, which is where numbers end that no frame reached."""
+    full, black = _value(whole.get("saturation_dn")), _value(whole.get("black_dn"))
+    return _value(whole.get("clip_dn")) or (None if full is None or black is None else full + black)
 
 
 def _code_step(whole: Mapping[str, Any]) -> float:

@@ -13,10 +13,9 @@ from pathlib import Path
 from django.template.loader import render_to_string
 from django.utils.text import capfirst
 
-from yellowjacket import __version__
 from yellowjacket.bench.compare.bodies import COMPARED
 from yellowjacket.bench.models import Record, Sitting, Use
-from yellowjacket.bench.record.evidence import files_in_words
+from yellowjacket.bench.record.evidence import files_in_words, made_by
 from yellowjacket.bench.record.record import usable_in_words
 from yellowjacket.bench.record.sides import Sides, sides_of
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, LEVELS
@@ -72,7 +71,7 @@ def contents(sitting: Sitting) -> Iterator[Block]:
     for part in parts:
         yield from _evidence(part)
     yield Heading("Methods")
-    yield Words(f"{METHODS} Made by Yellowjacket {__version__}.")
+    yield Words(f"{METHODS} Made by Yellowjacket {made_by()}.")
     for part in parts:
         yield from _files(part)
 
