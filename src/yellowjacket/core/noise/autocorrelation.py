@@ -13,6 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.metrology.robust import mean_of
+
 LAGS = 2
 SIDE = 2 * LAGS + 1
 
@@ -37,8 +39,8 @@ def lag_sums(difference: NDArray[np.float64], most: int = LAGS) -> LagSums:
     from yellowjacket.core.noise.covariances import covariances
 
     rows, columns = difference.shape
-    clean = difference - difference.mean(axis=1, keepdims=True)
-    clean -= clean.mean(axis=0, keepdims=True)
+    clean = difference - mean_of(difference, axis=1)[:, None]
+    clean -= mean_of(clean, axis=0)
     covariance = covariances(clean, most)
     variance = float(covariance[0, most])
     return LagSums(

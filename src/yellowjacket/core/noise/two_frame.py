@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Z95, Quantity, first_notes, missing, with_error, with_relative_error
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
-from yellowjacket.core.metrology.robust import robust_sigma, without_plane
+from yellowjacket.core.metrology.robust import mean_of, robust_sigma, without_plane
 from yellowjacket.core.noise.autocorrelation import LAGS, LagSums, lag_sums, pooled
 from yellowjacket.core.raw.clipping import Plane
 
@@ -80,7 +80,7 @@ def pair_noise(a: Plane, b: Plane, black_dn: float, *, clip_dn: float | None = N
         return unmeasured(Note(Missing.PATCH_TOO_SMALL, (a.size, MIN_PIXELS)), a.size)
     first = a.astype(np.float64) - black_dn
     second = b.astype(np.float64) - black_dn
-    mean_a, mean_b = float(first.mean()), float(second.mean())
+    mean_a, mean_b = float(mean_of(first)), float(mean_of(second))
     rough_sigma = robust_sigma(first - second) / math.sqrt(2)
     if rough_sigma < ROUNDING_BOUND_DN and np.array_equal(a, b) and a.min() != a.max():
         return unmeasured(Note(Missing.ONE_FRAME_COPIED), a.size)
@@ -281,11 +281,11 @@ def _variance_of_variance(
     for axis in (0, 1):
         lines = difference.shape[axis]
         across = difference.shape[1 - axis]
-        means = difference.mean(axis=1 - axis)
-        line_variance = float(np.var(means, ddof=1)) - variance / across
+        means = mean_of(difference, axis=1 - axis)
+        squares = (means - mean_of(means)) ** 2
+        line_variance = float(np.add.reduce(squares)) / (lines - 1) - variance / across if lines > 1 else 0.0
         # Below two standard errors of a pure white field there is no line noise to speak of.
         if lines > 1 and line_variance > 2 * variance / across * math.sqrt(2 / (lines - 1)):
-            squares = (means - means.mean()) ** 2
             # A few strong lines are few readings: Student's t of as many, over the normal's.
             telling = float(squares.sum()) ** 2 / float(squares @ squares)
             student = 1 + 1.5 / telling
