@@ -33,7 +33,7 @@ SCHEDULER_VARIABLE = "YELLOWJACKET_DASK_SCHEDULER"
 _CONNECT_S = 10
 _THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 # What workers run, for the most part.
-_LOADED = "yellowjacket.bench.workers"
+_LOADED = ["yellowjacket.bench.workers", "yellowjacket.core.raw.counting"]
 _METHOD: Final = "forkserver"
 _TOO_LONG = "decoding it did not come to an end"
 _CRASHED = "the program that decodes it crashed"
@@ -121,7 +121,7 @@ class _Worker:
         # Forks of a process that has loaded what they run and nothing else: one of this process, with its threads and its
         # database connection, would be no place to decode in.
         context = multiprocessing.get_context(_METHOD)
-        context.set_forkserver_preload([_LOADED])
+        context.set_forkserver_preload(_LOADED)
         self._connection, theirs = context.Pipe()
         self._process = context.Process(target=_attend, args=(theirs,), daemon=True)
         self._process.start()

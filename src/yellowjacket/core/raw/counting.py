@@ -38,3 +38,14 @@ def sum_tiles(a: NDArray[np.uint16], b: NDArray[np.uint16], side: int, out: NDAr
             cell[2] += sum_aa
             cell[3] += sum_bb
             cell[4] += sum_ab
+
+
+@numba.njit(cache=True, nogil=True)
+def sum_cells(plane: NDArray[np.uint16], side: int, out: NDArray[np.uint32]) -> None:
+    """Add the numbers of a plane in squares of ``side`` to ``out``, shape (rows of squares, columns of squares)."""
+    for row in range(out.shape[0] * side):
+        for column in range(out.shape[1]):
+            total = np.uint32(0)
+            for at in range(column * side, (column + 1) * side):
+                total += np.uint32(plane[row, at])
+            out[row // side, column] += total

@@ -29,6 +29,15 @@ def tile_sums(a: NDArray[np.uint16], b: NDArray[np.uint16], side: int = TILE_PX)
     return out
 
 
+def cell_sums(plane: NDArray[np.uint16], side: int) -> NDArray[np.uint32]:
+    """Exact sums over squares of a plane of any strides; shape (rows // side, columns // side)."""
+    from yellowjacket.core.raw.counting import sum_cells
+
+    out = np.zeros((plane.shape[0] // side, plane.shape[1] // side), np.uint32)
+    sum_cells(plane, side, out)
+    return out
+
+
 def tile_means_and_noise(
     sums: NDArray[np.int64], side: int = TILE_PX
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
