@@ -53,6 +53,7 @@ BY_NAME = [
     "default_renderer",
     "use_required_attribute",
     "validate_unique",
+    "extendMarkdown",
 ]
 BY_DECORATOR = ["@handles*", "@register.*", "@receiver*", "@hookimpl*", "@njit*", "@guvectorize*", "@field_validator*"]
 

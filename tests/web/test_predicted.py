@@ -134,8 +134,9 @@ def seen(client, **asked):
 
 
 def on(sitting, place=0):
-    """Ladder and use of a sitting, as the form names them."""
-    return f"{sitting.ladders.get().pk}-{sitting.uses.all()[place].pk}"
+    """Body, ladder and use of a sitting, as the form names them."""
+    ladder = sitting.ladders.get()
+    return {"body": ladder.body_id, "ladder": ladder.pk, "use": sitting.uses.all()[place].pk}
 
 
 def isos_of(text):
@@ -151,7 +152,7 @@ def test_a_threshold_is_seen_between_its_neighbours(client, measured):
         r.rung.iso: r.value for r in Reading.objects.filter(quantity="snr", channel="G", patch__role="grey", use=None)
     }
     between = (values[100] * values[200]) ** 0.5
-    text = seen(client, field="grey_snr-clean", base=between, on=on(measured))
+    text = seen(client, field="grey_snr-clean", base=between, **on(measured))
     isos = isos_of(text)
     assert isos == sorted(isos)
     assert any(100 < iso < 200 for iso in isos)
@@ -160,11 +161,22 @@ def test_a_threshold_is_seen_between_its_neighbours(client, measured):
 
 
 def test_a_threshold_is_seen_on_the_use_that_was_chosen(client, measured):
-    offered = [on(measured, n) for n in range(measured.uses.count())]
+    offered = [on(measured, n)["use"] for n in range(measured.uses.count())]
     assert len(offered) > 1
+    body = measured.ladders.get().body_id
     for wanted, chosen in [*((one, one) for one in offered), ("x", offered[0])]:
-        text = seen(client, field="grey_snr-clean", base="20", on=wanted)
-        assert re.findall(r'value="([\d-]+)" selected', text) == [chosen]
+        text = seen(client, field="grey_snr-clean", base="20", body=body, use=wanted)
+        assert re.findall(r'value="(\d+)" selected', text) == [str(body), str(chosen)]
+
+
+def test_another_body_brings_its_own_uses_and_leaves_the_slider_where_it_was(client, measured):
+    asked = {"criterion": "grey_snr", "level": "usable", "base": "20", "step": 40}
+    moved = seen(client, **asked, **on(measured))
+    assert "<form" not in moved
+    other = seen(client, **asked, **on(measured) | {"body": 999})
+    assert "<form" in other
+    assert 'value="40"' in other
+    assert isos_of(other) == isos_of(moved)
 
 
 def test_a_rung_off_by_stops_has_no_say_where_a_threshold_lies(client, measured):
@@ -172,7 +184,7 @@ def test_a_rung_off_by_stops_has_no_say_where_a_threshold_lies(client, measured)
     rungs = measured.ladders.get().rungs
     grey = {"quantity": "snr", "channel": "all", "patch__role": "grey", "use": None}
     values = [rungs.get(iso=iso).readings.get(**grey).value for iso in (200, 400)]
-    asked = {"field": "grey_snr-clean", "base": (values[0] * values[1]) ** 0.5, "on": on(measured)}
+    asked = {"field": "grey_snr-clean", "base": (values[0] * values[1]) ** 0.5, **on(measured)}
     assert any(200 < iso < 400 for iso in isos_of(seen(client, **asked)))
     rungs.get(iso=200).readings.filter(quantity="snr").update(value=1.0, low=0.9, high=1.1)
     assert max(isos_of(seen(client, **asked))) < 200
@@ -181,7 +193,7 @@ def test_a_rung_off_by_stops_has_no_say_where_a_threshold_lies(client, measured)
 
 
 def test_the_number_follows_the_slider(client, measured):
-    asked = {"criterion": "grey_snr", "level": "usable", "base": "20", "on": on(measured)}
+    asked = {"criterion": "grey_snr", "level": "usable", "base": "20", **on(measured)}
     texts = [seen(client, step=step, **asked) for step in (0, 30, 45)]
     written = [float(re.search(r'name="grey_snr-usable" value="([\d.]+)"', text, re.S)[1]) for text in texts]
     assert written[0] < written[1] == 20 < written[2]
@@ -195,9 +207,9 @@ def test_the_number_follows_the_slider(client, measured):
         {"base": "nan"},
         {"base": "-3"},
         {"step": "x"},
-        {"on": "9" * 30},
-        {"on": f"1-{'9' * 30}", "step": "20"},
-        {"on": "x", "step": "20"},
+        {"body": "9" * 30},
+        {"ladder": "1", "body": "1", "use": "9" * 30, "step": "20"},
+        {"ladder": "x", "use": "1", "step": "20"},
         {"level": "x"},
         {"profile": "x"},
     ],
@@ -209,7 +221,7 @@ def test_strange_thresholds_break_nothing(client, measured, asked):
 
 
 def test_a_threshold_that_no_iso_comes_to_is_a_sentence(client, measured):
-    text = seen(client, field="grey_snr-clean", base="0.01", on=on(measured))
+    text = seen(client, field="grey_snr-clean", base="0.01", **on(measured))
     assert "No ISO of this body comes to a grey SNR of" in text
     assert not addresses(text)
 

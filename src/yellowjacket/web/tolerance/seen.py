@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from django.db.models import prefetch_related_objects
 from django.http import HttpRequest
 
 from yellowjacket.bench.advise import exposure
-from yellowjacket.bench.models import Ladder, Reading, Use
+from yellowjacket.bench.models import Body, Ladder, Reading, Use
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.prediction.clean_frame import Wanted
 from yellowjacket.bench.record.proposals import rung_findings
@@ -75,34 +74,32 @@ def context_of(request: HttpRequest, criteria: Sequence[Criterion]) -> dict[str,
         "field": f"{one.key}-{level}", "moved": "step" in asked,
         "ends": ("laxer", "stricter") if one.at_least else ("stricter", "laxer"),
     }  # fmt: skip
-    chosen = _named(asked.get("on", "")) if "step" in asked else None
-    if chosen is None:
-        offered = {_key(*each): each for each in _offered()}
-        chosen = offered.get(asked.get("on", ""), next(iter(offered.values()), None))
-        context["choices"] = [(key, f"{ladder.body}, {use.name.lower()}") for key, (ladder, use) in offered.items()]
-    if chosen is None:
-        return context
-    ladder, use = chosen
+    moving = _named(asked) if "step" in asked else None
+    if moving is not None:
+        ladder, use = moving
+    else:
+        bodies = exposure.bodies_with_findings()
+        found = _ladder_shown(bodies, identity(asked.get("body")))
+        uses = list(found.sitting.uses.all()) if found else []
+        if found is None or not uses:
+            return context
+        ladder, use = found, next((one for one in uses if str(one.pk) == asked.get("use")), uses[0])
+        context |= {"bodies": bodies, "uses": uses}
     pictures = _pictures(ladder, use, one, value)
-    return context | {"pictures": pictures, "use": use, "ladder": ladder, "chosen": _key(ladder, use)}
+    return context | {"pictures": pictures, "use": use, "ladder": ladder, "moving": moving is not None}
 
 
-def _key(ladder: Ladder, use: Use) -> str:
-    return f"{ladder.pk}-{use.pk}"
+def _ladder_shown(bodies: Sequence[Body], wanted: int | None) -> Ladder | None:
+    """The measured ladder of the body that is wanted, else of the first that has one."""
+    first = sorted(bodies, key=lambda body: body.pk != wanted)
+    return next((ladder for body in first if (ladder := exposure.ladder_of(body))), None)
 
 
-def _offered() -> list[tuple[Ladder, Use]]:
-    """What thresholds can be seen on: the uses of every measured body. The fullest ladder shows the most thresholds."""
-    ladders = exposure.ladders_of(exposure.bodies_with_findings())
-    prefetch_related_objects(ladders, "rungs", "sitting__uses")
-    ladders.sort(key=lambda ladder: -len(ladder.rungs.all()))
-    return [(ladder, use) for ladder in ladders for use in ladder.sitting.uses.all()]
-
-
-def _named(key: str) -> tuple[Ladder, Use] | None:
-    """One of those by its key, in two queries: a slider that moves cannot wait for all of them."""
-    ladder_id, use_id = (identity(part) for part in key.partition("-")[::2])
-    ladder = Ladder.objects.filter(pk=ladder_id).select_related("sitting", "body").first()
+def _named(asked: Mapping[str, str]) -> tuple[Ladder, Use] | None:
+    """What the panel shows already, in two queries: a slider that moves cannot wait for more. None where another body is
+    wanted."""
+    ladder_id, use_id, body_id = (identity(asked.get(name, "")) for name in ("ladder", "use", "body"))
+    ladder = Ladder.objects.filter(pk=ladder_id, body=body_id).select_related("sitting", "body").first()
     use = Use.objects.filter(pk=use_id, sitting=ladder.sitting_id).first() if ladder else None
     return (ladder, use) if ladder and use else None
 

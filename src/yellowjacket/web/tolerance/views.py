@@ -58,8 +58,9 @@ def as_seen(request: HttpRequest) -> HttpResponse:
     """What a threshold looks like: the panel, or while its slider moves the pictures and the number alone."""
     shown = ToleranceProfile.objects.filter(pk=identity(request.GET.get("profile"))).first() or profiles_.known()[0]
     context = {"shown": shown, **seen.context_of(request, shown.criteria.criteria)}
-    moving = "step" in request.GET and "pictures" in context
-    return render(request, "tolerance/_seen_pictures.html" if moving else "tolerance/_seen.html", context)
+    return render(
+        request, "tolerance/_seen_pictures.html" if context.get("moving") else "tolerance/_seen.html", context
+    )
 
 
 def _in_use(profile: ToleranceProfile) -> int:
