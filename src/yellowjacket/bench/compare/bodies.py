@@ -83,10 +83,14 @@ class Comparison:
 
 
 def comparable() -> list[Ladder]:
-    """ISO ladders of which something was measured, the newest sitting first."""
+    """ISO ladders of which something was measured, the newest sitting first: what names them and their sensors, as there may be
+    thousands. What is to be compared is asked for whole."""
     rungs = Rung.objects.filter(ladder__kind=Ladder.Kind.ISO).exclude(measured_inputs="")
     found = Ladder.objects.filter(pk__in=rungs.values("ladder")).select_related("body", "sitting")
-    return sorted(found, key=lambda one: (one.sitting.held_on, one.sitting_id, -one.position), reverse=True)
+    return list(
+        found.only("position", "body__make", "body__model", "body__sensor", "sitting__name", "sitting__held_on")
+        .order_by("-sitting__held_on", "-sitting_id", "position")
+    )  # fmt: skip
 
 
 def by_sensor(ladders: Sequence[Ladder]) -> list[tuple[str, list[Ladder]]]:

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
+from itertools import accumulate
+
+from django.db.models import Count
 
 from yellowjacket.bench.models import Frame
 from yellowjacket.core.exposure import dial
@@ -21,18 +24,25 @@ class Spread:
 
 def of_archive() -> Spread:
     """Every light frame of every sitting, in whole stops, in one query."""
-    rows = Frame.objects.filter(dark=False, iso__isnull=False, exposure_s__gt=0).values_list("iso", "exposure_s")
-    settings = [(iso, seconds) for iso, seconds in rows if iso and seconds]
+    rows = Frame.objects.filter(dark=False, iso__gt=0, exposure_s__gt=0).order_by().values_list("iso", "exposure_s")
+    settings = list(rows.annotate(Count("pk")))
     if not settings:
         return Spread((), (), None, 0.0)
-    marks = [(dial.iso_mark(float(iso), "full"), dial.shutter_mark(seconds, "full")) for iso, seconds in settings]
-    counts = Counter((iso.nominal, time.exact) for iso, time in marks)
-    isos = sorted({iso.nominal for iso, _ in marks})
-    times = sorted({time.exact for _, time in marks})
-    labels = {time.exact: time.label for _, time in marks}
+    counts: Counter[tuple[float, float]] = Counter()
+    by_iso: Counter[int] = Counter()
+    labels: dict[float, str] = {}
+    for iso, seconds, frames in settings:
+        mark, time = dial.iso_mark(float(iso), "full"), dial.shutter_mark(seconds, "full")
+        counts[mark.nominal, time.exact] += frames
+        by_iso[iso] += frames
+        labels[time.exact] = time.label
+    times = sorted(labels)
     table = tuple(
-        (f"{iso:g}", cells := tuple(counts[iso, time] for time in times), sum(cells)) for iso in isos
-    )  # fmt: skip
-    in_order = sorted(iso for iso, _ in settings)
-    long = sum(seconds >= 1 for _, seconds in settings) / len(settings)
-    return Spread(tuple(labels[time] for time in times), table, in_order[(len(in_order) - 1) // 2], long)
+        (f"{iso:g}", cells := tuple(counts[iso, time] for time in times), sum(cells))
+        for iso in sorted({iso for iso, _ in counts})
+    )
+    total = by_iso.total()
+    long = sum(frames for _, seconds, frames in settings if seconds >= 1) / total
+    up_to = zip(sorted(by_iso), accumulate(by_iso[iso] for iso in sorted(by_iso)), strict=True)
+    median = next(iso for iso, frames in up_to if 2 * frames >= total)
+    return Spread(tuple(labels[time] for time in times), table, median, long)

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from django.contrib import messages
-from django.db.models import prefetch_related_objects
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -15,7 +14,7 @@ from django.views.decorators.http import require_POST
 
 from yellowjacket.bench.compare import bodies, foreign_curves
 from yellowjacket.bench.compare.bodies import Comparison
-from yellowjacket.bench.models import ForeignCurve
+from yellowjacket.bench.models import ForeignCurve, Ladder
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal, whole
 from yellowjacket.core.exposure import dial
@@ -58,9 +57,11 @@ class Line:
 def page(request: HttpRequest) -> HttpResponse:
     """Choice, chart and sheet."""
     offered = bodies.comparable()
-    by_id = {str(ladder.pk): ladder for ladder in offered}
-    wanted = [by_id[key] for key in dict.fromkeys(request.GET.getlist("ladder")) if key in by_id]
-    prefetch_related_objects(wanted, "rungs", "sitting__uses")
+    keys = {str(ladder.pk): ladder.pk for ladder in offered}
+    named = [keys[key] for key in dict.fromkeys(request.GET.getlist("ladder")) if key in keys]
+    whole_ladders = Ladder.objects.select_related("body", "sitting").prefetch_related("rungs", "sitting__uses")
+    by_id = whole_ladders.in_bulk(named)
+    wanted = [by_id[key] for key in named]
     pixels = whole(request.GET.get("size"), 1, _MOST_PIXELS)
     context: dict[str, object] = {
         "place": "compare", "offered": offered, "wanted": wanted, "sizes": bodies.sizes_of(wanted) if wanted else [],
