@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Func, JSONField, QuerySet, Value
 
 from yellowjacket.bench.models import (
     BlindRound,
@@ -80,9 +80,14 @@ def _last_two(bodies: Sequence[Body]) -> tuple[dict[int, Record], dict[int, Reco
         ladders.setdefault(body, {})[ladder] = (held_on, pk)
     last = {body: sorted(of_body.values())[-2:] for body, of_body in ladders.items()}
     wanted = [pk for pair in last.values() for _, pk in pair]
-    records = Record.objects.filter(pk__in=wanted).select_related("ladder__sitting").in_bulk()
-    newest = {body: records[pair[-1][1]] for body, pair in last.items()}
-    before = {body: records[pair[0][1]] for body, pair in last.items() if len(pair) > 1}
+    # Of what a record rests on most are the readings of every rung: they stay in the database.
+    told = Func("evidence", Value("$.readings"), function="json_remove", output_field=JSONField())
+    signed_ones = Record.objects.filter(pk__in=wanted).select_related("ladder__sitting").defer("evidence")
+    records = signed_ones.annotate(told=told).in_bulk()
+    for one in records.values():
+        one.evidence = one.told
+    newest: dict[int, Record] = {body: records[pair[-1][1]] for body, pair in last.items()}
+    before: dict[int, Record] = {body: records[pair[0][1]] for body, pair in last.items() if len(pair) > 1}
     return newest, before
 
 
