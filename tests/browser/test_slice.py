@@ -338,7 +338,8 @@ def test_frames_of_a_real_card_are_imported_by_folder_and_by_file(site, browser)
     assert complaints(browser) == []
 
 
-def test_a_sitting_is_planned_without_a_mouse(site, browser):
+def test_from_plan_to_signature_without_a_mouse(site, browser):
+    """Every step by keys alone: Tab to what is next, Enter, and the keys that the page names."""
     address, _ = site
     browser.get(f"{address}/sittings/new/")
     seen = []
@@ -352,6 +353,9 @@ def test_a_sitting_is_planned_without_a_mouse(site, browser):
             press(browser, Keys.ENTER)
         if name in ("name", "question"):
             press(browser, "?")
+        if name == "step":
+            # Two stops apart: half the frames.
+            press(browser, "two")
         if tag == "BUTTON":
             break
         press(browser, Keys.TAB)
@@ -360,6 +364,50 @@ def test_a_sitting_is_planned_without_a_mouse(site, browser):
     press(browser, Keys.ENTER)
     wait_for_text(browser, ".timeline", "shots in")
     assert {"metered_iso", "metered_shutter", "aperture", "step", "repeats"} <= set(seen)
+    enter(browser, ".top-right a.do")
+    enter(browser, "[value=one]")
+    enter(browser, "[data-accept]")
+    waiting(browser).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept], .job progress"))
+    enter(browser, "[value=rest]")
+    wait_for_text(browser, ".next", "Every shot is in")
+    enter(browser, ".next a.do")
+    wait_for_text(browser, ".summary", "Nothing to decide")
+    press(browser, "m")
+    wait_for_text(browser, ".picture-side", "Everything is measured")
+    enter(browser, "[data-step=look]")
+    tab_to(browser, "#person")
+    press(browser, "Wren", Keys.ENTER)
+    wait_for_text(browser, "[data-spot]", "")
+    waiting(browser).until(lambda b: find(b, "#person").get_attribute("value") == "Wren")
+    browser.execute_script("document.activeElement.blur()")
+    press(browser, Keys.HOME)
+    for key in "12":
+        press(browser, key)
+        wait_for_text(browser, ".wall-cells .now b", "ABCDE"[int(key) - 1])
+        press(browser, Keys.ARROW_RIGHT)
+    enter(browser, "[data-step=record]")
+    enter(browser, "#table .actions button")
+    wait_for_text(browser, "#foot", "all decided, not signed")
+    tab_to(browser, "#signed_by")
+    press(browser, "Wren")
+    enter(browser, "[name=sign]")
+    wait_for_text(browser, ".record-foot", "Amend")
+    assert complaints(browser) == []
+
+
+def tab_to(browser, css, most=150):
+    """Tab until what is asked for has the focus."""
+    find(browser, css)
+    for _ in range(most):
+        if browser.execute_script("return document.activeElement.matches(arguments[0])", css):
+            return
+        press(browser, Keys.TAB)
+    raise AssertionError(f"Tab does not come to {css}")
+
+
+def enter(browser, css):
+    tab_to(browser, css)
+    press(browser, Keys.ENTER)
 
 
 def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
@@ -473,9 +521,80 @@ PAGES += ["/sittings/1/shoot/?room=dark", "/practice/", "/advice/", "/compare/?l
 PAGES += ["/tolerance/", "/people/", "/people/sign-in/", "/people/password/", "/phone/"]
 
 
+PAGES += ["/bodies/1/", "/darks/", "/night/", "/glossary/", "/settings/", "/help/", "/help/command-line/", "/nothing/"]
+SIZE = "Emulation.setDeviceMetricsOverride"
+
+
 @pytest.mark.parametrize("path", PAGES)
 def test_pages_are_accessible(site, browser, path):
-    """axe-core's rules for WCAG 2 A and AA, contrast included."""
+    """axe-core's rules for WCAG 2 A and AA, contrast included; at 200 % and on a phone nothing scrolls sideways but what is wide
+    by itself, and that by keys as well."""
     address, _ = site
     browser.get(address + path)
     assert violations(browser) == []
+    for width in (640, 360):
+        browser.execute_cdp_cmd(SIZE, {"width": width, "height": 720, "deviceScaleFactor": 1, "mobile": False})
+        # A frame later, scripts have seen it too.
+        browser.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))")
+        assert browser.execute_script("return document.scrollingElement.scrollWidth - innerWidth") <= 0, width
+        assert violations(browser, ["scrollable-region-focusable"]) == []
+    browser.execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})
+
+
+def a_refused_form(browser):
+    browser.get(f"{browser.current_url.partition('/sittings')[0]}/sittings/new/")
+    field = find(browser, "[name=metered_shutter]")
+    field.clear()
+    field.send_keys("soon")
+    click(browser, ".actions .do")
+    find(browser, ".field.wrong, .error")
+
+
+STATES = {
+    "the keys": lambda b: press(b, "?"),
+    "where a value is from": lambda b: click(b, "button.value[tabindex='0']"),
+    "a folded line": lambda b: click(b, ".folded button"),
+    "a chart": lambda b: click(b, "[data-line=shadow_snr] .unfold"),
+    "a refused form": a_refused_form,
+}
+
+
+@pytest.mark.parametrize("state", STATES)
+def test_states_are_accessible(site, browser, state):
+    address, _ = site
+    browser.get(f"{address}/sittings/1/measure/")
+    STATES[state](browser)
+    assert violations(browser) == []
+
+
+MEDIA = "Emulation.setEmulatedMedia"
+# What a fill says elsewhere, in colours that the system chooses: its colour there and that of what is not filled.
+FILLED = """
+const fill = (css) => [...document.querySelectorAll(css)].map((e) => getComputedStyle(e).backgroundColor);
+return [new Set(fill(".dots i.in")).size, fill(".dots i.in")[0], getComputedStyle(document.body).backgroundColor,
+  getComputedStyle(document.querySelector(".rung.now")).outlineStyle];
+"""
+
+
+def test_fills_are_told_where_the_system_chooses_colours(site, browser):
+    address, _ = site
+    browser.execute_cdp_cmd(MEDIA, {"features": [{"name": "forced-colors", "value": "active"}]})
+    browser.get(f"{address}/sittings/1/check/")
+    kinds, filled, ground, outline = browser.execute_script(FILLED)
+    assert (kinds, outline) == (1, "solid")
+    assert filled != ground
+    browser.execute_cdp_cmd(MEDIA, {"features": []})
+
+
+def test_nothing_moves_for_those_who_asked_for_that(site, browser):
+    """Blinking stands still, and no style fades or slides."""
+    address, _ = site
+    browser.execute_cdp_cmd(MEDIA, {"features": [{"name": "prefers-reduced-motion", "value": "reduce"}]})
+    for path in ("/", "/sittings/1/measure/", "/sittings/1/look/", "/sittings/1/look/pair/", "/sittings/1/shoot/"):
+        browser.get(address + path)
+        moving = browser.execute_script(
+            "return document.getAnimations().length + [...document.querySelectorAll('*')].filter((e) => "
+            "parseFloat(getComputedStyle(e).transitionDuration) > 0.05).length"
+        )
+        assert moving == 0, path
+    browser.execute_cdp_cmd(MEDIA, {"features": []})
