@@ -8,7 +8,7 @@ BIN := $(VENV)/bin
 export YELLOWJACKET_HOME ?= $(CURDIR)/.demo
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo demo-reset serve test tools-for-tests bench css screenshots lock clean
+.PHONY: demo demo-reset serve test tools-for-tests bench css screenshots lock dist clean
 
 demo: $(VENV)/.base
 	@exec $(BIN)/yellowjacket demo --port $(PORT)
@@ -30,6 +30,12 @@ tools-for-tests:
 
 bench: $(VENV)/.base
 	@$(BIN)/yellowjacket bench
+
+# A wheel and a source archive in dist/, for others to install with pip or pipx.
+dist: $(VENV)/.base
+	@rm -rf dist
+	@$(BIN)/python -m build --no-isolation
+	@ls -l dist
 
 # The stylesheet is built from source and committed; `make test` checks that it is current.
 css: node_modules/.installed

@@ -62,10 +62,16 @@ def test_the_stylesheet_is_the_one_its_source_makes(tmp_path):
 
 
 def test_every_requirement_is_pinned_with_a_hash():
-    for name in ("base", "test"):
+    pins: dict[str, set[str]] = {}
+    for name, least in (("build", 2), ("base", 20), ("test", 40)):
         text = (ROOT / f"requirements/{name}.txt").read_text()
         assert unhashed(text) == []
-        assert len(requirements(text)) > 10
+        assert len(requirements(text)) >= least
+        for line in requirements(text):
+            package, version = line.split()[0].split("==")
+            pins.setdefault(package, set()).add(version)
+    # They are installed together: pip refuses two versions of one package.
+    assert {package: versions for package, versions in pins.items() if len(versions) > 1} == {}
     # A check that cannot fail is none.
     assert unhashed("a==1 \\\n    --hash=sha256:0\nb==2\nc==3 \\\n    --hash=sha256:0\n    # via a\n") == ["b==2"]
     assert unhashed("a>=1 \\\n    --hash=sha256:0\n") == ["a>=1  --hash=sha256:0"]
@@ -220,7 +226,8 @@ def commands_of(parser, before=()):
 
 def test_the_package_needs_the_python_it_says():
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
-    assert project["requires-python"] == ">=3.11"
+    assert project["requires-python"] == ">=3.11,<3.14"
+    assert all(f"Programming Language :: Python :: 3.{minor}" in project["classifiers"] for minor in (11, 12, 13))
 
 
 @pytest.mark.parametrize("container", ["core", "bench", "web"])

@@ -12,7 +12,10 @@ _ONE_SIGMA_QUANTILES = (0.15865525393145707, 0.8413447460685429)
 
 
 def mean_of(values: NDArray[np.float64], axis: int | None = None) -> NDArray[np.float64]:
-    """The mean as NumPy's own gives it, to the last digit, in a quarter of the time on the few pixels of a tile."""
+    """The mean as NumPy's own gives it, to the last digit, in a quarter of the time on the few pixels of a tile.
+
+    ``values`` of any shape; without that ``axis``, or a 0-d array.
+    """
     return np.asarray(np.add.reduce(values, axis=axis) / (values.size if axis is None else values.shape[axis]))
 
 
