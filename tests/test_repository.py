@@ -30,7 +30,7 @@ def tracked() -> list[Path]:
 def texts() -> list[tuple[Path, str]]:
     found = []
     for path in tracked():
-        if path.suffix in {".woff2", ".ttf", ".png"} or not path.is_file():
+        if path.suffix in {".woff2", ".ttf", ".png", ".zip"} or not path.is_file():
             continue
         found.append((path, path.read_text(encoding="utf-8")))
     return found

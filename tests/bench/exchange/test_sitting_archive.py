@@ -411,3 +411,21 @@ def test_no_row_of_a_crafted_archive_poisons_a_page(full, client, data_folder):
         taken.delete()
     assert refused > 25
     assert not [path for path in data_folder.parent.iterdir() if path != data_folder]
+
+
+OF_THE_FIRST_VERSION = Path(__file__).parents[2] / "data/sitting-of-0.1.0.zip"
+
+
+def test_a_sitting_of_the_first_version_comes_in_as_it_was_signed(data_folder):
+    """Written by 0.1.0 and kept: without its originals, with all that was measured, judged and decided."""
+    rows = json.loads(zipfile.ZipFile(OF_THE_FIRST_VERSION).read(sitting_archive.ROWS))["own"]
+    taken = sitting_archive.read(OF_THE_FIRST_VERSION, "sitting-of-0.1.0.zip")
+    kept = {one["table"]: len(one["rows"]) for one in rows}
+    for model in (Reading, Grade, Frame):
+        assert model.objects.count() == kept[model.__name__] > 0
+    record = taken.sitting.ladders.get().records.get()
+    assert record.signed
+    assert (record.signed_by, record.evidence["software"]) == ("Wren", "0.1.0")
+    assert {one.iso for one in record.decisions.all()} == {200}
+    # The same methods: nothing has to be measured anew for the change of version alone.
+    assert run.METHOD_VERSION == "0.1.0/7"
