@@ -26,7 +26,7 @@ VIEWS = {
     "compare": "/compare/?ladder=14&ladder=15&size=24000000",
     "tolerance": "/tolerance/",
     "advice": "/advice/?body=1&use=2&aperture=f%2F8&shutter=1%2F125+s&light=iso&amount=6400&level=usable",
-    "record-print": "/sittings/1/record/print/",
+    "help": "/help/",
 }
 WIDTH, HEIGHT = 1280, 800
 

@@ -25,7 +25,7 @@ import rawpy
 
 from yellowjacket import data_folder
 from yellowjacket.bench.jobs.executor import run_all
-from yellowjacket.benchmarks import darks
+from yellowjacket.benchmarks import cluster, darks
 from yellowjacket.benchmarks import looking as looking_
 from yellowjacket.benchmarks.lines import line
 from yellowjacket.benchmarks.yardstick import measure_plainly
@@ -80,6 +80,7 @@ def run(report: Callable[[str], None]) -> int:
         _accuracy(folder / "bodies", report)
         met = [*_frames(folder, report), *darks.run(folder / "darks", report)]
         met += looking_.run(folder, write_frame(folder / "looked-at.dng", 1), report)
+        met += cluster.run(report)
         met += _application(folder / "home", report)
     report("all goals met" if all(met) else "a goal was missed")
     return 0 if all(met) else 1
