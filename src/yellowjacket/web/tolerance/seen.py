@@ -6,10 +6,11 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from django.db.models import Count
 from django.http import HttpRequest
 
 from yellowjacket.bench.advise import exposure
-from yellowjacket.bench.models import Body, Ladder, Reading, Use
+from yellowjacket.bench.models import Body, Ladder, Reading, Rung, Use
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.prediction.clean_frame import Wanted
 from yellowjacket.bench.record.proposals import rung_findings
@@ -90,9 +91,14 @@ def context_of(request: HttpRequest, criteria: Sequence[Criterion]) -> dict[str,
 
 
 def _ladder_shown(bodies: Sequence[Body], wanted: int | None) -> Ladder | None:
-    """The measured ladder of the body that is wanted, else of the first that has one."""
-    first = sorted(bodies, key=lambda body: body.pk != wanted)
-    return next((ladder for body in first if (ladder := exposure.ladder_of(body))), None)
+    """The measured ladder of the body that is wanted, else of the one with the fullest ladder: it shows the most thresholds."""
+    by_id = {body.pk: body for body in bodies}
+    if wanted not in by_id:
+        rungs = Rung.objects.filter(ladder__kind=Ladder.Kind.ISO, ladder__body__in=bodies).exclude(measured_inputs="")
+        told = rungs.order_by().values_list("ladder__body", "ladder").annotate(rungs=Count("pk"))
+        wanted = next((body for body, *_ in told.order_by("-rungs", "ladder")), None)
+    body = by_id.get(wanted or 0)
+    return exposure.ladder_of(body) if body else None
 
 
 def _named(asked: Mapping[str, str]) -> tuple[Ladder, Use] | None:
