@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 
 from yellowjacket.bench.jobs.executor import SCHEDULER_VARIABLE, run_all
+from yellowjacket.benchmarks.lines import line
 
 _WORKERS = (1, 2, 4, 8)
 _TASKS, _WORK_S = 200, 0.02
@@ -25,17 +26,12 @@ def run(report: Callable[[str], None]) -> list[bool]:
         ) as cluster:
             took = _took(str(cluster.scheduler_address))
         on_top = 1000 * (took - _TASKS * _WORK_S / workers) / _TASKS
-        goal = "met" if on_top <= OVERHEAD_GOAL_MS else "missed"
-        report(
-            f"{_TASKS} tasks of {1000 * _WORK_S:.0f} ms on a cluster of {workers}: {on_top:.2f} ms on top of each "
-            f"(goal {OVERHEAD_GOAL_MS:g} ms, {goal})"
-        )
-        met.append(on_top <= OVERHEAD_GOAL_MS)
+        what = f"{_TASKS} tasks of {1000 * _WORK_S:.0f} ms on a cluster of {workers}, on top of each"
+        met.append(line(report, what, on_top, OVERHEAD_GOAL_MS, "ms"))
     return met
 
 
 def _took(address: str) -> float:
-    before = os.environ.get(SCHEDULER_VARIABLE)
     os.environ[SCHEDULER_VARIABLE] = address
     try:
         # The first tasks meet a cluster that is still being put together.
@@ -44,6 +40,4 @@ def _took(address: str) -> float:
         list(run_all(time.sleep, [_WORK_S] * _TASKS))
         return time.perf_counter() - begin
     finally:
-        os.environ.pop(SCHEDULER_VARIABLE)
-        if before is not None:
-            os.environ[SCHEDULER_VARIABLE] = before
+        del os.environ[SCHEDULER_VARIABLE]
