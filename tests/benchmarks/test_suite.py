@@ -12,7 +12,7 @@ SMALL = {
         "_PATCHES": 3,
         "_ROUNDS": 1,
         "_SCALED": 2,
-    },  # fmt: skip
+    },
     darks: {"HEIGHT_PX": 512, "WIDTH_PX": 768, "_DARKS": 4, "_HOT": 50, "_ROUNDS": 1},
     looking: {"_CELLS": 2, "_ROUNDS": 1},
     cluster: {"_TASKS": 6, "_WORKERS": (1, 2)},
