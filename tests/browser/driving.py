@@ -7,6 +7,7 @@ from pathlib import Path
 from selenium.common.exceptions import ElementClickInterceptedException, StaleElementReferenceException
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
 WAIT_S = 60
@@ -75,8 +76,27 @@ def accept_first_frame(browser):
     """The simulated camera takes the first frame alone, and it is found good."""
     click(browser, "[value=one]")
     click(browser, "[data-accept]")
-    # The page renews itself once when the first shot is done: a click just then would go to the old one.
+    first_frame_is_in(browser)
+
+
+def first_frame_is_in(browser):
+    """The page renews itself once when the first shot is done: what is sent just then would go to the old one."""
     waiting(browser).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept], .job progress"))
+
+
+def tab_to(browser, css, most=150):
+    """Tab until what is asked for has the focus."""
+    find(browser, css)
+    for _ in range(most):
+        if browser.execute_script("return document.activeElement.matches(arguments[0])", css):
+            return
+        press(browser, Keys.TAB)
+    raise AssertionError(f"Tab does not come to {css}")
+
+
+def enter(browser, css):
+    tab_to(browser, css)
+    press(browser, Keys.ENTER)
 
 
 def violations(browser, rules=("wcag2a", "wcag2aa", "wcag21aa")) -> list[str]:

@@ -17,9 +17,12 @@ from tests.browser.driving import (
     accept_first_frame,
     click,
     complaints,
+    enter,
     find,
+    first_frame_is_in,
     now_rung,
     press,
+    tab_to,
     unfold,
     violations,
     wait_for_text,
@@ -367,7 +370,7 @@ def test_from_plan_to_signature_without_a_mouse(site, browser):
     enter(browser, ".top-right a.do")
     enter(browser, "[value=one]")
     enter(browser, "[data-accept]")
-    waiting(browser).until(lambda b: not b.find_elements(By.CSS_SELECTOR, "[data-accept], .job progress"))
+    first_frame_is_in(browser)
     enter(browser, "[value=rest]")
     wait_for_text(browser, ".next", "Every shot is in")
     enter(browser, ".next a.do")
@@ -377,7 +380,6 @@ def test_from_plan_to_signature_without_a_mouse(site, browser):
     enter(browser, "[data-step=look]")
     tab_to(browser, "#person")
     press(browser, "Wren", Keys.ENTER)
-    wait_for_text(browser, "[data-spot]", "")
     waiting(browser).until(lambda b: find(b, "#person").get_attribute("value") == "Wren")
     browser.execute_script("document.activeElement.blur()")
     press(browser, Keys.HOME)
@@ -393,21 +395,6 @@ def test_from_plan_to_signature_without_a_mouse(site, browser):
     enter(browser, "[name=sign]")
     wait_for_text(browser, ".record-foot", "Amend")
     assert complaints(browser) == []
-
-
-def tab_to(browser, css, most=150):
-    """Tab until what is asked for has the focus."""
-    find(browser, css)
-    for _ in range(most):
-        if browser.execute_script("return document.activeElement.matches(arguments[0])", css):
-            return
-        press(browser, Keys.TAB)
-    raise AssertionError(f"Tab does not come to {css}")
-
-
-def enter(browser, css):
-    tab_to(browser, css)
-    press(browser, Keys.ENTER)
 
 
 def test_a_day_with_mishaps_is_planned_shot_checked_and_repaired(site, browser):
