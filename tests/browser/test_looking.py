@@ -33,6 +33,7 @@ def test_from_the_wall_to_the_profile(site, browser):
     look(browser)
     compare(browser)
     find_my_line(browser)
+    move_a_threshold(browser, address)
     practise(browser, address)
     assert complaints(browser) == []
 
@@ -219,6 +220,29 @@ def find_my_line(browser):
     click(browser, "#trial a[href*='/record/']")
     wait_for_text(browser, ".top-right", "Wren Halloway, pixel level")
     wait_for_text(browser, ".limits", "Measured")
+
+
+def move_a_threshold(browser, address):
+    """The slider by keys: number, field and picture follow; another use shows the same threshold."""
+    browser.get(f"{address}/tolerance/")
+    find(browser, "#f-chroma_noise-usable").click()
+    wait_for_text(browser, "#seen h2", "Chroma noise, usable")
+    before = float(find(browser, "#f-chroma_noise-usable").get_attribute("value"))
+    slider = find(browser, "#seen-step")
+    for key in (Keys.ARROW_RIGHT, Keys.ARROW_RIGHT, Keys.HOME):
+        shown = find(browser, "#seen").text
+        slider.send_keys(key)
+        waiting(browser).until(lambda b, shown=shown: find(b, "#seen").text != shown)
+    picture = "#seen figure[data-apart='0'] :is(img, p)"
+    waiting(browser).until(lambda b: find(b, "#seen-value").text == find(b, "#seen [data-apart='0'] b").text)
+    typed = find(browser, "#f-chroma_noise-usable").get_attribute("value")
+    assert float(typed) < before
+    assert find(browser, picture)
+    assert violations(browser) == []
+    Select(find(browser, "#seen-use")).select_by_index(1)
+    wait_for_text(browser, "#seen .pictured > p", "print")
+    assert find(browser, "#seen-step").get_attribute("value") == "0"
+    assert find(browser, "#f-chroma_noise-usable").get_attribute("value") == typed
 
 
 # Mean step between neighbours of the green of a picture as the browser shows it.

@@ -134,15 +134,14 @@ def seen(client, **asked):
 
 
 def on(sitting, place=0):
-    """Body, ladder and use of a sitting, as the form names them."""
-    ladder = sitting.ladders.get()
-    return {"body": ladder.body_id, "ladder": ladder.pk, "use": sitting.uses.all()[place].pk}
+    """Body and use of a sitting, as the form names them."""
+    return {"body": sitting.ladders.get().body_id, "use": sitting.uses.all()[place].pk}
 
 
 def isos_of(text):
     return [
         float(found.replace("\u202f", "").replace(" ", ""))
-        for found in re.findall(r"as at\s+ISO ([\d\s\u202f]+)<", text)
+        for found in re.findall(r"as at\s+ISO <span\s*>([\d\s\u202f]+)<", text)
     ]
 
 
@@ -169,14 +168,12 @@ def test_a_threshold_is_seen_on_the_use_that_was_chosen(client, measured):
         assert re.findall(r'value="(\d+)" selected', text) == [str(body), str(chosen)]
 
 
-def test_another_body_brings_its_own_uses_and_leaves_the_slider_where_it_was(client, measured):
+def test_another_body_or_use_leaves_the_slider_where_it_was(client, measured):
     asked = {"criterion": "grey_snr", "level": "usable", "base": "20", "step": 40}
-    moved = seen(client, **asked, **on(measured))
-    assert "<form" not in moved
-    other = seen(client, **asked, **on(measured) | {"body": 999})
-    assert "<form" in other
-    assert 'value="40"' in other
-    assert isos_of(other) == isos_of(moved)
+    here, elsewhere = (seen(client, **asked, **on(measured) | other) for other in ({}, {"body": 999}))
+    assert 'value="40"' in here
+    assert isos_of(here) == isos_of(elsewhere)
+    assert isos_of(here) != isos_of(seen(client, **asked, **on(measured, 1)))
 
 
 def test_a_rung_off_by_stops_has_no_say_where_a_threshold_lies(client, measured):
@@ -192,12 +189,41 @@ def test_a_rung_off_by_stops_has_no_say_where_a_threshold_lies(client, measured)
     assert max(isos_of(seen(client, **asked))) > 200
 
 
-def test_the_number_follows_the_slider(client, measured):
+def places(client, **asked):
+    return client.get("/tolerance/seen/places/", asked).json()["places"]
+
+
+def test_the_slider_knows_what_the_panel_shows_at_each_of_its_places(client, measured):
+    """What the browser shows while it moves, and what the server writes when it stands there, are the same."""
     asked = {"criterion": "grey_snr", "level": "usable", "base": "20", **on(measured)}
-    texts = [seen(client, step=step, **asked) for step in (0, 30, 45)]
-    written = [float(re.search(r'name="grey_snr-usable" value="([\d.]+)"', text, re.S)[1]) for text in texts]
-    assert written[0] < written[1] == 20 < written[2]
-    assert all('hx-swap-oob="true"' in text and "<form" not in text for text in texts)
+    told = places(client, **asked)
+    typed = [float(one["typed"]) for one in told]
+    assert typed == sorted(typed)
+    assert typed[len(typed) // 2] == 20
+    most = int(re.search(r'max="(\d+)"', seen(client, **asked))[1])
+    before = (len(told) - 1 - most) // 2
+    for step in (0, 30, 45, most):
+        text = seen(client, step=step, **asked)
+        figures = re.findall(r'data-apart="(-?\d+)">(.*?)</figure>', text, re.S)
+        assert len(figures) == 3
+        for apart, figure in figures:
+            place = told[before + step + int(apart)]
+            assert [place["url"]] == (
+                [one.replace("&amp;", "&") for one in re.findall(r'src="([^"]*)"', figure)] or [""]
+            )
+            assert f"<b>{place['value']}</b>" in figure
+            assert place["refusal"] in figure
+        middle = told[before + step]
+        assert f'<span id="seen-value">{middle["value"]}</span>' in text
+
+
+def test_less_is_stricter_where_less_noise_is_better(client, measured):
+    """Stricter stands to the left of the picture, and towards the end of the slider that says so."""
+    for field, ends in (("grey_snr-usable", "laxer stricter"), ("chroma_noise-usable", "stricter laxer")):
+        text = seen(client, field=field, **on(measured))
+        assert " ".join(re.findall(r"laxer|stricter", text.partition("On <select")[0])) == ends
+        aparts = [int(one) for one in re.findall(r'data-apart="(-?\d+)"', text)]
+        assert aparts == ([4, 0, -4] if field.startswith("grey") else [-4, 0, 4])
 
 
 @pytest.mark.parametrize(
@@ -208,8 +234,8 @@ def test_the_number_follows_the_slider(client, measured):
         {"base": "-3"},
         {"step": "x"},
         {"body": "9" * 30},
-        {"ladder": "1", "body": "1", "use": "9" * 30, "step": "20"},
-        {"ladder": "x", "use": "1", "step": "20"},
+        {"body": "1", "use": "9" * 30, "step": "20"},
+        {"body": "x", "use": "1", "step": "1e9"},
         {"level": "x"},
         {"profile": "x"},
     ],
@@ -218,6 +244,7 @@ def test_strange_thresholds_break_nothing(client, measured, asked):
     answer = client.get("/tolerance/seen/", asked)
     assert answer.status_code == 200
     assert 'class="pictured"' in answer.content.decode()
+    assert len(places(client, **asked)) == 69
 
 
 def test_a_threshold_that_no_iso_comes_to_is_a_sentence(client, measured):
@@ -228,12 +255,13 @@ def test_a_threshold_that_no_iso_comes_to_is_a_sentence(client, measured):
 
 def test_the_page_of_tolerance_shows_a_picture_at_once(client, measured):
     text = client.get("/tolerance/").content.decode()
-    assert 'id="seen-pictures"' in text
+    assert 'data-apart="0"' in text
     assert "/look/blind/" in text
 
 
 def test_without_a_measured_body_nothing_is_seen(client, sitting):
     assert "once a body has a measured ISO ladder" in client.get("/tolerance/").content.decode()
+    assert places(client) == []
 
 
 def test_iso_against_push_is_seen(client, measured):

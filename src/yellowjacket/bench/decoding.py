@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
+import threading
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +17,7 @@ from yellowjacket.bench.intake.originals import path_of
 from yellowjacket.bench.jobs.executor import frame_error, run_one
 from yellowjacket.bench.models import Frame, LanePicture
 from yellowjacket.bench.workers import DecodeTask, decode_to_file
-from yellowjacket.core.raw.frame import RawFrame
+from yellowjacket.core.raw.frame import FrameError, RawFrame
 
 
 def decode(task: DecodeTask) -> None:
@@ -49,18 +52,54 @@ def mosaic_of(frame: Frame) -> NDArray[np.uint16]:
     return _mapped(frame, frame.sha256, None)
 
 
+def prepare(frame: Frame) -> None:
+    """Have a frame decoded that pictures will be made from, while the page is still being written that asks for them."""
+    if not _place(frame.sha256).exists():
+        threading.Thread(target=_decoded_or_not, args=(frame,), daemon=True).start()
+
+
+def _decoded_or_not(frame: Frame) -> None:
+    # Who asks for the picture hears why there is none.
+    with contextlib.suppress(FrameError, OSError):
+        mosaic_of(frame)
+
+
+def _place(name: str) -> Path:
+    return Path(settings.HOME / "cache" / "mosaics" / f"{name}.npy")
+
+
 def _mapped(original: Frame | LanePicture, name: str, quarter_turns: int | None) -> NDArray[Any]:
-    path = settings.HOME / "cache" / "mosaics" / f"{name}.npy"
-    for last in (False, True):
-        try:
-            return np.load(path, mmap_mode="r")
-        except (OSError, ValueError, EOFError):
-            # Not there yet, emptied meanwhile, or damaged: the cache may lose anything at any time.
-            if last:
-                raise
+    path = _place(name)
+    if (found := _kept(path)) is not None:
+        return found
+    # Pictures of one frame are asked for together, of several processes: one decodes it, the others wait for that.
+    with _alone(path):
+        if (found := _kept(path)) is not None:
+            return found
         decode(DecodeTask(str(path_of(original)), str(path), quarter_turns))
         _trim(path.parent)
-    raise AssertionError("unreachable")
+        return np.load(path, mmap_mode="r")
+
+
+def _kept(path: Path) -> NDArray[Any] | None:
+    """Pixels from the cache; None where they are not there yet, were emptied meanwhile, or are damaged: the cache may lose
+    anything at any time."""
+    try:
+        return np.load(path, mmap_mode="r")
+    except (OSError, ValueError, EOFError):
+        return None
+
+
+@contextlib.contextmanager
+def _alone(path: Path) -> Iterator[None]:
+    """Hold off every other thread and process that wants to decode what comes to ``path``; where files cannot be locked, all do
+    it for themselves."""
+    lock = path.parent / "locks" / path.name[:2]
+    with contextlib.ExitStack() as held:
+        with contextlib.suppress(OSError):
+            lock.parent.mkdir(parents=True, exist_ok=True)
+            fcntl.flock(held.enter_context(lock.open("w")), fcntl.LOCK_EX)
+        yield
 
 
 def _trim(folder: Path) -> None:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django import forms
+from django.db.models import Model
 
 from yellowjacket.core.exposure import notation
 
@@ -36,6 +37,19 @@ class TypedNumbers(forms.BaseForm):
             if type(field.widget) is forms.NumberInput:
                 kept = {name: value for name, value in field.widget.attrs.items() if name not in ("min", "max", "step")}
                 field.widget = TypedNumber({**kept, "inputmode": "decimal"})
+
+
+class RowField(forms.ChoiceField):
+    """One of rows that are at hand: they are not asked of the database for every time the field is looked at."""
+
+    def offer(self, rows: Sequence[Model]) -> None:
+        """The rows to choose from, each named as it calls itself."""
+        self._rows = {str(row.pk): row for row in rows}
+        self.choices = [(key, str(row)) for key, row in self._rows.items()]
+
+    def clean(self, value: Any) -> Any:
+        """The row itself."""
+        return self._rows[super().clean(value)]
 
 
 class ShutterField(forms.CharField):

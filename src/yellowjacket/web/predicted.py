@@ -15,6 +15,7 @@ from django.urls import reverse
 from numpy.typing import NDArray
 
 from yellowjacket.bench.darks.hot_population import population_of
+from yellowjacket.bench.decoding import prepare
 from yellowjacket.bench.development import Switches
 from yellowjacket.bench.models import Ladder, Rung
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted, why_not
@@ -57,7 +58,10 @@ class PredictedCrops:
         rungs: list[Rung] | None = None,
     ) -> PredictedCrops:  # fmt: skip
         """Of a measured ladder, in a few queries for all its crops; ``rungs``: its own, where they are known."""
-        return cls(ladder, Predicting.of(ladder, rungs), size, max(factor, 1.0), monochrome)
+        predicting = Predicting.of(ladder, rungs)
+        if predicting is not None:
+            prepare(predicting.frame)
+        return cls(ladder, predicting, size, max(factor, 1.0), monochrome)
 
     def as_taken_by(self, other: Ladder) -> PredictedCrops:
         """The same scene as the body of another measured ladder would have taken it; no pictures where that has no sensor to

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
 from itertools import pairwise
 
 import numpy as np
@@ -52,22 +51,17 @@ class Known:
 
 
 def ladder_of(body: Body) -> Ladder | None:
-    """The ISO ladder that speaks for a body: of those measured the fullest, of equals the newest; None without one."""
-    return next(iter(ladders_of([body])), None)
-
-
-def ladders_of(bodies: Sequence[Body]) -> list[Ladder]:
-    """The ladders that speak for bodies, of those that have one, in their order: two queries."""
-    modelled = Rung.objects.filter(ladder__body__in=bodies, ladder__kind=Ladder.Kind.ISO)
+    """The ISO ladder that speaks for a body, with its rungs: of those measured the fullest, of equals the newest; None without
+    one."""
+    modelled = Rung.objects.filter(ladder__body=body, ladder__kind=Ladder.Kind.ISO)
     for quantity in (Measurand.READ_NOISE_E, Measurand.SATURATION_E):
         readings = Reading.objects.speaking([quantity]).filter(rung=OuterRef("pk"), use=None, value__gt=0)
         modelled = modelled.filter(Exists(readings))
-    told = modelled.order_by().values_list("ladder__body", "ladder", "ladder__sitting__held_on").annotate(Count("pk"))
-    fullest: dict[int, tuple[int, date, int]] = {}
-    for body_id, ladder_id, held_on, marks in told:
-        fullest[body_id] = max(fullest.get(body_id, (0, held_on, 0)), (min(marks, _MARKS_ENOUGH), held_on, ladder_id))
-    named = Ladder.objects.select_related("sitting__profile", "body").in_bulk([one for _, _, one in fullest.values()])
-    return [named[fullest[body.pk][-1]] for body in bodies if body.pk in fullest]
+    told = modelled.order_by().values_list("ladder", "ladder__sitting__held_on").annotate(Count("pk"))
+    fullest = max(((min(marks, _MARKS_ENOUGH), held_on, ladder_id) for ladder_id, held_on, marks in told), default=None)
+    if fullest is None:
+        return None
+    return Ladder.objects.select_related("sitting__profile", "body").prefetch_related("rungs").get(pk=fullest[-1])
 
 
 def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.smoothing import share_of
 from yellowjacket.core.prediction.sensor_at import NoPicture, Sensor, SensorAt
-from yellowjacket.core.raw.frame import Layout
+from yellowjacket.core.raw.frame import BAYER, Layout
 
 # Below this a change of light is none.
 _NO_CHANGE_STOPS = 0.05
@@ -140,6 +140,14 @@ def predicted(
         electrons, np.stack([gain_out, told, over]), target.saturation_e, target.code_step, target.clip_dn, codes
     )  # fmt: skip
     return Predicted(codes, clipped)
+
+
+def be_ready() -> None:
+    """Predict a picture of a few pixels, which loads what was compiled: that takes longer than a whole page of pictures."""
+    layout = Layout(BAYER, (("R", "G1"), ("G2", "B")))
+    one = dict.fromkeys(layout.channels, 1.0)
+    at = SensorAt(100, one, one, one, clip_dn=100.0, saturation_e=99.0, read_noise_e=1.0)
+    predicted(np.ones((4, 4), np.uint16), (0, 0), layout, Asked(at, at, dict.fromkeys(one, 0.5)), 1)
 
 
 def _tile(layout: Layout, origin: tuple[int, int], by: Mapping[str, float]) -> Array:

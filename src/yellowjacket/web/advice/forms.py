@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 from django import forms
@@ -13,7 +14,7 @@ from yellowjacket.core.colour.colorimetry import KELVIN_RANGE
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.limits.exposure_advice import ev100_of_lux, iso_for
 from yellowjacket.core.limits.tolerance import LEVELS
-from yellowjacket.web.fields import ApertureField, ShutterField, TypedNumbers
+from yellowjacket.web.fields import ApertureField, RowField, ShutterField, TypedNumbers
 
 ISO, EV, LUX = "iso", "ev", "lux"
 _LIGHTS = ((ISO, "the ISO a meter asks for"), (EV, "EV at ISO 100"), (LUX, "lux on the subject"))
@@ -25,6 +26,14 @@ _WHAT_IF = 4.0
 def _same(use: Use) -> tuple[object, ...]:
     """What makes uses of two sittings the same."""
     return use.name, use.whole_frame_pixels, use.monochrome
+
+
+def _chosen(uses: Sequence[Use], named: int | None) -> Use | None:
+    """The use that is named; an address that was kept may name the same use of another sitting."""
+    here = next((use for use in uses if use.pk == named), None)
+    if here is None and (other := Use.objects.filter(pk=named or 0).first()) is not None:
+        here = next((use for use in uses if _same(use) == _same(other)), None)
+    return here or next(iter(uses), None)
 
 
 class _Slider(forms.NumberInput):
@@ -48,8 +57,8 @@ class StopsSlider(forms.FloatField):
 class AdviceForm(TypedNumbers, forms.Form):
     """One picture that is still to be taken."""
 
-    body = forms.ModelChoiceField(Body.objects.all(), label="Body", empty_label=None)
-    use = forms.ModelChoiceField(Use.objects.none(), label="For", empty_label=None)
+    body = RowField(label="Body")
+    use = RowField(label="For")
     aperture = ApertureField(label="Aperture I need", initial="f/8")
     shutter = ShutterField(label="Shutter I need", initial="1/125 s")
     light = forms.ChoiceField(choices=_LIGHTS, label="Light, as", initial=ISO)
@@ -64,17 +73,15 @@ class AdviceForm(TypedNumbers, forms.Form):
     shutter_stops = StopsSlider("What if: shutter", "slower", "faster")
     light_stops = StopsSlider("What if: light", "less", "more")
 
-    def __init__(self, data: Any = None, *, ladder: Ladder, **kwargs: Any) -> None:
-        """``ladder``: which speaks for the body; the uses are those of its sitting."""
-        uses = ladder.sitting.uses.all()
+    def __init__(self, data: Any = None, *, ladder: Ladder, bodies: Sequence[Body], **kwargs: Any) -> None:
+        """``ladder``: which speaks for the body, one of ``bodies``; the uses are those of its sitting."""
+        uses = list(ladder.sitting.uses.all())
         if data is not None:
-            # An address that was kept may name the same use of another sitting.
-            named = Use.objects.filter(pk=identity(data.get("use"))).first()
-            same = [use for use in uses if named is not None and _same(use) == _same(named)]
-            chosen = same[0] if same else uses[0] if uses else None
+            chosen = _chosen(uses, identity(data.get("use")))
             data = {**(data.dict() if hasattr(data, "dict") else data), "use": chosen.pk if chosen else ""}
         super().__init__(data, **kwargs)
-        self.fields["use"].queryset = uses  # type: ignore[attr-defined]
+        self.fields["body"].offer(bodies)  # type: ignore[attr-defined]
+        self.fields["use"].offer(uses)  # type: ignore[attr-defined]
 
     @property
     def exposure_s(self) -> float:

@@ -10,7 +10,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.advise import exposure
-from yellowjacket.bench.models import Body, Ladder, Use
+from yellowjacket.bench.models import Ladder, Use
 from yellowjacket.bench.prediction.clean_frame import Wanted
 from yellowjacket.core.colour.colorimetry import neutral_under
 from yellowjacket.core.exposure import dial
@@ -87,12 +87,11 @@ def _context(request: HttpRequest) -> dict[str, object]:
     if body is None or ladder is None:
         return {"form": None, "body": None}
     asked = "aperture" in request.GET
-    form = AdviceForm(request.GET if asked else None, ladder=ladder, initial={"body": body.pk})
+    form = AdviceForm(request.GET if asked else None, ladder=ladder, bodies=bodies, initial={"body": body.pk})
     if not asked:
         # The first answer is there before anything is asked.
         data = {name: field.initial for name, field in form.fields.items() if field.initial is not None}
-        form = AdviceForm(data | {"body": body.pk}, ladder=ladder)
-    form.fields["body"].queryset = Body.objects.filter(pk__in=[one.pk for one in bodies])  # type: ignore[attr-defined]
+        form = AdviceForm(data | {"body": body.pk}, ladder=ladder, bodies=bodies)
     return {"form": form, "body": body, **_answered(form, ladder)}
 
 

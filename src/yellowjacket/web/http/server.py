@@ -14,8 +14,9 @@ import uvicorn
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from yellowjacket.bench.jobs.executor import WORKERS
+from yellowjacket.core.prediction import predicted_mosaic
+from yellowjacket.web import pictures
 from yellowjacket.web.http.asgi import application
-from yellowjacket.web.pictures import be_ready
 
 # A request whose head has not arrived by then (s) will not.
 _HEAD_S = 60.0
@@ -23,7 +24,7 @@ _STOP_S = 4
 _BACKLOG = 2048
 # After the start (s), when the first page is out: what a start does without, and the first question would wait for.
 _READY_AFTER_S = 2.0
-_ASKED_FOR = ("scipy.special", "scipy.optimize", "yellowjacket.core.prediction.exposing")
+_ASKED_FOR = ("scipy.special", "scipy.optimize")
 
 
 class _Protocol(H11Protocol):
@@ -63,7 +64,8 @@ def answer(listening: socket.socket, certificate: Path | None, key: Path | None)
 
 def get_ready() -> None:
     """Load what the first picture and the first question need, and start a process that makes pictures."""
-    be_ready()
+    pictures.be_ready()
+    predicted_mosaic.be_ready()
     for name in _ASKED_FOR:
         importlib.import_module(name)
     WORKERS.start_one()

@@ -8,7 +8,7 @@ from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
-from django.utils.text import slugify
+from django.utils.text import capfirst, slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.models import Sitting, ToleranceProfile
@@ -18,6 +18,7 @@ from yellowjacket.bench.typed import decimal, identity
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.limits.tolerance_file import profile_document
 from yellowjacket.web.refusals import carried_out
+from yellowjacket.web.templatetags.values import number
 from yellowjacket.web.tolerance import seen
 
 
@@ -53,14 +54,32 @@ def page(request: HttpRequest) -> HttpResponse:
     return render(request, "tolerance/page.html", context | seen.context_of(request, profile.criteria))
 
 
+def _shown(request: HttpRequest) -> ToleranceProfile:
+    named = ToleranceProfile.objects.filter(pk=identity(request.GET.get("profile"))).first()
+    return named or profiles_.known()[0]
+
+
 @require_GET
 def as_seen(request: HttpRequest) -> HttpResponse:
-    """What a threshold looks like: the panel, or while its slider moves the pictures and the number alone."""
-    shown = ToleranceProfile.objects.filter(pk=identity(request.GET.get("profile"))).first() or profiles_.known()[0]
+    """What a threshold looks like: the panel."""
+    shown = _shown(request)
     context = {"shown": shown, **seen.context_of(request, shown.criteria.criteria)}
-    return render(
-        request, "tolerance/_seen_pictures.html" if context.get("moving") else "tolerance/_seen.html", context
-    )
+    return render(request, "tolerance/_seen.html", context)
+
+
+@require_GET
+def places(request: HttpRequest) -> JsonResponse:
+    """Everything that the slider of the panel can show, so that while it moves only pictures are asked for."""
+    found = seen.places_of(request, _shown(request).criteria.criteria)
+    return JsonResponse({"places": [_place(one) for one in found]})
+
+
+def _place(one: seen.Seen) -> dict[str, object]:
+    """A threshold as it looks, with its words."""
+    return {
+        "typed": f"{one.value:g}", "value": number(one.value), "iso": number(one.iso), "url": one.crop.url,
+        "size": [one.crop.width, one.crop.height], "refusal": capfirst(one.crop.refusal),
+    }  # fmt: skip
 
 
 def _in_use(profile: ToleranceProfile) -> int:

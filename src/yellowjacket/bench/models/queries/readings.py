@@ -24,12 +24,13 @@ class ReadingQuerySet(QuerySet["Reading"]):
     def speaking(self, quantities: Iterable[Measurand]) -> ReadingQuerySet:
         """Of each quantity the reading that stands for its rung, as the registry says: of the rung or of a patch's role, in
         one channel."""
-        found = Q(pk__in=[])
-        for quantity in quantities:
+        found, asked = Q(pk__in=[]), list(quantities)
+        for quantity in asked:
             known = quantity.described
             place = Q(patch__role=known.role) if known.role else Q(patch=None)
             found |= Q(place, quantity=quantity, channel=known.channel)
-        return self.filter(found)
+        # Said once more, as the index is by rung and quantity: alternatives alone have every reading of a rung looked at.
+        return self.filter(found, quantity__in=asked)
 
     def quantities(self, *fields: str) -> Iterator[tuple[Any, ...]]:
         """Of each reading the ``fields`` asked for, and last what it says: no more is fetched, pages look at hundreds."""

@@ -8,6 +8,7 @@ import { startRounds } from "./rounds.js";
 import { startScrolling } from "./scrolling.js";
 import { startSliders } from "./sliders.js";
 import { clickOn, go, goTo, heads, inTextField, light, stave, state } from "./stave.js";
+import { startThreshold } from "./threshold.js";
 import { startTime } from "./time.js";
 import { startWindows } from "./windows.js";
 
@@ -174,4 +175,5 @@ startTime();
 startRounds();
 startScrolling();
 startSliders();
+startThreshold();
 startWindows(() => typed);
