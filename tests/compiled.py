@@ -16,6 +16,7 @@ from tests import darks, making
 from yellowjacket.cli.main import main
 from yellowjacket.core.darks.defects_in_light import bright_points, no_response
 from yellowjacket.core.darks.master import make_master
+from yellowjacket.core.prediction import shown_small
 from yellowjacket.core.raw.frame import BAYER, Layout
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.rendering.develop import DEVELOPERS, Development, develop_at_use
@@ -47,6 +48,7 @@ def compile_all(folder: Path) -> None:
     light = [making.frame_of(making.shot(100, rng)) for _ in range(2)]
     bright_points(light[0])
     no_response(light)
+    shown_small.be_ready()
     for layout in (Layout(BAYER, (("R", "G1"), ("G2", "B"))), Layout("any", _TILE)):
         for developer in DEVELOPERS:
             how = Development(layout, dict.fromkeys(layout.channels, 0.0), (1.0, 1.0, 1.0), None, developer)

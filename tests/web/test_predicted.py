@@ -112,6 +112,17 @@ def test_a_crop_at_a_use_is_smaller_than_its_place(measured):
     assert Image.fromarray(made).mode == "RGB"
 
 
+def test_a_whole_frame_shown_small_is_as_bright_drawn_by_points_as_by_pixels(measured):
+    """Either side of the size from which on one draw does for all pixels of a point, seen as sRGB codes."""
+    predicting = Predicting.of(measured.ladders.get())
+    whole = Rect(0, 0, predicting.frame.width, predicting.frame.height)
+    made = [predicting.picture(whole, Wanted(400), factor, Switches()) for factor in (15.9, 16.0)]
+    for factor, one in zip((15.9, 16.0), made, strict=True):
+        assert one.shape == (round(whole.h / factor), round(whole.w / factor), 3)
+    assert made[0].mean(axis=(0, 1)) == pytest.approx(made[1].mean(axis=(0, 1)), abs=1.0)
+    assert np.array_equal(made[1], predicting.picture(whole, Wanted(400), 16.0, Switches()))
+
+
 def test_a_limit_is_seen_from_both_of_its_sides(client, measured):
     """The last rung inside and the first outside, as measured until something is decided."""
     ladder = measured.ladders.get()

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.benchmarks.lines import line
+from yellowjacket.core.prediction import shown_small
 from yellowjacket.core.prediction.predicted_mosaic import asked_for, predicted
 from yellowjacket.core.prediction.sensor_at import Sensor, SensorAt
 from yellowjacket.core.raw.frame import Layout
@@ -25,9 +26,11 @@ from yellowjacket.core.rendering.png import stored_png
 _CELLS, _CELL_PX = 24, (227, 196)
 _USE_PIXELS = 2_000_000
 _ROUNDS = 7
-# Goals: all cells of a wall after a move of the spot, and a predicted crop, against reading one frame of the same size; memory
-# that a wall adds.
-MOVE_GOAL, USE_GOAL, PREDICTED_GOAL, MEMORY_GOAL_MB = 1.0, 2.0, 0.3, 60.0
+# The largest picture of Advice, which a whole frame is shown in.
+_SMALL_PX = (180, 240)
+# Goals: all cells of a wall after a move of the spot, a predicted crop, and a whole frame predicted small, against reading one
+# frame of the same size; memory that a wall adds.
+MOVE_GOAL, USE_GOAL, PREDICTED_GOAL, SMALL_GOAL, MEMORY_GOAL_MB = 1.0, 2.0, 0.3, 1.0, 60.0
 
 
 def run(folder: Path, frame: Path, report: Callable[[str], None]) -> list[bool]:
@@ -64,7 +67,7 @@ def run(folder: Path, frame: Path, report: Callable[[str], None]) -> list[bool]:
         )
         said = f"{_CELLS} cells of {width * height / 1e6:.0f} MP frames {what} ({1000 * seconds:.0f} ms), against reading one"
         met.append(line(report, said, seconds / reading, goal, "×"))
-    met.append(_predicted(mosaic, raw.layout, reading, report))
+    met += _predicted(mosaic, raw.layout, reading, report)
     tracemalloc.start()
     wall(DEVELOPERS[0], factor)
     peak = tracemalloc.get_traced_memory()[1] / 1e6
@@ -72,8 +75,10 @@ def run(folder: Path, frame: Path, report: Callable[[str], None]) -> list[bool]:
     return [*met, line(report, "memory a wall adds, frames mapped", peak, MEMORY_GOAL_MB, "MB")]
 
 
-def _predicted(mosaic: NDArray[np.uint16], layout: Layout, reading_s: float, report: Callable[[str], None]) -> bool:
-    """A crop of 512 × 512 six stops under, as a predicted picture of ISO 6400 is."""
+def _predicted(
+    mosaic: NDArray[np.uint16], layout: Layout, reading_s: float, report: Callable[[str], None]
+) -> list[bool]:
+    """Six stops under, as a predicted picture of ISO 6400 is: a crop of 512 × 512, and the whole frame shown small."""
     clean = SensorAt(
         100, dict.fromkeys(layout.channels, 3.0), dict.fromkeys(layout.channels, 512.0),
         dict.fromkeys(layout.channels, 512.0), 16383.0, 47_600.0, 5.0, 0.2,
@@ -87,9 +92,22 @@ def _predicted(mosaic: NDArray[np.uint16], layout: Layout, reading_s: float, rep
     )
     sensor = Sensor([clean, target])
     asked, crop = asked_for(sensor, clean, sensor, 6400), np.ascontiguousarray(mosaic[:512, :512])
-    seconds = statistics.median(_seconds(lambda: predicted(crop, (0, 0), layout, asked, 1)) for _ in range(_ROUNDS))
-    said = f"a crop of 512 × 512 predicted ({1000 * seconds:.0f} ms), against reading one frame"
-    return line(report, said, seconds / reading_s, PREDICTED_GOAL, "×")
+
+    def small() -> None:
+        blocks = shown_small.blocks_of(np.ascontiguousarray(mosaic), layout, _SMALL_PX)
+        means = shown_small.predicted_means(blocks, layout, asked, 1)
+        shown_small.as_interpolated(means, layout, mosaic.shape[0] / _SMALL_PX[0])
+
+    met = []
+    for what, make, goal in (
+        ("a crop of 512 × 512", lambda: predicted(crop, (0, 0), layout, asked, 1), PREDICTED_GOAL),
+        ("a whole frame shown small", small, SMALL_GOAL),
+    ):
+        make()
+        seconds = statistics.median(_seconds(make) for _ in range(_ROUNDS))
+        said = f"{what} predicted ({1000 * seconds:.0f} ms), against reading one frame"
+        met.append(line(report, said, seconds / reading_s, goal, "×"))
+    return met
 
 
 def _seconds(function: Callable[[], object]) -> float:

@@ -27,7 +27,7 @@ from yellowjacket.core.rendering.develop import GRADIENT
 from yellowjacket.web.pictures import cached_png, framed
 
 # Raise with every change of what a predicted picture looks like.
-_VERSION = 3
+_VERSION = 4
 _LARGEST_ISO, _LARGEST_STOPS, _LARGEST_DARK_E, _LONGEST_S, _LARGEST_FACTOR = 1e8, 24.0, 1e6, 1e6, 64.0
 
 

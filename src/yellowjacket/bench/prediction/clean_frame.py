@@ -17,13 +17,14 @@ from yellowjacket.core.exposure import dial
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import ALL, Measurand
 from yellowjacket.core.metrology.notes import Missing, Note, Remark
+from yellowjacket.core.prediction import shown_small
 from yellowjacket.core.prediction.hot_population import HotPopulation
 from yellowjacket.core.prediction.predicted_mosaic import Asked, asked_for, predicted
 from yellowjacket.core.prediction.sensor_at import NoPicture, Sensor, SensorAt
 from yellowjacket.core.raw.frame import first_green
 from yellowjacket.core.raw.rect import Rect
 from yellowjacket.core.readings.smoothed import before_smoothing
-from yellowjacket.core.rendering.develop import Development, develop_at_use
+from yellowjacket.core.rendering.develop import Development, develop_at_use, develop_means
 
 _MODEL = (
     Measurand.GAIN_E_PER_DN, Measurand.BLACK_DN, Measurand.CLIP_DN, Measurand.SATURATION_E, Measurand.READ_NOISE_E,
@@ -111,25 +112,41 @@ class Predicting:
 
     def picture(self, rect: Rect, wanted: Wanted, factor: float, switches: Switches) -> NDArray[np.uint8]:
         """A crop as it would look, sRGB of shape (rows, columns, 3). Raises NoPicture, FrameError for a lost original."""
-        area, inside = self.area(rect, wanted)
-        return develop_at_use(area, inside, self.development(self.asked(wanted), wanted, switches), factor)
+        how = self.development(self.asked(wanted), wanted, switches)
+        layout = self.frame.mosaic_layout
+        if not shown_small.is_small_enough(self.asked(wanted), layout, factor):
+            area, inside = self.area(rect, wanted)
+            return develop_at_use(area, inside, how, factor)
+        outer, _ = rect.around(self.frame.width, self.frame.height, 0, layout.step)
+        blocks = shown_small.blocks_of(self._clean(outer), layout, (round(rect.h / factor), round(rect.w / factor)))
+        asked = self._with_hot(outer, rect, wanted)
+        means = shown_small.predicted_means(blocks, layout, asked, self._seed(rect, wanted))
+        return develop_means(shown_small.as_interpolated(means, layout, factor), how)
 
     def area(self, rect: Rect, wanted: Wanted) -> tuple[NDArray[np.uint16], Rect]:
         """The raw numbers of a crop, uint16 of shape (rows, columns) with what development looks at around it, and where in
         them the crop lies. Raises NoPicture, FrameError for a lost original."""
-        asked = self.asked(wanted)
-        mosaic = mosaic_of(self.frame)
         # Development counts the tile from the area's corner.
-        outer, inner = rect.around(mosaic.shape[1], mosaic.shape[0], _MARGIN_PX, self.frame.mosaic_layout.step)
-        area = mosaic[outer.y : outer.y + outer.h, outer.x : outer.x + outer.w]
-        seed = int.from_bytes(hashlib.sha256(f"{self.address_key(wanted)} {rect}".encode()).digest()[:8])
-        if self.hot is not None and wanted.hot_s:
-            # The places are those of the body, whatever is set on it.
-            place = int.from_bytes(hashlib.sha256(f"{self.hot.digest} {rect}".encode()).digest()[:8])
-            hot = self.hot.within(outer, (self.frame.width, self.frame.height), wanted.hot_s, place)
-            asked = replace(asked, hot=(hot,))
-        made = predicted(np.ascontiguousarray(area), (outer.x, outer.y), self.frame.mosaic_layout, asked, seed)
+        outer, inner = rect.around(self.frame.width, self.frame.height, _MARGIN_PX, self.frame.mosaic_layout.step)
+        asked, layout = self._with_hot(outer, rect, wanted), self.frame.mosaic_layout
+        made = predicted(self._clean(outer), (outer.x, outer.y), layout, asked, self._seed(rect, wanted))
         return made.mosaic, inner
+
+    def _clean(self, area: Rect) -> NDArray[np.uint16]:
+        mosaic = mosaic_of(self.frame)
+        return np.ascontiguousarray(mosaic[area.y : area.y + area.h, area.x : area.x + area.w])
+
+    def _with_hot(self, area: Rect, rect: Rect, wanted: Wanted) -> Asked:
+        """The physics, with the hot pixels of an area where they are to be seen."""
+        asked = self.asked(wanted)
+        if self.hot is None or not wanted.hot_s:
+            return asked
+        # The places are those of the body, whatever is set on it.
+        place = int.from_bytes(hashlib.sha256(f"{self.hot.digest} {rect}".encode()).digest()[:8])
+        return replace(asked, hot=(self.hot.within(area, (self.frame.width, self.frame.height), wanted.hot_s, place),))
+
+    def _seed(self, rect: Rect, wanted: Wanted) -> int:
+        return int.from_bytes(hashlib.sha256(f"{self.address_key(wanted)} {rect}".encode()).digest()[:8])
 
     def address_key(self, wanted: Wanted) -> str:
         """Everything the picture depends on but its place: it changes with what was measured. Raises NoPicture."""

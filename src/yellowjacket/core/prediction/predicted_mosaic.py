@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from yellowjacket.core.metrology.notes import Missing, Note
 from yellowjacket.core.noise.smoothing import share_of
 from yellowjacket.core.prediction.sensor_at import NoPicture, Sensor, SensorAt
-from yellowjacket.core.raw.frame import BAYER, Layout
+from yellowjacket.core.raw.frame import Layout
 
 # Below this a change of light is none.
 _NO_CHANGE_STOPS = 0.05
@@ -109,16 +109,7 @@ def predicted(
         )
     )  # fmt: skip
     clipped = float((mosaic >= _CLIPPED_SHARE * clean.clip_dn).mean())
-    most = max(asked.light.values())
-    # Of what came along, read noise is left at the share of light; a filter of the target lies over everything.
-    read, row, column = (
-        _missing(wanted, there * most)
-        for wanted, there in (
-            (target.pixel_noise_e, clean.pixel_noise_e),
-            (target.row_noise_e, clean.row_noise_e),
-            (target.column_noise_e, clean.column_noise_e),
-        )
-    )
+    read, row, column = noise_to_add(asked)
     lines = [
         np.asarray(sigma * rng.standard_normal(count), np.float32)
         for sigma, count in ((row, mosaic.shape[0]), (column, mosaic.shape[1]))
@@ -142,14 +133,6 @@ def predicted(
     return Predicted(codes, clipped)
 
 
-def be_ready() -> None:
-    """Predict a picture of a few pixels, which loads what was compiled: that takes longer than a whole page of pictures."""
-    layout = Layout(BAYER, (("R", "G1"), ("G2", "B")))
-    one = dict.fromkeys(layout.channels, 1.0)
-    at = SensorAt(100, one, one, one, clip_dn=100.0, saturation_e=99.0, read_noise_e=1.0)
-    predicted(np.ones((4, 4), np.uint16), (0, 0), layout, Asked(at, at, dict.fromkeys(one, 0.5)), 1)
-
-
 def _tile(layout: Layout, origin: tuple[int, int], by: Mapping[str, float]) -> Array:
     """Numbers by channel on the layout's tile, as it lies at the corner of a crop."""
     side = layout.step
@@ -158,8 +141,19 @@ def _tile(layout: Layout, origin: tuple[int, int], by: Mapping[str, float]) -> A
     )
 
 
-def _missing(wanted: float, there: float) -> float:
-    return math.sqrt(max(wanted**2 - there**2, 0.0))
+def noise_to_add(asked: Asked) -> tuple[float, float, float]:
+    """σ in e⁻ of what the target has of pixel, row and column noise beyond what came along with the clean frame, of which the
+    share of light is left; a filter of the target lies over everything."""
+    clean, target, most = asked.clean, asked.target, max(asked.light.values())
+    read, row, column = (
+        math.sqrt(max(wanted**2 - (there * most) ** 2, 0.0))
+        for wanted, there in (
+            (target.pixel_noise_e, clean.pixel_noise_e),
+            (target.row_noise_e, clean.row_noise_e),
+            (target.column_noise_e, clean.column_noise_e),
+        )
+    )
+    return read, row, column
 
 
 def _add_dark(electrons: Array, mean_e: float, rng: np.random.Generator) -> None:

@@ -49,3 +49,17 @@ def sum_cells(plane: NDArray[np.uint16], side: int, out: NDArray[np.uint32]) -> 
             for at in range(column * side, (column + 1) * side):
                 total += np.uint32(plane[row, at])
             out[row // side, column] += total
+
+
+@numba.njit(cache=True, nogil=True)
+def sum_blocks(
+    mosaic: NDArray[np.uint16], row_of: NDArray[np.int64], column_of: NDArray[np.int64], out: NDArray[np.uint64]
+) -> None:
+    """Add the numbers of a mosaic to ``out``, shape (sites of the tile, rows, columns) of blocks, by site. ``row_of``,
+    ``column_of``: the block of each row and column of tiles."""
+    step = mosaic.shape[0] // row_of.size
+    for tile_row in range(row_of.size):
+        for place in range(step * step):
+            y, x = tile_row * step + place // step, place % step
+            for tile_column in range(column_of.size):
+                out[place, row_of[tile_row], column_of[tile_column]] += np.uint64(mosaic[y, tile_column * step + x])

@@ -9,6 +9,7 @@ they are. The choice is the tester's: it changes how noise and detail look.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -167,6 +168,11 @@ def develop_reduced(mosaic: NDArray[np.uint16], step: int, how: Development) -> 
     means = {
         name: _averaged(cells_of(mosaic, how.layout, name), step) - how.black_dn[name] for name in how.layout.channels
     }
+    return develop_means(means, how)
+
+
+def develop_means(means: Mapping[str, NDArray[np.float64]], how: Development) -> NDArray[np.uint8]:
+    """Levels of channels, DN above black, each of shape (rows, columns), as display sRGB of shape (rows, columns, 3)."""
     linear = np.stack(rgb_of(means), axis=-1) * np.array(how.gains)
     return display_encoded(_in_display_colours(linear.astype(np.float32), how))
 

@@ -14,7 +14,7 @@ import uvicorn
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from yellowjacket.bench.jobs.executor import WORKERS
-from yellowjacket.core.prediction import predicted_mosaic
+from yellowjacket.core.prediction import shown_small
 from yellowjacket.web import pictures
 from yellowjacket.web.http.asgi import application
 
@@ -65,7 +65,7 @@ def answer(listening: socket.socket, certificate: Path | None, key: Path | None)
 def get_ready() -> None:
     """Load what the first picture and the first question need, and start a process that makes pictures."""
     pictures.be_ready()
-    predicted_mosaic.be_ready()
+    shown_small.be_ready()
     for name in _ASKED_FOR:
         importlib.import_module(name)
     WORKERS.start_one()
