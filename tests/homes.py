@@ -12,7 +12,10 @@ from pathlib import Path
 
 from yellowjacket import data_folder
 
-_MAKE = "import django; django.setup(); from yellowjacket import serving; serving.prepare_database()"
+_MAKE = (
+    "import django; django.setup(); from yellowjacket import serving; "
+    "serving.prepare_database(); serving.collect_static_files()"
+)
 
 
 def environment(folder: Path) -> dict[str, str]:

@@ -123,14 +123,24 @@ def listen(door: Door) -> socket.socket:
 
 
 def prepare_database() -> None:
-    """Bring the database and the static files up to date; a database that changes is copied first.
+    """Bring the database up to date; one that changes is copied first.
 
     Raises ValueError, with the remedy, for one that is damaged, or was changed by a newer version than this.
     """
     from django.core.management import call_command
 
+    from yellowjacket.bench import health
+
+    if health.has_every_change():
+        return
     _copy_before_change()
     call_command("migrate", verbosity=0, interactive=False)
+
+
+def collect_static_files() -> None:
+    """Put styles, scripts and fonts where they are served from."""
+    from django.core.management import call_command
+
     call_command("collectstatic", verbosity=0, interactive=False)
 
 
@@ -159,6 +169,7 @@ def serve(door: Door, listening: socket.socket, lock: IO[str]) -> int:
     """Serve until Ctrl-C or SIGTERM. Returns the exit code. Raises ValueError where others could come in and nobody has an
     account to keep them out. ``lock``: what home.only_here gave, kept for as long as any child lives."""
     prepare_database()
+    collect_static_files()
     if door.open_to_others:
         _require_account()
     supervisor = _Supervisor(door, listening, lock)
