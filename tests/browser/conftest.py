@@ -65,6 +65,8 @@ def browser():
     options = webdriver.ChromeOptions()
     for flag in FLAGS:
         options.add_argument(flag)
+    # Pictures of a page are waited for where a test looks at them.
+    options.page_load_strategy = "eager"
     options.binary_location = shutil.which("chromium") or "chromium"
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))

@@ -32,8 +32,7 @@ LONGEST_S = 120.0
 SCHEDULER_VARIABLE = "YELLOWJACKET_DASK_SCHEDULER"
 _CONNECT_S = 10
 _THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
-# What workers run, for the most part.
-_LOADED = ["yellowjacket.bench.workers", "yellowjacket.core.raw.counting"]
+_LOADED = ["yellowjacket.bench.jobs.loaded"]
 _METHOD: Final = "forkserver"
 _TOO_LONG = "decoding it did not come to an end"
 _CRASHED = "the program that decodes it crashed"
