@@ -28,8 +28,8 @@ def amplify(
     electrons: Plane, offset_e: Plane, before: tuple[np.float32, Plane], rows: Plane, gain: np.float32,
     after: tuple[np.float32, Plane], errors: Plane, signal: Plane,
 ) -> None:  # fmt: skip # pragma: no cover - compiled
-    """Write the converter's input in DN over black, shape (rows, columns): electrons with their offset, noise before the gain, the
-    noise of their row, shape (rows,), gain, noise after it, and the error of the black level at the place of the 2×2 tile.
+    """Write the converter's input in DN over black, shape (rows, columns): electrons with their offset, noise before the gain,
+    the noise of their row, shape (rows,), gain, noise after it, and the error of the black level at the place of the 2×2 tile.
 
     ``before``, ``after``: σ and a standard normal for each pixel.
     """

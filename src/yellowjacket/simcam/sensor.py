@@ -238,7 +238,7 @@ def _convert(
     iso, shape = settings.iso, electrons.shape
     multiplied = body.multiplied(iso)
     noise_before = rng.standard_normal(shape, dtype=np.float32)
-    rows = np.float32(body.row_noise_e) * rng.standard_normal(shape[0], dtype=np.float32)
+    rows = rng.standard_normal((shape[0],), dtype=np.float32) * np.float32(body.row_noise_e)
     noise_after = rng.standard_normal(shape, dtype=np.float32)
     errors = np.array(body.black_error_dn or (0.0,) * 4, np.float32).reshape(2, 2)
     signal = np.empty(shape, np.float32)
