@@ -20,6 +20,7 @@ data_folder.prepare(data_folder.data_folder())
 data_folder.set_up_django()
 from yellowjacket import serving, __file__ as place
 serving.prepare_database()
+serving.collect_static_files()
 from django.test import Client
 client = Client(HTTP_HOST="127.0.0.1")
 for page in ("/", "/bodies/", "/help/", "/help/numbers/", "/help/screenshots/desk.png", "/settings/", "/static/web/app.css"):

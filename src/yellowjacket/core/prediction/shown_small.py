@@ -13,7 +13,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import convolve1d
 
 from yellowjacket.core.prediction.predicted_mosaic import Asked, noise_to_add, predicted
 from yellowjacket.core.prediction.sensor_at import SensorAt
@@ -114,6 +113,9 @@ def predicted_means(blocks: Blocks, layout: Layout, asked: Asked, seed: int) -> 
 def as_interpolated(means: Means, layout: Layout, factor: float) -> Means:
     """The same as if every pixel had been interpolated before they were averaged ``factor`` to a side: neighbours share some of
     what lies behind a point, and so noise is a little less."""
+
+    # Large packages are loaded at first use: a start does without them.
+    from scipy.ndimage import convolve1d
 
     shared = 0.0 if factor == round(factor) else _SHARED_PX
     found = {}

@@ -107,7 +107,7 @@ def line(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def _sheet(page: SittingPage) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     empty = Stave(page.ladder, columns)
-    readings = Readings(page.rungs, page.size_use)
+    readings = Readings(page.rungs, {kind.quantity for kind in sheet.KINDS}, page.size_use)
     lines = [crop_line(page, empty.column_px)]
     folded: list[sheet.Folded] = []
     if readings:
@@ -175,7 +175,8 @@ def _picture(page: SittingPage) -> dict[str, object] | None:
 
 
 def _foot(page: SittingPage) -> dict[str, object]:
-    readings = Readings([page.rung], page.size_use, every_channel=True)
+    told = (Measurand.SIGNAL_DN, Measurand.NOISE_DN, Measurand.SNR, Measurand.GAIN_E_PER_DN)
+    readings = Readings([page.rung], told, page.size_use, every_channel=True)
     greens = (name for name in GREENS if readings.get(page.rung, Measurand.SIGNAL_DN, name, Patch.Role.GREY))
     green = next(greens, GREENS[0])
     snr = readings.get(page.rung, Measurand.SNR, "all", Patch.Role.GREY)

@@ -116,7 +116,8 @@ def limits(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def _exposure(page: SittingPage) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     stave = Stave(page.ladder, columns)
-    readings = Readings(page.rungs, page.size_use)
+    shown = [Measurand.STEP_STOPS, *(kind.quantity for kind in KINDS)]
+    readings = Readings(page.rungs, shown, page.size_use)
     steps = {rung.pk: readings.get(rung, Measurand.STEP_STOPS) for rung in page.rungs}
     crops = Crops.of(page)
     reference = next(rung for rung in page.rungs if rung.pk == crops.developing.reference_id)
@@ -125,7 +126,7 @@ def _exposure(page: SittingPage) -> dict[str, object]:
     known = {one.channel: one.value for one in black if one.value is not None}
     lines = _strips(page, crops, stave.column_px, known)
     if readings:
-        lines.append(_step_line(page, steps))
+        lines.append(_step_line(page, readings, steps))
         lines += fixed_lines(page, readings, KINDS)
     clips = (
         on_reference.filter(quantity=Measurand.CLIPS_AT_STOPS)
@@ -183,9 +184,9 @@ def _strips(page: SittingPage, crops: Crops, column_px: int, black: Mapping[str,
     return lines
 
 
-def _step_line(page: SittingPage, steps: Mapping[int, Reading | None]) -> Line:
+def _step_line(page: SittingPage, readings: Readings, steps: Mapping[int, Reading | None]) -> Line:
     kind = LineKind.of(Measurand.STEP_STOPS, key="step", name="Exposure", sub="stops, as measured")
-    (line,) = fixed_lines(page, Readings(page.rungs), [kind]) or [Line("step", kind.name, kind.sub)]
+    (line,) = fixed_lines(page, readings, [kind]) or [Line("step", kind.name, kind.sub)]
     cells = []
     for rung, cell in zip(page.rungs, line.cells or [Cell()] * len(page.rungs), strict=True):
         step = steps[rung.pk]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from django.db.models import Q
@@ -115,11 +115,15 @@ def frames_line(page: SittingPage) -> Line:
 
 
 class Readings:
-    """The readings the sheet shows, fetched in two queries, at the size of a use where they depend on it."""
+    """The readings of some quantities that a sheet shows, fetched in two queries, at the size of a use where they depend on
+    it."""
 
-    def __init__(self, rungs: Sequence[Rung], use: Use | None = None, *, every_channel: bool = False) -> None:
+    def __init__(
+        self, rungs: Sequence[Rung], quantities: Iterable[Measurand], use: Use | None = None, *, every_channel: bool = False
+    ) -> None:  # fmt: skip
         many = (Patch.Role.FIELD, Patch.Role.COLOUR, Patch.Role.WEDGE)
-        rows = Reading.objects.filter(Q(use=None) | Q(use=use), rung__in=rungs).exclude(patch__role__in=many)
+        asked = Reading.objects.filter(Q(use=None) | Q(use=use), rung__in=rungs, quantity__in=set(quantities))
+        rows = asked.exclude(patch__role__in=many)
         if not every_channel:
             # The sheet shows what stands for all channels; clipping is the worst of them.
             rows = rows.filter(

@@ -20,6 +20,7 @@ from yellowjacket.bench.shoot import shots as shots_
 from yellowjacket.bench.simulation import shoot
 from yellowjacket.bench.typed import identity
 from yellowjacket.core.exposure import dial
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.planning.shot_order import Change, changes
 from yellowjacket.web.folders import asked_to_allow
 from yellowjacket.web.refusals import refused
@@ -76,7 +77,7 @@ def _context(page: SittingPage) -> dict[str, object]:
     mine = [shot for shot in waiting if shot.rung.ladder_id == page.ladder.pk]
     shot = mine[0] if mine else None
     lines = [frames_line(page)]
-    readings = Readings(page.rungs)
+    readings = Readings(page.rungs, [Measurand.EXPOSURE_ERROR_STOPS])
     if readings:
         lines.append(error_line(page, readings))
     current = next((rung for rung in page.rungs if shot and rung.pk == shot.rung_id), page.rung)
