@@ -285,8 +285,12 @@ def _page_times() -> list[tuple[str, float]]:
     django.setup()
     from django.test import Client
 
+    from yellowjacket import serving
     from yellowjacket.bench.jobs.queue import run_job
     from yellowjacket.bench.models import Job, Sitting
+
+    # Pages name them by their contents, which a start of the server works out.
+    serving.collect_static_files()
 
     # What the demo leaves to the application's worker.
     for job in Job.objects.filter(state__in=Job.OPEN):
