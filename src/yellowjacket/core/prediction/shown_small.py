@@ -55,13 +55,11 @@ class Blocks:
 
 def is_small_enough(asked: Asked, layout: Layout, factor: float) -> bool:
     """Whether ``factor`` pixels to the side of a point are many enough, and the noise lies inside of the range."""
-    told, over = (
-        min(asked.target.tag_dn.values()),
-        min(asked.target.black_dn.values()) - max(asked.target.tag_dn.values()),
-    )
+    # Codes are counted from where the file says black is.
+    black_dn = min(asked.target.black_dn.values())
     sigma_dn = asked.target.read_noise_e / min(asked.target.gain_e_per_dn.values())
     enough = factor >= _FEWEST_TILES * layout.step
-    return enough and not (layout.demosaiced or layout.rendered) and told + over > _CLEAR_OF_ZERO * sigma_dn
+    return enough and not (layout.demosaiced or layout.rendered) and black_dn > _CLEAR_OF_ZERO * sigma_dn
 
 
 def blocks_of(mosaic: NDArray[np.uint16], layout: Layout, shape: tuple[int, int]) -> Blocks:
@@ -113,7 +111,6 @@ def predicted_means(blocks: Blocks, layout: Layout, asked: Asked, seed: int) -> 
 def as_interpolated(means: Means, layout: Layout, factor: float) -> Means:
     """The same as if every pixel had been interpolated before they were averaged ``factor`` to a side: neighbours share some of
     what lies behind a point, and so noise is a little less."""
-
     # Large packages are loaded at first use: a start does without them.
     from scipy.ndimage import convolve1d
 

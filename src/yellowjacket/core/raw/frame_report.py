@@ -241,7 +241,7 @@ def _thumb(report: FrameReport) -> NDArray[np.float64]:
 
 
 # Pages ask the same of the same frames again and again; what a report says never changes.
-@lru_cache(maxsize=2048)
+@lru_cache(maxsize=256)
 def exposure_stops(report: FrameReport, reference: FrameReport) -> float | None:
     """Light of a frame against the reference in stops, over cells usable in both; None when there are none, or most are full.
 
@@ -284,7 +284,7 @@ def _full_from(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
     return top - _NEAR_FULL_STOPS if last - first > _UNEVEN_STOPS else np.inf
 
 
-@lru_cache(maxsize=2048)
+@lru_cache(maxsize=256)
 def shift_px(report: FrameReport, reference: FrameReport) -> tuple[float, float] | None:
     """How far the picture moved (x, y) in raw pixels, by phase correlation of the thumbnails; None when unclear."""
     if report.shape != reference.shape:
