@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import importlib
+import os
 import resource
 import socket
 import threading
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +26,8 @@ _STOP_S = 4
 _BACKLOG = 2048
 # After the start (s), when the first page is out: what a start does without, and the first question would wait for.
 _READY_AFTER_S = 2.0
+# And so often (s) it is looked whether a busy machine has time for that.
+_LOOK_AGAIN_AFTER_S = 5.0
 _ASKED_FOR = ("scipy.special", "scipy.optimize")
 
 
@@ -56,10 +60,22 @@ def answer(listening: socket.socket, certificate: Path | None, key: Path | None)
         log_level="warning", access_log=False, proxy_headers=False, server_header=False, backlog=_BACKLOG,
         timeout_graceful_shutdown=_STOP_S, **encrypted,
     )  # fmt: skip
-    getting_ready = threading.Timer(_READY_AFTER_S, get_ready)
-    getting_ready.daemon = True
-    getting_ready.start()
+    _soon(get_ready_when_idle, _READY_AFTER_S)
     uvicorn.Server(config).run(sockets=[listening])
+
+
+def _soon(what: Callable[[], None], seconds: float) -> None:
+    timer = threading.Timer(seconds, what)
+    timer.daemon = True
+    timer.start()
+
+
+def get_ready_when_idle() -> None:
+    """Get ready, once this machine has a core to spare: nobody may be asking yet, and others are at work."""
+    if os.getloadavg()[0] > (os.cpu_count() or 1):
+        _soon(get_ready_when_idle, _LOOK_AGAIN_AFTER_S)
+    else:
+        get_ready()
 
 
 def get_ready() -> None:
