@@ -1,7 +1,10 @@
 """What the application loads before its first page."""
 
+import os
 import subprocess
 import sys
+
+from yellowjacket.web.http import server
 
 
 def test_the_start_waits_for_no_compiler_and_no_large_package():
@@ -14,3 +17,18 @@ def test_the_start_waits_for_no_compiler_and_no_large_package():
     loaded = set(done.stdout.split())
     assert {"django", "numpy"} <= loaded
     assert not loaded & {"numba", "astropy", "scipy", "skimage", "reportlab"}
+
+
+def test_a_busy_machine_gets_ready_for_pictures_later(monkeypatch):
+    """Others are at work: it is looked again after a while, and then everything is loaded."""
+    loads, later, ready = iter([(64.0 * (os.cpu_count() or 1), 0.0, 0.0), (0.1, 0.0, 0.0)]), [], []
+    monkeypatch.setattr(server.os, "getloadavg", lambda: next(loads))
+    monkeypatch.setattr(server, "_soon", lambda what, seconds: later.append((what, seconds)))
+    monkeypatch.setattr(server, "get_ready", lambda: ready.append(True))
+    server.get_ready_when_idle()
+    ((again, seconds),) = later
+    assert seconds > 0
+    assert not ready
+    again()
+    assert ready == [True]
+    assert len(later) == 1

@@ -29,12 +29,8 @@ SIDES = (POINTS[0] * FACTOR, POINTS[1] * FACTOR)
 
 
 def at(iso, gain, read_e, *, black=512.0, **more):
-    one = dict.fromkeys(LAYOUT.channels, 1.0)
-    by = {name: black * value for name, value in one.items()}
-    return SensorAt(
-        iso, {name: gain * value for name, value in one.items()}, by, by, clip_dn=16383.0, saturation_e=14000 * gain,
-        read_noise_e=read_e, **more,
-    )  # fmt: skip
+    gains, blacks = (dict.fromkeys(LAYOUT.channels, value) for value in (gain, black))
+    return SensorAt(iso, gains, blacks, blacks, clip_dn=16383.0, saturation_e=14000 * gain, read_noise_e=read_e, **more)
 
 
 CLEAN = at(100, 4.0, 3.0)

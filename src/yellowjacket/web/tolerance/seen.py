@@ -35,7 +35,6 @@ class Asked:
     level: str
     base: float
     step: int = _STEPS // 2
-    steps: int = _STEPS
 
     @classmethod
     def of(cls, asked: Mapping[str, str], criteria: Sequence[Criterion]) -> Asked:
@@ -58,6 +57,11 @@ class Asked:
     def value(self) -> float:
         """The threshold where the slider stands."""
         return threshold_at(self.base, self.step)
+
+    @property
+    def last_step(self) -> int:
+        """The slider's last place; the first is 0."""
+        return _STEPS
 
     @property
     def ends(self) -> tuple[str, str]:
