@@ -159,9 +159,15 @@ def _push_day(report: Callable[[str], None]) -> None:
     if any(_shots_due(ladder) for ladder in ladders):
         report("Demo: two bodies are pushed and pulled ...")
         for ladder in ladders:
-            _shoot(ladder)
+            # What noise reduction takes shows in the part with the fine print as well.
+            _shoot(ladder, window=_DRAWER_WINDOW if ladder.method == Ladder.Method.NOISE_REDUCTION else None)
     for ladder in ladders:
-        if not ladder.patches.exists():
+        if ladder.patches.exists():
+            continue
+        if ladder.method == Ladder.Method.NOISE_REDUCTION:
+            patches.propose(ladder)
+            patches.place_patch(ladder, "fine print", *_FINE_PRINT, role="texture")
+        else:
             _mark_scene(ladder, charts=ladder.kind == Ladder.Kind.EXPOSURE)
     # Measuring goes on while the first pages are looked at, as it would after any day.
     if any(staleness.unmeasured(ladder) for ladder in ladders):

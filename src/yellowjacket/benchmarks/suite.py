@@ -70,7 +70,7 @@ MATCH_GOAL_S = 1.0
 _MATCHED = 2000
 _ACCURACY_MARKS = (100, 200, 800, 3200, 12800, 25600)
 DEMO_GOAL_S = 45.0
-DEMO_GOAL_MB = 400.0
+DEMO_GOAL_MB = 500.0
 
 
 def run(report: Callable[[str], None]) -> int:

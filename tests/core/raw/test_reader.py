@@ -1,9 +1,11 @@
+import io
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 import pytest
+import rawpy
 from PIL import Image
 
 from tests import making
@@ -38,6 +40,21 @@ def test_planes_are_the_sites_of_their_colour(tmp_path):
     numbers = np.tile(np.array([[1, 2], [3, 4]], np.uint16) * 1000, (16, 16))
     frame = read_frame(making.write(tmp_path / "a.dng", numbers))
     assert [int(frame.cells(c).mean()) for c in ("R", "G1", "G2", "B")] == [1000, 2000, 3000, 4000]
+
+
+def test_other_programs_find_a_small_picture_in_the_file(tmp_path):
+    """LibRaw hands out the JPEG of the first directory; Pillow opens that, and the file itself."""
+    numbers = np.full((96, 128), 512, np.uint16)
+    numbers[:48] = making.WHITE // 2
+    path = making.write(tmp_path / "a.dng", numbers)
+    with rawpy.imread(str(path)) as raw:
+        found = raw.extract_thumb()
+    assert found.format == rawpy.ThumbFormat.JPEG
+    for small in (Image.open(io.BytesIO(found.data)), Image.open(path)):
+        upper, lower = np.asarray(small.convert("L")).reshape(2, -1).mean(1)
+        assert (small.mode, small.size) == ("RGB", (64, 48))
+        assert upper > 150
+        assert lower < 5
 
 
 @pytest.mark.parametrize("cfa", [("G", "R", "B", "G"), ("B", "G", "G", "R"), ("G", "B", "R", "G")])

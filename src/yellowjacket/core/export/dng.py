@@ -1,12 +1,13 @@
 """Writing DNG files: a mosaic of any square tile, one without filters, or linear samples, with levels, matrix and Exif.
 
-The layout follows the DNG 1.4 and TIFF 6 specifications (tag numbers from memory): a small RGB
-preview in the first directory, the raw mosaic uncompressed in a sub-directory, capture data in the
+The layout follows the DNG 1.4 and TIFF 6 specifications (tag numbers from memory): a small
+preview (JPEG) in the first directory, the raw mosaic uncompressed in a sub-directory, capture data in the
 Exif directory. One strip, little-endian.
 """
 
 from __future__ import annotations
 
+import io
 import math
 import os
 import struct
@@ -18,6 +19,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
 from yellowjacket.core.raw.frame import Layout
 
@@ -25,6 +27,8 @@ from yellowjacket.core.raw.frame import Layout
 _BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _SRATIONAL = (1, 1), (2, 1), (3, 2), (4, 4), (5, 8), (10, 8)
 _CFA_CODE = {"R": 0, "G": 1, "B": 2}
 _PREVIEW_LONG_SIDE_PX = 256
+_PREVIEW_QUALITY = 85
+_JPEG, _YCBCR = 7, 6
 # Exif ISOSpeedRatings is a SHORT; from here on the true value stands in RecommendedExposureIndex.
 _ISO_SHORT_LIMIT = 65535
 _BAYER_SIDE = 2
@@ -122,6 +126,7 @@ def write_dng(path: Path, image: DngImage) -> None:
 def _layout(image: DngImage) -> list[bytes | memoryview]:
     """The file as blocks: header, first directory, Exif, raw directory, preview, mosaic."""
     preview = _preview(image)
+    compressed = _as_jpeg(preview)
     height, width = image.mosaic.shape[:2]
     samples = 1 if image.mosaic.ndim == 2 else 3
     raw_tags = [
@@ -133,10 +138,10 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
     exif_tags = _exif_tags(image.capture)
     first_tags = [
         _longs(254, 1), _longs(256, preview.shape[1]), _longs(257, preview.shape[0]), _shorts(258, 8, 8, 8),
-        _shorts(259, 1), _shorts(262, 2), _ascii(271, image.capture.make), _ascii(272, image.capture.model),
+        _shorts(259, _JPEG), _shorts(262, _YCBCR), _ascii(271, image.capture.make), _ascii(272, image.capture.model),
         _longs(273, 0), _shorts(274, 1), _shorts(277, 3), _longs(278, preview.shape[0]),
-        _longs(279, preview.size), _shorts(284, 1), _ascii(305, image.capture.firmware),
-        _ascii(306, _exif_time(image.capture.captured_at)), _longs(330, 0), _longs(34665, 0),
+        _longs(279, len(compressed)), _shorts(284, 1), _ascii(305, image.capture.firmware),
+        _ascii(306, _exif_time(image.capture.captured_at)), _longs(330, 0), _shorts(530, 1, 1), _longs(34665, 0),
         _bytes(50706, b"\x01\x04\x00\x00"), _bytes(50707, b"\x01\x01\x00\x00"),
         _ascii(50708, f"{image.capture.make} {image.capture.model}"),
         _rationals(50721, *np.ravel(image.color_matrix), signed=True),
@@ -147,14 +152,13 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
     exif_at = first_at + _directory_size(first_tags)
     raw_at = exif_at + _directory_size(exif_tags)
     preview_at = raw_at + _directory_size(raw_tags)
-    mosaic_at = preview_at + preview.size + preview.size % 2
+    mosaic_at = preview_at + len(compressed)
     first = _directory(_patched(first_tags, {273: preview_at, 330: raw_at, 34665: exif_at}), first_at)
     raw = _directory(_patched(raw_tags, {273: mosaic_at}), raw_at)
-    padding = b"\0" * (preview.size % 2)
     mosaic = _packed(image) if image.bits < 16 else np.ascontiguousarray(image.mosaic.astype("<u2", copy=False)).data
     return [
         b"II*\0" + struct.pack("<I", first_at), first, _directory(exif_tags, exif_at), raw,
-        preview.tobytes() + padding, mosaic,
+        compressed, mosaic,
     ]  # fmt: skip
 
 
@@ -217,6 +221,13 @@ def _preview(image: DngImage) -> NDArray[np.uint8]:
         planes.append(np.clip((plane.astype(np.float64) - black) / (image.as_shot_neutral[n] * span), 0.0, 1.0))
     stack = np.stack(planes, axis=-1)
     return np.round(255 * stack ** (1 / 2.2)).astype(np.uint8)
+
+
+def _as_jpeg(preview: NDArray[np.uint8]) -> bytes:
+    """The small picture as a DNG may hold it (DNG 1.4, preview images; from memory), of even length."""
+    into = io.BytesIO()
+    Image.fromarray(preview).save(into, "JPEG", quality=_PREVIEW_QUALITY, subsampling="4:4:4")
+    return into.getvalue() + b"\0" * (into.tell() % 2)
 
 
 def _longs(tag: int, *values: int) -> Tag:
