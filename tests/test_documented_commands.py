@@ -59,6 +59,13 @@ def subcommands(parser):
     }
 
 
+def test_what_is_to_be_made_can_be_made():
+    """Each is made by tests/test_package.py, or is one of the runs that take minutes."""
+    targets = re.findall(r"^([\w-]+):", (ROOT / "Makefile").read_text(), re.MULTILINE)
+    named = {name for page in PAGES for name in re.findall(r"\bmake ([a-z-]+)(?=`|  | PORT)", page.read_text())}
+    assert {"demo", "demo-reset", "serve", "dist", "test"} <= named <= set(targets)
+
+
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.stem)
 def test_words_and_options_in_sentences_exist(page):
     for text in _INLINE.findall(page.read_text()):

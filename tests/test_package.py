@@ -1,50 +1,110 @@
-"""What is built for others to install holds all that is needed, and works outside of the checkout."""
+"""What README says to type: `make` in a checkout, and what it builds there for others, which works outside of the checkout."""
 
+import contextlib
+import html
 import os
+import re
 import shutil
+import signal
+import socket
+import sqlite3
 import subprocess
 import sys
+import urllib.request
+import venv
 import zipfile
 from pathlib import Path
 
 import pytest
 
+from tests import homes
 from yellowjacket import __version__
 
 ROOT = Path(__file__).parents[1]
 # Styles are built from these; what is built ships.
 _SOURCES = ("src/yellowjacket/web/styles/",)
-_SHOWS_PAGES = """
-from yellowjacket import data_folder
-data_folder.prepare(data_folder.data_folder())
-data_folder.set_up_django()
-from yellowjacket import serving, __file__ as place
-serving.prepare_database()
-serving.collect_static_files()
-from django.test import Client
-client = Client(HTTP_HOST="127.0.0.1")
-for page in ("/", "/bodies/", "/help/", "/help/numbers/", "/help/screenshots/desk.png", "/settings/", "/static/web/app.css"):
-    assert client.get(page).status_code == 200, page
-print(place)
-"""
+_PAGES = ("/", "/bodies/", "/help/", "/help/numbers/", "/help/screenshots/desk.png", "/settings/")
+
+
+def make(target, place=ROOT):
+    """As it is typed there, with the packages that the tests run with."""
+    return ["make", "-C", str(place), *target.split(), f"VENV={sys.prefix}"]
+
+
+def typing(home):
+    """What a shell has, that no other `make` has started."""
+    return {k: v for k, v in homes.environment(home).items() if k not in ("MAKEFLAGS", "MAKELEVEL", "MFLAGS", "PORT")}
+
+
+def free_port():
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+@contextlib.contextmanager
+def typed(command, environment, port):
+    """Lines of a command up to the one that says the application is up; Ctrl-C goes to all of its processes, as in a shell."""
+    process = subprocess.Popen(
+        command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, start_new_session=True
+    )
+    try:
+        lines = []
+        while f"http://127.0.0.1:{port}/" not in "".join(lines[-1:]):
+            lines.append(process.stdout.readline())
+            assert lines[-1], f"{command}: {lines}"
+        yield lines
+        os.killpg(process.pid, signal.SIGINT)
+        assert "Stopped." in process.stdout.read()
+    finally:
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+def fetched(port, path):
+    with urllib.request.urlopen(f"http://127.0.0.1:{port}{path}", timeout=60) as answer:
+        return answer.read()
+
+
+def page(port, path="/"):
+    return fetched(port, path).decode()
+
+
+def pictures(text):
+    return re.findall(r'<img[^>]* src="([^"]+)"', text)
+
+
+@pytest.fixture(scope="module")
+def demo_home(tmp_path_factory):
+    """The demo as `make demo-reset` makes it where there was something else before."""
+    home, port = homes.ready(tmp_path_factory.mktemp("demo") / "home"), free_port()
+    (home / "before").touch()
+    with typed(make(f"demo-reset PORT={port}"), typing(home), port) as lines:
+        assert "Demo: ready.\n" in lines
+        desk, record = page(port), page(port, "/sittings/1/record/")
+    assert not (home / "before").exists()
+    assert "Drawer 12" in desk
+    assert "ISO 6400 for the large print" in record
+    assert pictures(record)
+    return home
 
 
 @pytest.fixture(scope="module")
 def wheel(tmp_path_factory):
     """Built from what is in the repository, in a copy, as building leaves things behind."""
-    copy, out = tmp_path_factory.mktemp("copy"), tmp_path_factory.mktemp("dist")
+    copy = tmp_path_factory.mktemp("copy")
     listed = subprocess.run(["git", "ls-files", "-z"], cwd=ROOT, check=True, capture_output=True, text=True).stdout
     for name in filter(None, listed.split("\0")):
         if not name.startswith("tests/") and (ROOT / name).exists():
             (copy / name).parent.mkdir(parents=True, exist_ok=True)
             shutil.copy2(ROOT / name, copy / name, follow_symlinks=False)
-    command = [sys.executable, "-m", "build", "--no-isolation", "--outdir", str(out), str(copy)]
-    made = subprocess.run(command, capture_output=True, text=True)
+    made = subprocess.run(make("dist", copy), env=typing(copy), capture_output=True, text=True)
     assert made.returncode == 0, made.stderr
-    assert {one.name for one in out.iterdir()} == {
+    assert {one.name for one in (copy / "dist").iterdir()} == {
         f"yellowjacket-{__version__}-py3-none-any.whl", f"yellowjacket-{__version__}.tar.gz",
     }  # fmt: skip
-    return next(out.glob("*.whl"))
+    return next((copy / "dist").glob("*.whl"))
 
 
 def test_everything_that_is_no_test_and_no_source_of_styles_is_in_it(wheel):
@@ -62,14 +122,59 @@ def test_everything_that_is_no_test_and_no_source_of_styles_is_in_it(wheel):
     assert "Requires-Dist: setuptools" not in said
 
 
-def test_it_shows_pages_without_the_checkout(wheel, tmp_path):
-    """The wheel alone on the path before everything else, with another data folder, and nothing of the repository at hand."""
-    place = tmp_path / "unpacked"
-    zipfile.ZipFile(wheel).extractall(place)
-    kept = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment = {**kept, "PYTHONPATH": str(place), "YELLOWJACKET_HOME": str(tmp_path / "home")}
-    said = subprocess.run(
-        [sys.executable, "-c", _SHOWS_PAGES], cwd=tmp_path, env=environment, capture_output=True, text=True
-    )
+def test_make_demo_keeps_changes(demo_home):
+    said = "Which of my drawers is this?"
+    with contextlib.closing(sqlite3.connect(demo_home / "yellowjacket.sqlite3")) as database:
+        database.execute("UPDATE bench_sitting SET question = ? WHERE id = 1", [said])
+        database.commit()
+    port = free_port()
+    with typed(make(f"demo PORT={port}"), typing(demo_home), port):
+        assert said in page(port, "/sittings/1/plan/")
+        for path in pictures(page(port, "/sittings/1/record/")):
+            assert fetched(port, html.unescape(path))
+
+
+def test_make_serve_starts_without_the_demo(tmp_path):
+    port = free_port()
+    with typed(make(f"serve PORT={port}"), typing(tmp_path / "home"), port) as lines:
+        assert not any("Demo" in line for line in lines)
+        assert "Drawer 12" not in page(port)
+
+
+def test_a_taken_port_names_the_command_of_the_readme(tmp_path):
+    home = homes.ready(tmp_path / "home")
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        said = subprocess.run(make(f"serve PORT={port}"), env=typing(home), capture_output=True, text=True)
+    assert said.returncode
+    assert f"PORT={port + 1}" in said.stderr
+
+
+def test_pipx_installs_the_wheel_and_the_demo_starts_from_it(wheel, demo_home, tmp_path):
+    """What the application needs is at hand as a user's own packages, so that nothing is fetched; pip says if it is not."""
+    packages = tmp_path / "user" / "lib" / f"python{sys.version_info.major}.{sys.version_info.minor}" / "site-packages"
+    packages.mkdir(parents=True)
+    here = Path(sys.prefix) / packages.relative_to(tmp_path / "user")
+    for one in here.iterdir():
+        if not re.match(r"pip\b|setuptools|_distutils|distutils|.*yellowjacket", one.name):
+            (packages / one.name).symlink_to(one)
+    venv.create(tmp_path / "pipx" / "shared", with_pip=True)
+    environment = typing(demo_home) | {
+        "PYTHONUSERBASE": str(tmp_path / "user"), "PIPX_HOME": str(tmp_path / "pipx"), "PIP_NO_INDEX": "1",
+        "PIPX_BIN_DIR": str(tmp_path / "bin"),
+    }  # fmt: skip
+    install = [sys.executable, "-m", "pipx", "install", "--system-site-packages", wheel.name]
+    said = subprocess.run(install, cwd=wheel.parent, env=environment, capture_output=True, text=True)
     assert said.returncode == 0, said.stderr
-    assert said.stdout.strip().endswith(str(place / "yellowjacket" / "__init__.py"))
+    port = free_port()
+    with typed([tmp_path / "bin" / "yellowjacket", "demo", "--port", str(port)], environment, port):
+        desk = page(port)
+        assert "Drawer 12" in desk
+        for path in (*_PAGES, *re.findall(r'"(/static/[^"]+\.(?:css|js))"', desk)):
+            assert fetched(port, path), path
+        asked = "import yellowjacket; print(yellowjacket.__file__)"
+        python = tmp_path / "pipx" / "venvs" / "yellowjacket" / "bin" / "python"
+        place = subprocess.run([python, "-c", asked], env=environment, capture_output=True, text=True, cwd=tmp_path)
+        assert place.stdout.startswith(str(tmp_path / "pipx")), place.stderr

@@ -33,7 +33,7 @@ export OPENBLAS_NUM_THREADS=1 OMP_NUM_THREADS=1 MKL_NUM_THREADS=1
 # Long ways first, so that no worker is left with one at the end: browsers, servers, command lines; then folder by folder.
 failed=0
 $bin/python -m pytest -n "${TEST_WORKERS:-2}" --dist loadfile --no-loadscope-reorder \
-    tests/browser tests/test_running.py tests/test_serving.py tests/test_hard_times.py tests/cli tests src/yellowjacket/core \
+    tests/browser tests/test_package.py tests/test_running.py tests/test_serving.py tests/test_hard_times.py tests/cli tests src/yellowjacket/core \
     src/yellowjacket/web/graphics "$@" || failed=$?
 say "Types"
 wait "$typing" || failed=1
