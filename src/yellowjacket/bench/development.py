@@ -108,8 +108,9 @@ def _as_it_was_made(frame: Frame, switches: Switches) -> Developed:
 def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:
     """Grey-patch signal by rung id and channel, DN above black; rungs without readings are left out."""
     found: dict[int, dict[str, float]] = {}
+    # Through the patch, which has few readings, not through the rungs, which have as many more as there are patches.
     rows = Reading.objects.filter(
-        rung__ladder=ladder, patch__role=Patch.Role.GREY, quantity=Measurand.SIGNAL_DN, value__gt=0
+        patch__ladder=ladder, patch__role=Patch.Role.GREY, quantity=Measurand.SIGNAL_DN, value__gt=0
     )
     for rung_id, channel, value in rows.values_list("rung_id", "channel", "value"):
         found.setdefault(rung_id, {})[channel] = float(value or 0.0)

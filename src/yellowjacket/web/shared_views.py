@@ -121,7 +121,7 @@ def overview(request: HttpRequest, frame_id: int) -> HttpResponse:
 def provenance(request: HttpRequest, reading_id: int) -> HttpResponse:
     """Where a value comes from: frames, patch, formula, n, interval, pixels left out."""
     reading = get_object_or_404(Reading.objects.select_related("rung__ladder", "patch"), pk=reading_id)
-    files = Frame.objects.paths_by_rung([reading.rung])[reading.rung.pk]
+    files = Frame.objects.files_of([reading.rung])[reading.rung.pk]
     return render(
         request, "stave/_provenance.html",
         {"reading": reading, "described": reading.measurand.described, "files": files},

@@ -6,7 +6,8 @@ page to page.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -20,7 +21,8 @@ from django.urls import reverse
 
 from yellowjacket.bench.check.audit import open_count
 from yellowjacket.bench.development import Developing
-from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Record, Rung, Shot, Sitting, Use
+from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Patch, Record, Rung, Shot, Sitting, Use
+from yellowjacket.bench.models.queries.grades import Grades
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -151,18 +153,19 @@ class SittingPage:
         self.request.session[_PERSON_KEY] = name.strip()[:80]
 
     @cached_property
+    def _shots(self) -> Sequence[Shot]:
+        """Shots of the ladder with their frames, in order of repeat: one query."""
+        shots = Shot.objects.filter(rung__ladder=self.ladder).select_related("frame").order_by("repeat")
+        # The report is forty times the rest of a frame, and only the audit reads it.
+        return list(shots.defer("frame__report"))
+
+    @cached_property
     def frames(self) -> dict[tuple[int, str], list[Frame]]:
-        """Frames by (rung id, kind), in order of repeat: one query."""
+        """Frames by (rung id, kind), in order of repeat."""
         found: dict[tuple[int, str], list[Frame]] = {}
-        for frame in (
-            # The report is forty times the rest of a frame, and only the audit reads it.
-            Frame.objects.filter(shot__rung__ladder=self.ladder)
-            .defer("report")
-            .select_related("shot")
-            .order_by("shot__repeat")
-        ):
-            if frame.shot is not None:
-                found.setdefault((frame.shot.rung_id, frame.shot.kind), []).append(frame)
+        for shot in self._shots:
+            if (frame := getattr(shot, "frame", None)) is not None:
+                found.setdefault((shot.rung_id, shot.kind), []).append(frame)
         return found
 
     @property
@@ -180,12 +183,20 @@ class SittingPage:
         return max((frame.width for frame in self.every_frame), default=1)
 
     @cached_property
-    def shots(self) -> dict[tuple[int, str], int]:
+    def grades(self) -> Grades:
+        """Grades of the ladder that are in force, as is, whoever spoke last."""
+        return Grade.objects.current(self.ladder)
+
+    @cached_property
+    def patches(self) -> Sequence[Patch]:
+        """Patches of the ladder; who asks the ladder for them gets the same."""
+        prefetch_related_objects([self.ladder], "patches")
+        return list(self.ladder.patches.all())
+
+    @cached_property
+    def shots(self) -> Mapping[tuple[int, str], int]:
         """How many shots are planned by (rung id, kind)."""
-        found: dict[tuple[int, str], int] = {}
-        for rung_id, kind in Shot.objects.filter(rung__ladder=self.ladder).values_list("rung_id", "kind"):
-            found[rung_id, kind] = found.get((rung_id, kind), 0) + 1
-        return found
+        return Counter((shot.rung_id, shot.kind) for shot in self._shots)
 
     @cached_property
     def job(self) -> Job | None:
@@ -214,7 +225,7 @@ class SittingPage:
         problems = open_count(self.sitting)
         measured, with_light = self.measured_of
         taken_in_all, measured_in_all, graded_in_all, signed_in_all = self._in_all
-        graded = len(Grade.objects.current(self.ladder))
+        graded = len(self.grades)
         wanted = len(self.rungs) * len(self.uses)
         record = self.ladder.records.last()
         rows = [

@@ -10,7 +10,7 @@ from itertools import pairwise
 from math import log2
 
 from django.core.cache import cache
-from django.db.models import Count, Max, Q
+from django.db.models import Count, Max, Q, Value
 
 from yellowjacket.bench.check.claims import claims_of, says_lenr
 from yellowjacket.bench.intake.originals import OriginalState
@@ -159,16 +159,29 @@ def audit(ladder: Ladder) -> Audit:
 
 def open_count(sitting: Sitting) -> int:
     """How much wants a decision, remembered until a frame, a file or an action changes it."""
-    frames = Frame.objects.filter(sitting=sitting).aggregate(count=Count("pk"), last=Max("pk"), placed=Count("shot"))
-    events = sitting.events.aggregate(count=Count("pk"), undone=Count("undone_at"))
-    told = sitting.problems.aggregate(all=Count("pk"), gone=Count("pk", filter=Q(code__in=list(_GONE))))
-    problems, gone = told["all"] - told["gone"], told["gone"]
-    key = f"open-{sitting.pk}-{sorted(frames.items())}-{sorted(events.items())}-{gone}".replace(" ", "")
+    counted = {kind: numbers for kind, *numbers in _counted(sitting)}
+    problems, gone, _ = counted.pop("problems", (0, 0, 0))
+    key = f"open-{sitting.pk}-{sorted(counted.items())}-{gone}".replace(" ", "")
     found = cache.get(key)
     if found is None:
         found = sum(len(audit(ladder).findings) for ladder in sitting.ladders.select_related("body"))
         cache.set(key, found)
-    return int(found) + problems
+    return int(found) + problems - gone
+
+
+def _counted(sitting: Sitting) -> list[tuple[str, int, int, int]]:
+    """What changes when a frame, an action or a file does, in one query: of each kind that there is any of, three numbers."""
+    none = Value(0)
+    kinds = (
+        ("frames", Frame.objects.filter(sitting=sitting), Count("pk"), Max("pk"), Count("shot")),
+        ("events", sitting.events.all(), Count("pk"), Count("undone_at"), none),
+        ("problems", sitting.problems.all(), Count("pk"), Count("pk", filter=Q(code__in=list(_GONE))), none),
+    )
+    first, *others = (
+        rows.order_by().values("sitting").annotate(a=a, b=b, c=c).values_list(Value(kind), "a", "b", "c")
+        for kind, rows, a, b, c in kinds
+    )
+    return list(first.union(*others))
 
 
 def _frame_of(shot: Shot) -> Frame | None:

@@ -71,13 +71,13 @@ def _frames_for_proposals(ladder: Ladder) -> list[tuple[Rung, tuple[str, ...]]]:
     reference = ladder.reference_rung(rungs)
     if ladder.kind == Ladder.Kind.ISO and ladder.method == Ladder.Method.FIXED:
         reference = max(rungs, key=lambda rung: rung.iso)
-    paths = Frame.objects.paths_by_rung(rungs)
+    files = Frame.objects.files_of(rungs)
     ordered = sorted(rungs, key=lambda rung: abs(rung.position - reference.position))
-    found = [(rung, tuple(paths[rung.pk]["light"][:2])) for rung in ordered]
-    most = max((len(files) for _, files in found), default=0)
+    found = [(rung, tuple(files[rung.pk].light[:2])) for rung in ordered]
+    most = max((len(pair) for _, pair in found), default=0)
     if not most:
         raise Refusal("No rung has a light frame yet: shoot or import one.")
-    return [(rung, files) for rung, files in found if len(files) == most]
+    return [(rung, pair) for rung, pair in found if len(pair) == most]
 
 
 @transaction.atomic

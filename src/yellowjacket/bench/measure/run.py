@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
@@ -22,7 +22,7 @@ from yellowjacket.bench.jobs.executor import run_all
 from yellowjacket.bench.jobs.registry import handles
 from yellowjacket.bench.measure.patches import propose
 from yellowjacket.bench.models import Frame, Job, Ladder, Patch, Problem, Reading, Rung, Shot, Sitting
-from yellowjacket.bench.models.queries.frames import one_each
+from yellowjacket.bench.models.queries.frames import Files, one_each
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.latitude.exposure_ladder import (
@@ -154,32 +154,30 @@ def _digest(parts: object) -> str:
 def _stale(ladder: Ladder) -> list[Stale]:
     """Rungs whose inputs are not those of their stored readings, each with as little to measure as that takes."""
     rungs = list(ladder.rungs.all())
-    paths = Frame.objects.paths_by_rung(rungs)
-    contents = dict(Frame.objects.filter(shot__rung__ladder=ladder).values_list("path", "sha256"))
+    files = Frame.objects.files_of(rungs)
     specs = tuple(patch.spec for patch in ladder.patches.all())
     alone = {spec.name: (spec, _digest(asdict(spec))) for spec in specs if spec.role not in UNIFORM}
     digests = {name: digest for name, (_, digest) in alone.items()}
     found_uses = (UseSize.of(str(use.pk), use.view) for use in ladder.sitting.uses.all())
     uses = tuple(use for use in found_uses if use is not None)
     picture = (ladder.body.pixel_width, ladder.body.pixel_height)
-    sizes = _sizes(rungs)
-    full = max(sizes.values(), default=(0, 0))
+    full = _largest(files)
     found: list[Stale] = []
     partly: list[Stale] = []
     # Most rungs have one size: its patches are written out once.
     fitted: dict[tuple[int, int], tuple[tuple[PatchSpec, ...], list[dict[str, object]]]] = {}
     for rung in rungs:
-        light, dark = paths[rung.pk]["light"], paths[rung.pk]["dark"]
-        if not light:
+        own_files = files[rung.pk]
+        if not own_files.light:
             continue
         # A raw mode of fewer pixels shows the same scene smaller: patches shrink with it.
-        size = sizes.get(rung.pk, full)
+        size = own_files.size or full
         if size not in fitted:
             scaled = tuple(scaled_specs(specs, full, size))
             fitted[size] = scaled, [asdict(spec) for spec in scaled if spec.role in UNIFORM]
         own, uniform = fitted[size]
-        task = RungTask(rung.pk, tuple(light), tuple(dark), own, uses, picture)
-        inputs = _inputs_digest(task, contents, uniform)
+        task = RungTask(rung.pk, tuple(own_files.light), tuple(own_files.dark), own, uses, picture)
+        inputs = _inputs_digest(task, own_files.contents, uniform)
         changed = tuple(
             spec for spec in own if spec.name in alone and rung.measured_patches.get(spec.name) != alone[spec.name][1]
         )
@@ -196,16 +194,16 @@ def _stale(ladder: Ladder) -> list[Stale]:
 def _store_same_pixels(ladder: Ladder) -> None:
     """Reduced raw modes against the full one at every setting that both were shot at: readings of the reduced rung."""
     rungs = [rung for rung in ladder.rungs.all() if rung.measured_inputs]
-    sizes, paths = _sizes(rungs), Frame.objects.paths_by_rung(rungs)
-    largest = max(sizes.values(), default=(0, 0))
-    full = {(rung.iso, rung.exposure_s): rung for rung in rungs if sizes[rung.pk] == largest}
+    files = Frame.objects.files_of(rungs)
+    largest = _largest(files)
+    full = {(rung.iso, rung.exposure_s): rung for rung in rungs if files[rung.pk].size == largest}
     patches = tuple(patch.spec for patch in ladder.patches.all())
     tasks, by_key = [], {rung.pk: rung for rung in rungs}
     for rung in rungs:
         other = full.get((rung.iso, rung.exposure_s))
-        if other is None or sizes[rung.pk] == largest:
+        if other is None or files[rung.pk].size == largest:
             continue
-        pairs = [paths[one.pk]["light"][:2] for one in (other, rung)]
+        pairs = [files[one.pk].light[:2] for one in (other, rung)]
         if all(len(pair) == 2 for pair in pairs):
             large, small = ((pair[0], pair[1]) for pair in pairs)
             tasks.append(SamePixelsTask(rung.pk, large, small, patches, ladder.body.pixel_height))
@@ -219,10 +217,9 @@ def _store_same_pixels(ladder: Ladder) -> None:
         _store_readings(by_key[task.key], outcome)
 
 
-def _sizes(rungs: Sequence[Rung]) -> dict[int, tuple[int, int]]:
-    """Size of a rung's frames by its id."""
-    rows = Frame.objects.filter(shot__rung__in=rungs).values_list("shot__rung_id", "width", "height").distinct()
-    return {rung: (width, height) for rung, width, height in rows}
+def _largest(files: Mapping[int, Files]) -> tuple[int, int]:
+    """Width and height of the largest frames; zeros without any."""
+    return max((one.size for one in files.values() if one.size), default=(0, 0))
 
 
 def scaled_specs(specs: Sequence[PatchSpec], full: tuple[int, int], own: tuple[int, int]) -> tuple[PatchSpec, ...]:

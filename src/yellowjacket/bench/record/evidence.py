@@ -12,6 +12,7 @@ from yellowjacket.bench.darks import measure as darks_
 from yellowjacket.bench.measure import run
 from yellowjacket.bench.models import Frame, Grade, Ladder, Reading, Use
 from yellowjacket.bench.models.queries.frames import one_each
+from yellowjacket.bench.models.queries.grades import Grades
 from yellowjacket.bench.models.queries.readings import at_use
 from yellowjacket.bench.record.kept import LimitPart, ProposalPart
 from yellowjacket.bench.record.proposals import proposals
@@ -109,8 +110,9 @@ def limit_from(kept: LimitPart) -> Limit:
     )  # fmt: skip
 
 
-def conditions(ladder: Ladder) -> dict[str, object]:
-    """What the limits hold for: body, firmware, lens, light, temperature, settings, profile."""
+def conditions(ladder: Ladder, grades: Grades | None = None) -> dict[str, object]:
+    """What the limits hold for: body, firmware, lens, light, temperature, settings, profile. ``grades``: those in force,
+    where they are known already."""
     sitting = ladder.sitting
     said = ("firmware", "layout", "shutter", "compression")
     found = Frame.objects.filter(shot__rung__ladder=ladder).select_related("shot")
@@ -133,7 +135,7 @@ def conditions(ladder: Ladder) -> dict[str, object]:
         "method": ladder.get_method_display(),
         "profile": profile.name,
         "thresholds": {criterion.key: list(criterion.thresholds) for criterion in profile.criteria},
-        "judged_by": judges(ladder),
+        "judged_by": judges(Grade.objects.current(ladder) if grades is None else grades),
     }
 
 
@@ -154,6 +156,6 @@ _LAYOUT_WORDS = {
 }  # fmt: skip
 
 
-def judges(ladder: Ladder) -> list[str]:
-    """Who graded the ladder."""
-    return sorted({grade.person for grade in Grade.objects.current(ladder).values()})
+def judges(grades: Grades) -> list[str]:
+    """Who gave the grades that are in force."""
+    return sorted({grade.person for grade in grades.values()})

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, Reading, Rung, Shot, Use
+from yellowjacket.bench.models.queries.grades import Grades
 from yellowjacket.bench.models.queries.readings import EXPOSURE_ERROR, at_use
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (
@@ -46,16 +47,17 @@ class Proposal:
         return self.apart_stops is not None and abs(self.apart_stops) > DISAGREE_STOPS
 
 
-def proposals(ladder: Ladder, lane: Lane | None = None) -> list[Proposal]:
+def proposals(ladder: Ladder, lane: Lane | None = None, grades: Grades | None = None) -> list[Proposal]:
     """Every use and level, measured and graded; none for ladders that do not run along ISO.
 
-    ``lane``: graded with a finish instead of as is; measured stays as is, a finish has no raw readings.
+    ``lane``: graded with a finish instead of as is; measured stays as is, a finish has no raw readings. ``grades``: those in
+    force, where they are known already.
     """
     if ladder.kind != Ladder.Kind.ISO:
         return []
     rungs = list(ladder.rungs.all())
     findings = Reading.objects.findings_by_use(rungs)
-    grades = Grade.objects.current(ladder, lane=lane)
+    grades = Grade.objects.current(ladder, lane=lane) if grades is None else grades
     by_eye = not findings and _pictures_only(ladder)
     result = []
     for use in ladder.sitting.uses.all():

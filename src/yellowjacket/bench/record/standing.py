@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from yellowjacket.bench.models import Ladder, Record, Use
+from yellowjacket.bench.models.queries.grades import Grades
 from yellowjacket.bench.record.evidence import conditions, limit_from, mark_advice, size_words
 from yellowjacket.bench.record.other_limits import OtherLimit, of_ladder
 from yellowjacket.bench.record.proposals import Proposal, proposals
@@ -63,12 +64,12 @@ class Standing:
         return known or proposal.measured.mark is not None or proposal.measured.ended is not None
 
 
-def standing_of(record: Record, uses: Sequence[Use]) -> Standing:
-    """What a version shows; ``uses``: of its sitting."""
+def standing_of(record: Record, uses: Sequence[Use], grades: Grades | None = None) -> Standing:
+    """What a version shows; ``uses``: of its sitting; ``grades``: of its ladder, where they are known already."""
     ladder = record.ladder
     decided = {(one.what, one.use): one.text for one in record.other_decisions.all()} if record.pk else {}
     live = Standing(
-        proposals(ladder), conditions(ladder),
+        proposals(ladder, grades=grades), conditions(ladder, grades),
         [OtherStanding(one, decided.get((one.what, one.use), "")) for one in of_ladder(ladder, uses)],
         mark_advice(ladder), {use.name: size_words(use, ladder) for use in uses},
         _decided(record),

@@ -37,20 +37,24 @@ SHOWN = ("picture", "difference", "pattern")
 # No frame is so wide (px).
 _FARTHEST = 1e6
 _SHOWN_NAMES = ("the frame", "difference of the pair", "fixed pattern of the darks")
+# What the foot tells of a rung.
+_TOLD = (Measurand.SIGNAL_DN, Measurand.NOISE_DN, Measurand.SNR, Measurand.GAIN_E_PER_DN)
 _NUMBERS = (("x", "x"), ("y", "y"), ("w", "Width"), ("h", "Height"))
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The sheet of findings and the frame with its patches; noise against signal and codes follow by themselves."""
     sitting_page = SittingPage(request, sitting_id, "measure")
-    context = _panel(sitting_page) | _sheet(sitting_page)
-    return render(request, "measure/page.html", context | {"foot": _foot(sitting_page)})
+    readings = _readings(sitting_page)
+    context = _panel(sitting_page) | _sheet(sitting_page, readings)
+    return render(request, "measure/page.html", context | {"foot": _foot(sitting_page, readings)})
 
 
 def foot(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The line at the foot for another rung."""
     sitting_page = SittingPage(request, sitting_id, "measure")
-    return render(request, "measure/_foot.html", sitting_page.context(foot=_foot(sitting_page)))
+    readings = _readings(sitting_page, sitting_page.rung)
+    return render(request, "measure/_foot.html", sitting_page.context(foot=_foot(sitting_page, readings)))
 
 
 def transfer(request: HttpRequest, sitting_id: int) -> HttpResponse:
@@ -101,18 +105,22 @@ def line(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Unfold or fold a line of the sheet; answers with the sheet."""
     sitting_page = SittingPage(request, sitting_id, "measure")
     sheet.set_state(sitting_page, request.POST.get("key", ""), request.POST.get("state", ""))
-    return render(request, "measure/_sheet.html", _sheet(sitting_page))
+    return render(request, "measure/_sheet.html", _sheet(sitting_page, _readings(sitting_page)))
 
 
-def _sheet(page: SittingPage) -> dict[str, object]:
+def _readings(page: SittingPage, of: Rung | None = None) -> Readings:
+    """What sheet and foot show of one rung or of all; the foot tells the current one by channel."""
+    return Readings(page, {kind.quantity for kind in sheet.KINDS}.union(_TOLD), of=of, in_full=page.rung)
+
+
+def _sheet(page: SittingPage, readings: Readings) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     empty = Stave(page.ladder, columns)
-    readings = Readings(page.rungs, {kind.quantity for kind in sheet.KINDS}, page.size_use)
     lines = [crop_line(page, empty.column_px)]
     folded: list[sheet.Folded] = []
     if readings:
         found, folded = sheet.finding_lines(page, readings, empty.column_px)
-        lines += found + grade_lines(page, proposals.proposals(page.ladder))
+        lines += found + grade_lines(page, proposals.proposals(page.ladder, grades=page.grades))
     return page.context(stave=Stave(page.ladder, columns, lines), folded=folded)
 
 
@@ -129,9 +137,9 @@ def _panel(page: SittingPage, message: str = "", typed: dict[str, str] | None = 
 
 def _corners(page: SittingPage, typed: dict[str, str]) -> list[tuple[int, str, str]]:
     """The four corners as typed, else those of the middle of the frame."""
-    try:
-        width, height = Frame.objects.size_of(page.ladder)
-    except Refusal:
+    # Of several raw modes the largest is drawn on.
+    width, height = max(((frame.width, frame.height) for frame in page.every_frame), default=(0, 0))
+    if not width:
         return []
     shares = ((0.3, 0.3), (0.7, 0.3), (0.7, 0.7), (0.3, 0.7))
     return [
@@ -160,7 +168,7 @@ def _picture(page: SittingPage) -> dict[str, object] | None:
             if seen.tag
             else url
         )
-    patches = list(page.ladder.patches.all())
+    patches = page.patches
     many = (Patch.Role.FIELD, Patch.Role.COLOUR, Patch.Role.WEDGE)
     return {
         "url": url, "frame": frame, "rung": rung, "shown": shown, "said": said,
@@ -174,9 +182,7 @@ def _picture(page: SittingPage) -> dict[str, object] | None:
     }  # fmt: skip
 
 
-def _foot(page: SittingPage) -> dict[str, object]:
-    told = (Measurand.SIGNAL_DN, Measurand.NOISE_DN, Measurand.SNR, Measurand.GAIN_E_PER_DN)
-    readings = Readings([page.rung], told, page.size_use, every_channel=True)
+def _foot(page: SittingPage, readings: Readings) -> dict[str, object]:
     greens = (name for name in GREENS if readings.get(page.rung, Measurand.SIGNAL_DN, name, Patch.Role.GREY))
     green = next(greens, GREENS[0])
     snr = readings.get(page.rung, Measurand.SNR, "all", Patch.Role.GREY)

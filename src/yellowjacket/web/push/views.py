@@ -117,7 +117,7 @@ def _exposure(page: SittingPage) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     stave = Stave(page.ladder, columns)
     shown = [Measurand.STEP_STOPS, *(kind.quantity for kind in KINDS)]
-    readings = Readings(page.rungs, shown, page.size_use)
+    readings = Readings(page, shown)
     steps = {rung.pk: readings.get(rung, Measurand.STEP_STOPS) for rung in page.rungs}
     crops = Crops.of(page)
     reference = next(rung for rung in page.rungs if rung.pk == crops.developing.reference_id)

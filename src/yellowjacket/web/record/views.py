@@ -85,7 +85,7 @@ def _as_seen(page: SittingPage, standing: Standing) -> list[SeenLimit]:
 
 
 def _context(page: SittingPage, record: Record) -> dict[str, object]:
-    standing = standing_of(record, page.uses)
+    standing = standing_of(record, page.uses, page.grades)
     decisions = record_.decisions_of(record)
     # With a finish the eye alone speaks; a signed version has it among its other limits.
     lanes = [lane for lane in page.ladder.lanes.all() if not record.signed and lane.grades.exists()]

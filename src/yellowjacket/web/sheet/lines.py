@@ -115,23 +115,21 @@ def frames_line(page: SittingPage) -> Line:
 
 
 class Readings:
-    """The readings of some quantities that a sheet shows, fetched in two queries, at the size of a use where they depend on
-    it."""
+    """The readings of some quantities that a sheet shows, at the size that the page shows where they depend on it: of one rung or
+    of all, of the rung ``in_full`` those of single channels too."""
 
     def __init__(
-        self, rungs: Sequence[Rung], quantities: Iterable[Measurand], use: Use | None = None, *, every_channel: bool = False
-    ) -> None:  # fmt: skip
+        self, page: SittingPage, quantities: Iterable[Measurand], *, of: Rung | None = None, in_full: Rung | None = None
+    ) -> None:
         many = (Patch.Role.FIELD, Patch.Role.COLOUR, Patch.Role.WEDGE)
-        asked = Reading.objects.filter(Q(use=None) | Q(use=use), rung__in=rungs, quantity__in=set(quantities))
-        rows = asked.exclude(patch__role__in=many)
-        if not every_channel:
-            # The sheet shows what stands for all channels; clipping is the worst of them.
-            rows = rows.filter(
-                Q(channel__in=("G", "all")) | Q(quantity=Measurand.CLIPPED_SHARE, patch__role__in=_CLIPPING)
-            )
+        rungs = page.rungs if of is None else [of]
+        asked = Reading.objects.filter(Q(use=None) | Q(use=page.size_use), rung__in=rungs, quantity__in=set(quantities))
+        # The sheet shows what stands for all channels; clipping is the worst of them.
+        shown = Q(channel__in=("G", "all")) | Q(quantity=Measurand.CLIPPED_SHARE, patch__role__in=_CLIPPING)
+        rows = asked.exclude(patch__role__in=many).filter(shown if in_full is None else shown | Q(rung=in_full))
         self._found: dict[tuple[int, str | None, str, str], Reading] = {}
         # A patch has hundreds of readings: its role is asked for once.
-        roles = dict(Patch.objects.filter(ladder__rungs__in=rungs).values_list("pk", "role"))
+        roles = {patch.pk: patch.role for patch in page.patches}
         # Per pixel first: what was read at the use's size takes its place.
         for row in sorted(rows, key=lambda row: row.use_id is not None):
             role = None if row.patch_id is None else roles[row.patch_id]
@@ -192,7 +190,8 @@ def grade_lines(
     page: SittingPage, proposals: Sequence[Proposal], *, person: str | None = None, lane: Lane | None = None
 ) -> list[Line]:
     """One line per use with its grades, as is or of a lane, the usable limit marked by a bracket behind its last rung."""
-    grades = Grade.objects.current(page.ladder, person, lane)
+    as_is = person is None and lane is None
+    grades = page.grades if as_is else Grade.objects.current(page.ladder, person, lane)
     return [_grade_line(page, use, grades, proposals) for use in page.uses]
 
 

@@ -77,7 +77,7 @@ def _context(page: SittingPage) -> dict[str, object]:
     mine = [shot for shot in waiting if shot.rung.ladder_id == page.ladder.pk]
     shot = mine[0] if mine else None
     lines = [frames_line(page)]
-    readings = Readings(page.rungs, [Measurand.EXPOSURE_ERROR_STOPS])
+    readings = Readings(page, [Measurand.EXPOSURE_ERROR_STOPS])
     if readings:
         lines.append(error_line(page, readings))
     current = next((rung for rung in page.rungs if shot and rung.pk == shot.rung_id), page.rung)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from django.db.models import QuerySet
@@ -19,6 +20,17 @@ def one_each(frames: Iterable[Frame]) -> bool:
     return bool(rungs) and len(set(rungs)) == len(rungs)
 
 
+@dataclass(slots=True)
+class Files:
+    """Files of a rung: paths of its light frames and its darks in the order of repeats, what they hold as SHA-256 by path, and
+    width and height, None without any."""
+
+    light: list[str] = field(default_factory=list)
+    dark: list[str] = field(default_factory=list)
+    contents: dict[str, str] = field(default_factory=dict)
+    size: tuple[int, int] | None = None
+
+
 class FrameQuerySet(QuerySet["Frame"]):
     """Frames, and what they are of ladders and rungs."""
 
@@ -31,12 +43,16 @@ class FrameQuerySet(QuerySet["Frame"]):
                 found.setdefault(frame.shot.rung_id, []).append(frame)
         return found
 
-    def paths_by_rung(self, rungs: Iterable[Rung]) -> dict[int, dict[str, list[str]]]:
-        """Frame paths per rung and kind, in one query."""
-        found: dict[int, dict[str, list[str]]] = {rung.pk: {"light": [], "dark": []} for rung in rungs}
+    def files_of(self, rungs: Iterable[Rung]) -> dict[int, Files]:
+        """Files by rung, in one query."""
+        found = {rung.pk: Files() for rung in rungs}
         rows = self.filter(shot__rung__in=found).order_by("shot__repeat")
-        for rung_id, kind, path in rows.values_list("shot__rung_id", "shot__kind", "path"):
-            found[rung_id][kind].append(path)
+        said = ("shot__rung_id", "shot__kind", "path", "sha256", "width", "height")
+        for rung_id, kind, path, sha256, width, height in rows.values_list(*said):
+            files = found[rung_id]
+            (files.light if kind == "light" else files.dark).append(path)
+            files.contents[path] = sha256
+            files.size = width, height
         return found
 
     def size_of(self, ladder: Ladder) -> tuple[int, int]:

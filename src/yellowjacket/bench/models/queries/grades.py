@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeAlias
 
 from django.db.models import Max, QuerySet
 
 if TYPE_CHECKING:
     from yellowjacket.bench.models import Grade, Ladder, Lane, Sitting
 
+# By (rung id, use id).
+Grades: TypeAlias = "Mapping[tuple[int, int], Grade]"
+
 
 class GradeQuerySet(QuerySet["Grade"]):
     """Grades, earlier and in force."""
 
-    def current(
-        self, ladder: Ladder, person: str | None = None, lane: Lane | None = None
-    ) -> Mapping[tuple[int, int], Grade]:
+    def current(self, ladder: Ladder, person: str | None = None, lane: Lane | None = None) -> Grades:
         """Grades in force by (rung id, use id), as is or of a lane; of one person, or whoever spoke last."""
         rows = self.filter(rung__ladder=ladder, lane=lane)
         if person is not None:
