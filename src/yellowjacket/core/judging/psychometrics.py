@@ -165,25 +165,38 @@ def next_stimulus(
     open_to = [n for n in range(len(levels)) if not shown or n != shown[-1] or len(levels) == 1]
     if chance.random() < _ANY_SHARE:
         return chance.choice(open_to)
-    middles, widths, weights = _posterior([levels[n] for n in shown], accepted, levels, _COARSE, _COARSE_WIDTHS)
-    by_level = {levels[n]: _expected_variance(levels[n], middles, widths, weights) for n in open_to}
-    return min(open_to, key=lambda n: (by_level[levels[n]], chance.random()))
+    middles, _, weights = _posterior([levels[n] for n in shown], accepted, levels, _COARSE, _COARSE_WIDTHS)
+    several = tuple(sorted(set(levels)))
+    expected = dict(zip(several, _expected_variances(several, middles, weights), strict=True))
+    return min(open_to, key=lambda n: (expected[levels[n]], chance.random()))
 
 
-def _expected_variance(
-    level: float, middles: NDArray[np.float64], widths: NDArray[np.float64], weights: NDArray[np.float64]
-) -> float:
-    yes = _chance(level, middles[:, None], widths[None, :])
-    total = 0.0
-    for answer in (yes, 1 - yes):
-        after = (weights * answer).sum(axis=1)
-        share = float(after.sum())
-        mean = float(after @ middles) / share
-        total += float(after @ (middles - mean) ** 2)
-    return total
+def _expected_variances(
+    levels: tuple[float, ...], middles: NDArray[np.float64], weights: NDArray[np.float64]
+) -> list[float]:
+    """Of the threshold after an answer to each level, shape (levels,)."""
+    low, high = float(middles[0]), float(middles[-1])
+    yes = np.einsum("lmw,mw->lm", _chances_of(levels, low, high, *weights.shape), weights)
+    total = np.zeros(len(levels))
+    for after in (yes, weights.sum(axis=1) - yes):
+        share = after.sum(axis=1)
+        # About the middle of the grid, so that the difference of two large numbers is none.
+        apart = middles - (low + high) / 2
+        total += after @ apart**2 - (after @ apart) ** 2 / share
+    return [float(one) for one in total]
 
 
-def _chance(level: float, middle: NDArray[np.float64], width: NDArray[np.float64]) -> NDArray[np.float64]:
+# A round asks for the same levels after every answer.
+@lru_cache(maxsize=8)
+def _chances_of(levels: tuple[float, ...], low: float, high: float, places: int, breadths: int) -> NDArray[np.float64]:
+    """Chances that levels are accepted, shape (levels, places, breadths)."""
+    middles, _, widths = _axes(low, high, places, breadths)
+    return _chance(np.array(levels)[:, None, None], middles[:, None], widths[None, :])
+
+
+def _chance(
+    level: float | NDArray[np.float64], middle: NDArray[np.float64], width: NDArray[np.float64]
+) -> NDArray[np.float64]:
     """Chance of acceptance: falls with noise, never nearer than the lapse to 0 and 1."""
     z = np.clip((level - middle) / width, -60, 60)
     return np.asarray(_LAPSE + (1 - 2 * _LAPSE) / (1 + np.exp(z)))
