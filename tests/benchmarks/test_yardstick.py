@@ -9,7 +9,7 @@ from yellowjacket.benchmarks.yardstick import measure_plainly
 from yellowjacket.core.noise.fixed_pattern import fixed_pattern
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.raw.codes import missing_codes
-from yellowjacket.core.raw.histograms import CODES, add_histogram, tile_means_and_noise, tile_sums
+from yellowjacket.core.raw.histograms import CODES, add_histogram, middle_of, tile_means_and_noise, tile_sums
 from yellowjacket.core.readings.rung import RungTask, measure_frames
 
 
@@ -41,6 +41,15 @@ def test_patches_agree_to_the_last_digits(pair, plain, channel):
         share = np.array([[(rows - dy) * (columns - abs(dx)) for dx in range(-2, 3)] for dy in range(3)]) / a.size
         seen = np.where(found.lags.correlation == 0, 0, found.lags.correlation * share)
         assert np.abs(seen - np.where(seen == 0, 0, wanted.correlation)).max() < 1e-9
+
+
+@pytest.mark.parametrize("size", [1, 2, 7, 5000, 5001])
+def test_a_median_from_counts_is_that_of_all_numbers(rng, size):
+    numbers = rng.poisson(40, (1, size)).astype(np.uint16)
+    counts = np.zeros(CODES, np.int64)
+    add_histogram(numbers, counts)
+    codes = np.flatnonzero(counts)
+    assert middle_of(codes.astype(np.float64), counts[codes]) == np.median(numbers)
 
 
 def test_whole_frame_counts_agree_exactly(pair, plain):

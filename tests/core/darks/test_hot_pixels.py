@@ -56,6 +56,34 @@ def test_levels_and_spreads_are_sampled_like_the_whole(rng):
     assert np.median(spread) == pytest.approx(sigma, rel=0.08)
 
 
+@pytest.mark.parametrize("repeats", [2, 5])
+def test_what_stands_out_is_what_a_plain_comparison_finds(rng, repeats):
+    stack = np.stack([darks.dark(rng, hot=[(20, 30, 9.0)])[::2, ::2] for _ in range(repeats)])
+    stack[-1] += 3
+    stack[0, 7, 9] += 90
+    stack[:, 90, 111] -= 40
+    step = 4
+    levels, apart = sampled(stack, step)
+    spread = spreads(apart, 0.29, step)
+    level = levels.repeat(step, axis=0).repeat(step, axis=1)[: stack.shape[1], : stack.shape[2]].astype(np.float64)
+    rows, columns = np.indices(level.shape)
+    tile = rows * spread.shape[0] // level.shape[0], columns // step * step * spread.shape[1] // level.shape[1]
+    local = spread[tile]
+    # The last repeat lies three numbers over the others.
+    shifts = np.rint(3 * (np.arange(repeats) == repeats - 1) - 3 / repeats)
+    each = stack - shifts[:, None, None]
+    found = outstanding(stack, step, levels, spread, 4.0, 8.0)
+    far = np.abs(stack.mean(axis=0) - level) - 4 * local
+    once = np.maximum(each.max(axis=0) - level, level - each.min(axis=0)) - 8 * local
+    told = np.zeros(level.shape, bool)
+    told[tuple(found.T)] = True
+    assert 3 <= len(found) < 60
+    # By how much a repeat lies higher is told by the tile, to a number: within two of a bar either is right.
+    sure = (np.abs(far) > 2) & (np.abs(once) > 2)
+    assert np.array_equal(told[sure], ((far > 0) | (once > 0))[sure])
+    assert told[[15, 7, 90], [10, 9, 111]].all()
+
+
 def test_a_picture_is_refused(rng):
     light = [making.frame_of(making.shot(100, rng)) for _ in range(2)]
     light[0].mosaic[::3, ::2] += 900

@@ -19,6 +19,7 @@ from yellowjacket.core.metrology.robust import SIGMA_PER_MAD
 from yellowjacket.core.noise.banding import banding_of
 from yellowjacket.core.raw.dark_or_light import looks_dark
 from yellowjacket.core.raw.frame import FrameError, RawFrame
+from yellowjacket.core.raw.histograms import CODES, add_histogram, middle_of
 from yellowjacket.core.raw.reader import read_frame
 
 # Frames of one time that are read; more add little.
@@ -149,9 +150,15 @@ def _bright_points(frame: RawFrame) -> int:
     count = 0
     # Small frames have few points: all of them are looked at.
     step = 2 if frame.mosaic.size > _SMALL_PX else 1
-    for sample in (plane[::step, ::step].astype(np.float32) for name in frame.channels for plane in frame.planes(name)):
-        apart = sample - np.median(sample)
-        count += int((apart > _POINT_SIGMAS * max(1.0, SIGMA_PER_MAD * float(np.median(np.abs(apart))))).sum())
+    for plane in (plane for name in frame.channels for plane in frame.planes(name)):
+        counts = np.zeros(CODES, np.int64)
+        add_histogram(plane[::step, ::step], counts)
+        codes = np.flatnonzero(counts)
+        often = counts[codes]
+        apart = codes - middle_of(codes.astype(np.float64), often)
+        order = np.argsort(np.abs(apart))
+        spread = middle_of(np.abs(apart)[order], often[order])
+        count += int(often[apart > _POINT_SIGMAS * max(1.0, SIGMA_PER_MAD * spread)].sum())
     return count
 
 

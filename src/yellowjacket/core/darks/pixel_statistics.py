@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 Stack = NDArray[np.uint16]
 # Side of a tile in pixels of a channel.
 _TILE_PX = 64
+# Pixels of a neighbourhood up to its median, in order.
+_TO_MIDDLE = 13
 _CLIP_SIGMAS, _CLIP_ROUNDS = 5.0, 20
 # Mean absolute deviation of a normal distribution, in σ.
 _MEAN_DEVIATION = math.sqrt(2 / math.pi)
@@ -26,6 +28,8 @@ _FEWEST = 8
 _SHIFT_SAMPLES = 16
 # σ of two samples of one noise never differ by so much.
 _CLEARLY_MORE = 1.1
+# Farther than sums of numbers can be.
+_NEVER = 1 << 30
 
 
 @numba.njit(cache=True, nogil=True)
@@ -55,22 +59,36 @@ def _middle(stack, frame, y, x, around):  # type: ignore[no-untyped-def]
                 value = np.int32(stack[frame, row, column])
             insert(around, n, value)
             n += 1
-    return around[12]
+    return around[_TO_MIDDLE - 1]
 
 
 @numba.njit(cache=True, nogil=True)
 def _sample(stack, step, levels, excess):  # type: ignore[no-untyped-def]
-    around = np.empty(25, np.int32)
-    frames = stack.shape[0]
+    frames, rows, columns = stack.shape
+    width = levels.shape[1]
+    # A row of samples at a time: of each the lesser half of its neighbourhood, in order, and the number on its way in.
+    lesser, coming, own = np.empty((_TO_MIDDLE, width), np.int32), np.empty(width, np.int32), np.empty(width, np.int32)
     for i in range(levels.shape[0]):
-        for j in range(levels.shape[1]):
-            y, x = i * step, j * step
-            level = _middle(stack, -1, y, x, around)
-            total = np.int32(0)
-            for k in range(frames):
-                total += np.int32(stack[k, y, x])
-            levels[i, j] = level / frames
-            excess[i, j] = (total - level) / frames
+        lesser[:] = _NEVER
+        for down in range(-2, 3):
+            row = min(max(i * step + down, 0), rows - 1)
+            for across in range(-2, 3):
+                for j in range(width):
+                    column = min(max(j * step + across, 0), columns - 1)
+                    value = np.int32(0)
+                    for k in range(frames):
+                        value += np.int32(stack[k, row, column])
+                    coming[j] = value
+                if down == 0 and across == 0:
+                    own[:] = coming
+                for place in range(_TO_MIDDLE):
+                    for j in range(width):
+                        less, more = min(lesser[place, j], coming[j]), max(lesser[place, j], coming[j])
+                        lesser[place, j] = less
+                        coming[j] = more
+        for j in range(width):
+            levels[i, j] = lesser[_TO_MIDDLE - 1, j] / frames
+            excess[i, j] = (own[j] - lesser[_TO_MIDDLE - 1, j]) / frames
 
 
 def sample_step(stack: Stack) -> int:
@@ -142,34 +160,67 @@ def spreads(excess: NDArray[np.float32], least: float, step: int) -> NDArray[np.
 
 
 @numba.njit(cache=True, nogil=True)
-def _outstanding(stack, step, levels, spread, bar, once, shifts, places):  # type: ignore[no-untyped-def]
+def _bounds(stack, step, y, levels, spread, bar, once, shifts, ends, shift):  # type: ignore[no-untyped-def]
+    """Within what the sum of all repeats and each of them stay along row ``y``, in whole numbers so that the walk over the pixels
+    compares integers only: ``ends``, shape (4, columns), and by how much each repeat lies higher, (frames, columns)."""
     frames, rows, columns = stack.shape
     tile_rows, tile_columns = spread.shape
-    found = 0
+    i, tile_i = y // step, min(y * tile_rows // rows, tile_rows - 1)
+    for j in range(levels.shape[1]):
+        tile_j = min(j * step * tile_columns // columns, tile_columns - 1)
+        local, level = spread[tile_i, tile_j], levels[i, j]
+        here = (
+            min(math.ceil((level + bar * local) * frames), _NEVER), max(math.floor((level - bar * local) * frames), -_NEVER),
+            min(math.ceil(level + once * local), _NEVER), max(math.floor(level - once * local), -_NEVER),
+        )  # fmt: skip
+        for x in range(j * step, min((j + 1) * step, columns)):
+            for end in range(4):
+                ends[end, x] = here[end]
+            for k in range(frames):
+                shift[k, x] = shifts[k, tile_i, tile_j]
+
+
+@numba.njit(cache=True, nogil=True)
+def _outstanding(stack, step, levels, spread, bar, once, shifts, places):  # type: ignore[no-untyped-def]
+    frames, rows, columns = stack.shape
+    tile_rows = spread.shape[0]
+    ends, shift = np.empty((4, columns), np.int32), np.empty((frames, columns), np.int32)
+    total, highest, lowest = np.empty(columns, np.int32), np.empty(columns, np.int32), np.empty(columns, np.int32)
+    out = np.empty(columns, np.uint8)
+    found, tile_before = 0, -1
     for y in range(rows):
-        i, tile_i = y // step, min(y * tile_rows // rows, tile_rows - 1)
-        for j in range(levels.shape[1]):
-            local = spread[tile_i, min(j * step * tile_columns // columns, tile_columns - 1)]
-            level = levels[i, j]
-            # In whole sums, so that the walk over the pixels compares integers only.
-            high = np.int64(math.ceil((level + bar * local) * frames))
-            low = np.int64(math.floor((level - bar * local) * frames))
-            single = np.int64(math.ceil(level + once * local))
-            hole = np.int64(math.floor(level - once * local))
-            shift = shifts[:, tile_i, min(j * step * tile_columns // columns, tile_columns - 1)]
-            for x in range(j * step, min((j + 1) * step, columns)):
-                total, highest, lowest = np.int64(0), np.int64(-(1 << 30)), np.int64(1 << 30)
-                for k in range(frames):
-                    value = np.int64(stack[k, y, x])
-                    total += value
-                    highest = max(highest, value - shift[k])
-                    lowest = min(lowest, value - shift[k])
-                if total > high or total < low or highest > single or lowest < hole:
-                    if found == places.shape[0]:
-                        return -1
-                    places[found, 0] = y
-                    places[found, 1] = x
-                    found += 1
+        tile_i = min(y * tile_rows // rows, tile_rows - 1)
+        if y % step == 0 or tile_i != tile_before:
+            _bounds(stack, step, y, levels, spread, bar, once, shifts, ends, shift)
+            tile_before = tile_i
+        # Plain walks over a row, of which the processor does several pixels at a time.
+        for x in range(columns):
+            value = np.int32(stack[0, y, x])
+            total[x] = value
+            highest[x] = lowest[x] = value - shift[0, x]
+        for k in range(1, frames):
+            for x in range(columns):
+                value = np.int32(stack[k, y, x])
+                total[x] += value
+                value -= shift[k, x]
+                highest[x] = max(highest[x], value)
+                lowest[x] = min(lowest[x], value)
+        any_out = np.uint8(0)
+        for x in range(columns):
+            beyond = (
+                (total[x] > ends[0, x]) | (total[x] < ends[1, x]) | (highest[x] > ends[2, x]) | (lowest[x] < ends[3, x])
+            )
+            out[x] = beyond
+            any_out |= out[x]
+        if not any_out:
+            continue
+        for x in range(columns):
+            if out[x]:
+                if found == places.shape[0]:
+                    return -1
+                places[found, 0] = y
+                places[found, 1] = x
+                found += 1
     return found
 
 

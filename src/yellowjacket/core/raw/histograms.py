@@ -19,6 +19,13 @@ def add_histogram(plane: NDArray[np.uint16], counts: NDArray[np.int64]) -> None:
     count_codes(plane, counts)
 
 
+def middle_of(values: NDArray[np.float64], counts: NDArray[np.int64]) -> float:
+    """The median of ``values``, in order, each of which is there so many times: as NumPy's of all of them."""
+    up_to, total = np.cumsum(counts), int(counts.sum())
+    low, high = np.searchsorted(up_to, ((total - 1) // 2, total // 2), side="right")
+    return float(values[low] + values[high]) / 2
+
+
 def tile_sums(a: NDArray[np.uint16], b: NDArray[np.uint16], side: int = TILE_PX) -> NDArray[np.int64]:
     """Exact sums over square tiles of two planes: A, B, A², B², AB; int64, shape (rows, columns, 5)."""
     from yellowjacket.core.raw.counting import sum_tiles
