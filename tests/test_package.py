@@ -1,4 +1,5 @@
-"""What README says to type: `make` in a checkout, and what it builds there for others, which works outside of the checkout."""
+"""What README says to type: `make` in a checkout, what it builds there for others, which works outside of the checkout, and the
+benchmark, on the one demo that is made here."""
 
 import contextlib
 import html
@@ -24,6 +25,40 @@ ROOT = Path(__file__).parents[1]
 # Styles are built from these; what is built ships.
 _SOURCES = ("src/yellowjacket/web/styles/",)
 _PAGES = ("/", "/bodies/", "/help/", "/help/numbers/", "/help/screenshots/desk.png", "/settings/")
+
+
+# Of each module what is made small; what it finds is told and never asserted.
+_SMALL = {
+    "suite": {
+        "_SIZES": {"24 MP": (1536, 768)},
+        "WIDTH_PX": 1536,
+        "HEIGHT_PX": 768,
+        "_PATCHES": 3,
+        "_ROUNDS": 1,
+        "_SCALED": 2,
+        "_ACCURACY_MARKS": (800,),
+        "_PAGE_ROUNDS": 1,
+        "_NIGHT_LADDERS": 2,
+        "_MATCHED": 50,
+    },
+    "darks": {"HEIGHT_PX": 512, "WIDTH_PX": 768, "_DARKS": 4, "_HOT": 50, "_ROUNDS": 1},
+    "looking": {"_CELLS": 2, "_ROUNDS": 1},
+    "cluster": {"_TASKS": 6, "_WORKERS": (1, 2)},
+}
+_BENCH = f"""
+import contextlib, importlib, sys
+for name, values in {_SMALL!r}.items():
+    module = importlib.import_module("yellowjacket.benchmarks." + name)
+    for key, value in values.items():
+        assert hasattr(module, key), key
+        setattr(module, key, value)
+from yellowjacket.benchmarks import suite
+suite.BODIES = {{key: suite.BODIES[key] for key in ("heath", "wold")}}
+suite.tempfile.TemporaryDirectory = lambda **words: contextlib.nullcontext(sys.argv[1])
+from yellowjacket.cli.main import main
+sys.exit(main(["bench"]))
+"""
+_FIGURE = re.compile(r".*\d.*(\(goal [\d.]+ .*(met|missed)\)|of CPU time|\(goal 1\.8 × on two\))$")
 
 
 def make(target, place=ROOT):
@@ -178,3 +213,23 @@ def test_pipx_installs_the_wheel_and_the_demo_starts_from_it(wheel, demo_home, t
         python = tmp_path / "pipx" / "venvs" / "yellowjacket" / "bin" / "python"
         place = subprocess.run([python, "-c", asked], env=environment, capture_output=True, text=True, cwd=tmp_path)
         assert place.stdout.startswith(str(tmp_path / "pipx")), place.stderr
+
+
+def test_the_benchmark_runs_to_its_end(demo_home, tmp_path):
+    """On small frames, and on the demo that is there: another would take as long as all the rest."""
+    # Originals are only read.
+    shutil.copytree(demo_home / "card", tmp_path / "home" / "card", copy_function=os.link)
+    shutil.copytree(demo_home, tmp_path / "home", dirs_exist_ok=True, ignore=shutil.ignore_patterns("card"))
+    done = subprocess.run(
+        [sys.executable, "-c", _BENCH, str(tmp_path)], capture_output=True, text=True, env=typing(tmp_path / "other")
+    )
+    # Whether every goal is met is no matter of a machine that runs tests.
+    assert done.returncode in (0, 1), done.stderr
+    *said, verdict = done.stdout.splitlines()
+    assert verdict in ("all goals met", "a goal was missed"), done.stderr
+    figures = said[next(n for n, line in enumerate(said) if "decoded and copied" in line) :]
+    assert [line for line in figures if not _FIGURE.match(line)] == []
+    for told in (
+        "24 MP pair measured", "darks analysed", "at the size of a use", "on a cluster of 2", "demo data made", "page look",
+    ):  # fmt: skip
+        assert any(told in line for line in figures), told

@@ -24,6 +24,6 @@ if [ ! -x "$venv/bin/python" ]; then
 fi
 echo "Installing $requirements ..."
 # Compiling every module of every package takes a third of the time; what is used is compiled when it is first used.
-"$venv/bin/python" -m pip install --quiet --disable-pip-version-check --no-compile --require-hashes \
+"$venv/bin/python" -m pip install --quiet --disable-pip-version-check --no-compile --no-deps --require-hashes \
     -r requirements/build.txt -r "$requirements"
 "$venv/bin/python" -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
