@@ -2,14 +2,23 @@
 
 import numpy as np
 import pytest
+from scipy.stats import norm
 
 from tests import making
 from tests.core.readings.test_rung import patches
 from yellowjacket.benchmarks.yardstick import measure_plainly
+from yellowjacket.core.metrology.robust import robust_sigma
 from yellowjacket.core.noise.fixed_pattern import fixed_pattern
 from yellowjacket.core.noise.two_frame import pair_noise
 from yellowjacket.core.raw.codes import missing_codes
-from yellowjacket.core.raw.histograms import CODES, add_histogram, middle_of, tile_means_and_noise, tile_sums
+from yellowjacket.core.raw.histograms import (
+    CODES,
+    add_histogram,
+    line_means,
+    middle_of,
+    tile_means_and_noise,
+    tile_sums,
+)
 from yellowjacket.core.readings.rung import RungTask, measure_frames
 
 
@@ -50,6 +59,23 @@ def test_a_median_from_counts_is_that_of_all_numbers(rng, size):
     add_histogram(numbers, counts)
     codes = np.flatnonzero(counts)
     assert middle_of(codes.astype(np.float64), counts[codes]) == np.median(numbers)
+
+
+def test_means_of_lines_are_those_of_numpy_to_the_last_digit(rng):
+    plane = rng.integers(0, 65535, (222, 306), np.uint16)[::2, 1::3]
+    rows, columns = line_means(plane)
+    assert np.array_equal(rows, plane.mean(axis=1, dtype=np.float64))
+    assert np.array_equal(columns, plane.mean(axis=0, dtype=np.float64))
+
+
+@pytest.mark.parametrize("step", [1.0, 0.37, 1 / 2])
+def test_the_robust_spread_is_that_of_a_histogram_of_rounded_values(rng, step):
+    values = rng.normal(-40, 7, (31, 52)) // step * step
+    whole = np.rint(values).astype(int)
+    counts = np.bincount((whole - whole.min()).ravel())
+    edges = whole.min() - 0.5 + np.arange(counts.size + 1)
+    low, high = np.interp(norm.cdf([-1, 1]), np.concatenate([[0], counts.cumsum() / whole.size]), edges)
+    assert robust_sigma(values) == pytest.approx((high - low) / 2, rel=1e-12)
 
 
 def test_whole_frame_counts_agree_exactly(pair, plain):

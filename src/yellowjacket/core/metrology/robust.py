@@ -24,10 +24,13 @@ def robust_sigma(values: NDArray[np.float64]) -> float:
 
     On whole numbers the usual median-based spread can be 0; interpolating inside the bins cannot.
     """
-    whole = np.rint(values).astype(np.int64).ravel()
-    lowest = int(whole.min())
-    whole -= lowest
-    cumulative = np.bincount(whole).cumsum() / whole.size
+    from yellowjacket.core.metrology.binning import bin_whole, ends_of
+
+    every = np.ravel(values)
+    lowest, highest = ends_of(every)
+    counts = np.zeros(highest - lowest + 1, np.int64)
+    bin_whole(every, lowest, counts)
+    cumulative = counts.cumsum() / every.size
     edges = lowest - 0.5 + np.arange(cumulative.size + 1)
     points = np.interp(_ONE_SIGMA_QUANTILES, np.concatenate(([0.0], cumulative)), edges)
     return float(points[1] - points[0]) / 2

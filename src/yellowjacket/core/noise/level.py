@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yellowjacket.core.metrology.estimate import Quantity, with_error
+from yellowjacket.core.raw.histograms import line_means
 
 # Bands go over many lines: lines are taken together by so many groups, whose scatter tells what they share. Student's t of one
 # less than that many, over the normal's, 95 %.
@@ -23,8 +24,9 @@ def level_of(frames: Sequence[Sequence[NDArray[np.uint16]]]) -> Quantity:
     """
     means = [np.mean([plane.mean(dtype=np.float64) for plane in planes]) for planes in frames]
     n = sum(plane.size for planes in frames for plane in planes)
-    rows = [_scatter(np.mean([plane.mean(axis=1, dtype=np.float64) for plane in planes], axis=0)) for planes in frames]
-    columns = np.mean([plane.mean(axis=0, dtype=np.float64) for planes in frames for plane in planes], axis=0)
+    lines = [[line_means(plane) for plane in planes] for planes in frames]
+    rows = [_scatter(np.mean([down for down, _ in planes], axis=0)) for planes in lines]
+    columns = np.mean([across for planes in lines for _, across in planes], axis=0)
     square = sum(rows) / len(rows) ** 2 + _scatter(columns)
     # Both hold what pixels scatter by themselves: once is enough.
     spread = float(np.std(frames[0][0], dtype=np.float64))

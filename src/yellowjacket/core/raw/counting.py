@@ -19,6 +19,18 @@ def count_codes(plane: NDArray[np.uint16], counts: NDArray[np.int64]) -> None:
 
 
 @numba.njit(cache=True, nogil=True)
+def sum_lines(plane: NDArray[np.uint16], rows: NDArray[np.int64], columns: NDArray[np.int64]) -> None:
+    """Add the numbers of a plane, shape (rows, columns), to the sums of its rows and of its columns."""
+    for row in range(plane.shape[0]):
+        total = np.int64(0)
+        for column in range(plane.shape[1]):
+            value = np.int64(plane[row, column])
+            total += value
+            columns[column] += value
+        rows[row] += total
+
+
+@numba.njit(cache=True, nogil=True)
 def sum_tiles(a: NDArray[np.uint16], b: NDArray[np.uint16], side: int, out: NDArray[np.int64]) -> None:
     """Write the sums of two planes into ``out``, shape (rows of tiles, columns of tiles, 5)."""
     for row in range(out.shape[0] * side):

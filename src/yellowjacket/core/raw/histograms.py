@@ -19,6 +19,15 @@ def add_histogram(plane: NDArray[np.uint16], counts: NDArray[np.int64]) -> None:
     count_codes(plane, counts)
 
 
+def line_means(plane: NDArray[np.uint16]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Means of the rows and of the columns of a plane of any strides, from exact sums; shapes (rows,) and (columns,)."""
+    from yellowjacket.core.raw.counting import sum_lines
+
+    rows, columns = (np.zeros(length, np.int64) for length in plane.shape)
+    sum_lines(plane, rows, columns)
+    return rows / plane.shape[1], columns / plane.shape[0]
+
+
 def middle_of(values: NDArray[np.float64], counts: NDArray[np.int64]) -> float:
     """The median of ``values``, in order, each of which is there so many times: as NumPy's of all of them."""
     up_to, total = np.cumsum(counts), int(counts.sum())
