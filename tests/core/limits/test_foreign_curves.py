@@ -4,7 +4,7 @@ import contextlib
 import math
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from yellowjacket.core.limits.foreign_curves import QUANTITIES, ForeignError, read_curve
@@ -55,6 +55,7 @@ def test_what_is_doubtful_is_refused_with_its_line(text, quantity, words):
 
 
 @given(st.text(max_size=200), st.sampled_from(sorted(QUANTITIES)))
+@example('ISO,"SNR\n100,50', "snr")
 def test_any_text_gives_a_curve_or_a_sentence(text, quantity):
     with contextlib.suppress(ForeignError):
         curve = read_curve(text, quantity)

@@ -54,6 +54,8 @@ QUANTITIES: dict[str, ForeignQuantity] = {
     ),
 }  # fmt: skip
 
+_TOO_FEW = "a heading and at least one line of numbers are needed: ISO, value"
+
 
 @dataclass(frozen=True, slots=True)
 class ForeignCurve:
@@ -75,7 +77,7 @@ def read_curve(text: str, quantity: str, unit: str = "") -> ForeignCurve:
         raise ForeignError(f"there is no quantity {quantity!r}; there are {', '.join(QUANTITIES)}")
     lines = [line for line in text.lstrip("\ufeff").splitlines() if line.strip() and not line.startswith("#")]
     if len(lines) < 2:
-        raise ForeignError("a heading and at least one line of numbers are needed: ISO, value")
+        raise ForeignError(_TOO_FEW)
     if len(lines) > _MOST_ROWS:
         raise ForeignError(f"{len(lines)} lines are not a curve along ISO; at most {_MOST_ROWS} are read")
     separator = next((sign for sign in "\t;," if sign in lines[0]), "")
@@ -89,6 +91,9 @@ def read_curve(text: str, quantity: str, unit: str = "") -> ForeignCurve:
         raise ForeignError(f"cannot be read as CSV ({error})") from error
     if len(rows[0]) < 2:
         raise ForeignError("line 1: two columns are needed, ISO and value")
+    if len(rows) < 2:
+        # A quotation mark that is never closed takes the lines after it along.
+        raise ForeignError(_TOO_FEW)
     convert, said = _unit_of(known, unit or _named_in(rows[0][1]))
     points: dict[int, float] = {}
     commas = False
