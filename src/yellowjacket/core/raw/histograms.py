@@ -29,7 +29,7 @@ def line_means(plane: NDArray[np.uint16]) -> tuple[NDArray[np.float64], NDArray[
 
 
 def middle_of(values: NDArray[np.float64], counts: NDArray[np.int64]) -> float:
-    """The median of ``values``, in order, each of which is there so many times: as NumPy's of all of them."""
+    """The median of ``values``, in order, each of which is there so many times: as NumPy's of all of them. Shapes (n,)."""
     up_to, total = np.cumsum(counts), int(counts.sum())
     low, high = np.searchsorted(up_to, ((total - 1) // 2, total // 2), side="right")
     return float(values[low] + values[high]) / 2
