@@ -401,6 +401,8 @@ def landed(ladder: Ladder) -> Landed | None:
     newest = frames.order_by("-id").first()
     if newest is None or newest.shot is None or not newest.report:
         return None
+    # With the body and the sitting that the ladder knows.
+    newest.shot.rung.ladder = ladder
     rungs = list(ladder.rungs.all())
     wanted = ladder.reference_rung(rungs)
     first = frames.filter(shot__rung=wanted).order_by("shot__repeat").first() or frames.order_by("shot__order").first()
@@ -453,7 +455,7 @@ def _beside_other_body(frame: Frame) -> Iterator[str]:
         return
     rung = shot.rung
     others = Frame.objects.filter(
-        sitting=frame.sitting, shot__kind=shot.kind, shot__rung__iso=rung.iso, shot__rung__exposure_s=rung.exposure_s,
+        sitting=rung.ladder.sitting, shot__kind=shot.kind, shot__rung__iso=rung.iso, shot__rung__exposure_s=rung.exposure_s,
         shot__rung__ladder__f_number=rung.ladder.f_number, shot__rung__lamp_stops=rung.lamp_stops,
     ).exclude(shot__rung__ladder__body=rung.ladder.body)  # fmt: skip
     other = others.select_related("shot__rung__ladder__body").order_by("id").last()

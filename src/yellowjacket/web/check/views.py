@@ -33,8 +33,9 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _context(page: SittingPage) -> dict[str, object]:
-    audit = audit_.audit(page.ladder)
+    # Its rungs first: the audit asks the ladder for the same.
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung))
+    audit = audit_.audit(page.ladder)
     lines = [frames_line(page), *_audit_lines(list(page.rungs), audit, conditions.temperatures(page.ladder))]
     if not page.ladder.capped:
         lines.insert(0, crop_line(page, stave.column_px))

@@ -85,6 +85,9 @@ def _as_seen(page: SittingPage, standing: Standing) -> list[SeenLimit]:
 
 
 def _context(page: SittingPage, record: Record) -> dict[str, object]:
+    # The ladder of the page, with its rungs and the body that it knows.
+    record.ladder = page.ladder
+    columns = columns_of(page.rungs, page.rung)
     standing = standing_of(record, page.uses, page.grades)
     decisions = record_.decisions_of(record)
     # With a finish the eye alone speaks; a signed version has it among its other limits.
@@ -105,7 +108,7 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     doubts = sorted({doubt for p in standing.proposals for doubt in p.measured.doubts + p.graded.doubts})
     # Only an ISO ladder is graded rung by rung.
     lines = grade_lines(page, standing.proposals) if standing.proposals else []
-    stave = Stave(page.ladder, columns_of(page.rungs, page.rung), lines)
+    stave = Stave(page.ladder, columns, lines)
     found = other_limits.as_evidence([one.limit for one in standing.others])
     open_count = record_.open_limits(record, found, standing.proposals)
     proposed_by = {"measured" if p.proposed is p.measured else "graded" for p in standing.proposals if p.proposed}

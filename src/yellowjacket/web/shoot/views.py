@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Callable
 
 from django.contrib import messages
+from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -64,8 +65,9 @@ def _state(page: SittingPage) -> str:
     """Digest of everything the live part shows, so that windows can tell whether they are behind."""
     sitting = page.sitting
     job = page.job
+    events = sitting.events.aggregate(count=Count("pk"), undone=Count("undone_at"))
     parts = (
-        page.ladder.pk, sitting.events.count(), sitting.events.filter(undone_at__isnull=False).count(),
+        page.ladder.pk, events["count"], events["undone"],
         Frame.objects.filter(sitting=sitting, shot__isnull=False).count(), sitting.problems.count(),
         job.pk if job else 0, job.state if job else "",
     )  # fmt: skip
