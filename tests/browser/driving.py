@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from selenium.common.exceptions import ElementClickInterceptedException, StaleElementReferenceException
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    StaleElementReferenceException,
+    WebDriverException,
+)
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -33,7 +37,13 @@ def click(browser, css: str) -> None:
     def clicked(b):
         element = b.find_element(By.CSS_SELECTOR, css)
         b.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
-        element.click()
+        try:
+            element.click()
+        except WebDriverException as error:
+            # The driver's other words for an element that was just taken away.
+            if "does not belong to the document" not in str(error):
+                raise
+            return False
         return True
 
     waiting(browser).until(clicked, css)
