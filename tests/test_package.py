@@ -62,8 +62,8 @@ _FIGURE = re.compile(r".*\d.*(\(goal [\d.]+ .*(met|missed)\)|of CPU time|\(goal 
 
 
 def make(target, place=ROOT):
-    """As it is typed there, with the packages that the tests run with."""
-    return ["make", "-C", str(place), *target.split(), f"VENV={sys.prefix}"]
+    """As it is typed there, with the packages that the tests run with, which no copy may lay hands on."""
+    return ["make", "-C", str(place), "-o", f"{sys.prefix}/.base", *target.split(), f"VENV={sys.prefix}"]
 
 
 def typing(home):
