@@ -19,6 +19,7 @@ from pathlib import Path
 import pytest
 
 from tests import homes
+from tests.test_serving import free_port
 from yellowjacket import __version__
 
 ROOT = Path(__file__).parents[1]
@@ -69,12 +70,6 @@ def make(target, place=ROOT):
 def typing(home):
     """What a shell has, that no other `make` has started."""
     return {k: v for k, v in homes.environment(home).items() if k not in ("MAKEFLAGS", "MAKELEVEL", "MFLAGS", "PORT")}
-
-
-def free_port():
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
 
 
 @contextlib.contextmanager

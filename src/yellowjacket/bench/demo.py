@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
+from typing import TypeAlias
 
 from django.conf import settings
 from django.db import transaction
@@ -61,6 +62,8 @@ _DARK_TIMES = (1, 8, 60, 240)
 _DARKS = LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=_DARK_TIMES, lenr="pairs", rest_s=45.0, repeats=2)
 _NIGHTS = ((HEATH, replace(_DARKS, repeats=3)), (FEN, replace(_DARKS, lenr="off")))
 _NIGHT_SCENE = (HEATH, LadderSpec("time", "scene", Exposure(800, 60.0, 8.0), picked=(60,), repeats=1, darks=0))
+# Name, role and place of a texture in raw pixels.
+_Texture: TypeAlias = tuple[str, str, tuple[int, int, int, int]]
 # A part of the sensor: many frames in little room, with hundreds of hot pixels all the same.
 _NIGHT_WINDOW = (720, 480)
 # Two bodies on one scene: the upper part of the sensor, with wedge, grey card, label and three moths.
@@ -68,7 +71,7 @@ _TWO_BODIES = tuple(
     (body, LadderSpec("iso", "shutter", _METERED, picked=(100, 1600, 6400, 25600), darks=0)) for body in (HEATH, MOOR)
 )
 _DRAWER_WINDOW = (1824, 416)
-_FINE_PRINT = (1410, 262, 340, 130)
+_FINE_PRINT = (("fine print", "texture", (1410, 262, 340, 130)),)
 _DRAWER_9 = "Drawer 9, two bodies"
 # Who is better there, as the demo's tester saw it side by side for the large print: the Heath from ISO 1600 on.
 _VERDICTS = {100: 0, 1600: 1, 6400: 1, 25600: 2}
@@ -162,13 +165,11 @@ def _push_day(report: Callable[[str], None]) -> None:
             # What noise reduction takes shows in the part with the fine print as well.
             _shoot(ladder, window=_DRAWER_WINDOW if ladder.method == Ladder.Method.NOISE_REDUCTION else None)
     for ladder in ladders:
-        if ladder.patches.exists():
-            continue
-        if ladder.method == Ladder.Method.NOISE_REDUCTION:
-            patches.propose(ladder)
-            patches.place_patch(ladder, "fine print", *_FINE_PRINT, role="texture")
-        else:
-            _mark_scene(ladder, charts=ladder.kind == Ladder.Kind.EXPOSURE)
+        if not ladder.patches.exists():
+            partly = ladder.method == Ladder.Method.NOISE_REDUCTION
+            _mark_scene(
+                ladder, charts=ladder.kind == Ladder.Kind.EXPOSURE, textures=_FINE_PRINT if partly else _TEXTURES
+            )
     # Measuring goes on while the first pages are looked at, as it would after any day.
     if any(staleness.unmeasured(ladder) for ladder in ladders):
         _later(sitting, Job.Kind.MEASURE, lambda: run.start_measuring(sitting))
@@ -187,7 +188,7 @@ def _two_bodies(report: Callable[[str], None]) -> None:
         _shoot(other, window=_DRAWER_WINDOW)
     for ladder in (one, other):
         if not ladder.patches.exists():
-            patches.place_patch(ladder, "fine print", *_FINE_PRINT, role="texture")
+            _place_textures(ladder, _FINE_PRINT)
     if staleness.unmeasured(one) or staleness.unmeasured(other):
         report("Demo: measuring 8 rungs ...")
         _measure(sitting)
@@ -316,13 +317,17 @@ def _measure(sitting: Sitting) -> None:
 
 
 @transaction.atomic
-def _mark_scene(ladder: Ladder, *, charts: bool = True) -> None:
+def _mark_scene(ladder: Ladder, *, charts: bool = True, textures: Sequence[_Texture] = _TEXTURES) -> None:
     """What the tester marks on the picture of the drawer: colour patches, wedge, textures."""
     patches.propose(ladder)
     if charts:
         patches.lay_grid(ladder, "colour", _PATCH_CORNERS, 3, 10)
         patches.lay_grid(ladder, "wedge", _WEDGE_CORNERS, 1, 16)
-    for name, role, place in _TEXTURES:
+    _place_textures(ladder, textures)
+
+
+def _place_textures(ladder: Ladder, textures: Sequence[_Texture]) -> None:
+    for name, role, place in textures:
         patches.place_patch(ladder, name, *place, role=role)
 
 

@@ -6,6 +6,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
+from yellowjacket.core.judging import psychometrics
 from yellowjacket.core.judging.psychometrics import (
     FEWEST_TRIALS,
     fitted,
@@ -34,6 +35,29 @@ def test_every_stimulus_comes_up_about_equally_often_and_never_twice_running():
     assert trials == order_of(7, 50, seed=3) != order_of(7, 50, seed=4)
     with pytest.raises(ValueError, match="a stimulus and a trial"):
         order_of(0, 5, 1)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_next_picture_is_the_one_whose_answer_leaves_least_variance(rng, seed):
+    """Worked out answer by answer, as a sum over every threshold and width."""
+    levels = sorted(rng.uniform(0, 6, 7).tolist())
+    shown = rng.integers(0, 7, 12).tolist()
+    accepted = grader(rng, [levels[n] for n in shown], 3.0)
+    before = ([levels[n] for n in shown], accepted, levels, psychometrics._COARSE, psychometrics._COARSE_WIDTHS)
+    middles, widths, weights = psychometrics._posterior(*before)
+    expected = []
+    for level in levels:
+        left = 0.0
+        for answer in (True, False):
+            after = np.zeros(len(middles))
+            for n, width in enumerate(widths):
+                yes = psychometrics._chance(level, middles, width)
+                after += weights[:, n] * (yes if answer else 1 - yes)
+            mean = (after * middles).sum() / after.sum()
+            left += (after * (middles - mean) ** 2).sum()
+        expected.append(left if level != levels[shown[-1]] else np.inf)
+    chance = random.Random(next(n for n in range(seed, 99) if random.Random(n).random() > psychometrics._ANY_SHARE))
+    assert next_stimulus(levels, shown, accepted, chance) == int(np.argmin(expected))
 
 
 def adaptive(rng, levels, threshold, width, answers, seed):
