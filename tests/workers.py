@@ -57,3 +57,15 @@ def stumbling(path):
     if "cursed" in path:
         raise KeyError("curse")
     return inspect_file(path)
+
+
+def seen_as(path):
+    """What a worker is told to open, in a sentence that nobody takes for a path."""
+    return f"opened {path} in {Path.cwd()}"
+
+
+def kill_at_three(path):
+    """Of a file called 3.DNG this worker dies."""
+    if Path(path).stem == "3":
+        os._exit(9)
+    return Path(path).read_bytes()

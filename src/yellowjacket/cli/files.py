@@ -19,6 +19,7 @@ from typing import TypeVar
 from tqdm import tqdm
 
 from yellowjacket.bench.jobs.executor import frame_error, run_all
+from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.darks.exposure_group import measure_time
 from yellowjacket.core.darks.hot_pixels import HotPixel
 from yellowjacket.core.limits.tolerance import Profile, profile_from
@@ -78,7 +79,7 @@ def _guarded(command: Callable[[argparse.Namespace], int]) -> Callable[[argparse
     def run(arguments: argparse.Namespace) -> int:
         try:
             return command(arguments)
-        except UsageError as error:
+        except (UsageError, Refusal) as error:
             print(f"yellowjacket: {error}", file=sys.stderr)
             return USAGE
 

@@ -157,7 +157,7 @@ def adopt_files(job: Job, progress: progress_.Progress) -> str:
 
 def _sittings_in(files: Sequence[str]) -> tuple[FoundSitting, ...]:
     """What was shot together, from what the files say; nothing is decoded yet."""
-    said = [outcome for _, outcome in run_all(claimed, files) if isinstance(outcome, Claimed)]
+    said = [outcome for _, outcome in run_all(claimed, files, here=True) if isinstance(outcome, Claimed)]
     # A file that cannot even be looked at goes where most go, and is told there.
     seen = {one.path for one in said}
     return sittings_in([*said, *(Claimed(path, "", None, None, None) for path in files if path not in seen)])

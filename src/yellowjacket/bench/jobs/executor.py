@@ -19,8 +19,9 @@ from multiprocessing.connection import Connection, wait
 from multiprocessing.reduction import ForkingPickler
 from pathlib import Path
 from typing import Any, Final, TypeVar
-from uuid import uuid4
 
+from yellowjacket.bench.jobs.cluster import run_on
+from yellowjacket.bench.jobs.worker_died import CRASHED, TOO_LONG, WorkerDied
 from yellowjacket.core.raw.frame import FrameError
 
 Item = TypeVar("Item")
@@ -30,20 +31,9 @@ Result = TypeVar("Result")
 LONGEST_S = 120.0
 # Address of a Dask scheduler, tcp://host:8786; unset, the work is done by processes of this machine.
 SCHEDULER_VARIABLE = "YELLOWJACKET_DASK_SCHEDULER"
-_CONNECT_S = 10
 _THREADS = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 _LOADED = ["yellowjacket.bench.jobs.loaded"]
 _METHOD: Final = "forkserver"
-_TOO_LONG = "decoding it did not come to an end"
-_CRASHED = "the program that decodes it crashed"
-
-
-class WorkerDied(Exception):
-    """The process that worked on an input ended without an answer. ``too_long``: it was ended, for taking too long."""
-
-    def __init__(self, reason: str, *, too_long: bool = False) -> None:
-        super().__init__(reason)
-        self.too_long = too_long
 
 
 def frame_error(path: Path, error: Exception) -> FrameError:
@@ -142,11 +132,11 @@ class _Worker:
             self._connection.send((function, item))
             if not wait([self._connection, self._process.sentinel], longest_s):
                 self.end()
-                raise WorkerDied(_TOO_LONG, too_long=True)
+                raise WorkerDied(TOO_LONG, too_long=True)
             fine, outcome = pickle.loads(self._connection.recv_bytes())  # noqa: S301 - from our own process
         except (EOFError, OSError) as error:
             self.end()
-            raise WorkerDied(_CRASHED) from error
+            raise WorkerDied(CRASHED) from error
         if fine or isinstance(outcome, Exception):
             return outcome
         return RuntimeError(repr(outcome))
@@ -211,14 +201,19 @@ def run_one(function: Callable[[Item], Result], item: Item) -> Result:
     return outcome
 
 
-def run_all(function: Callable[[Item], Result], items: Sequence[Item]) -> Iterator[tuple[Item, Result | Exception]]:
+def run_all(
+    function: Callable[[Item], Result], items: Sequence[Item], *, here: bool = False
+) -> Iterator[tuple[Item, Result | Exception]]:
     """Yield (item, result or exception) in the order of the items; what was not started is dropped on close.
+
+    Where there is a cluster it does the work, but not what is to be done ``here``: writing files, or looking at little of
+    many, which is not worth sending them. Refuses a cluster that does not answer.
 
     An input that takes longer than LONGEST_S comes back as WorkerDied. One whose worker was killed is tried twice more,
     alone, after all others: memory may have been short, and only what kills three times is guilty.
     """
-    if address := os.environ.get(SCHEDULER_VARIABLE, ""):
-        yield from _on_cluster(address, function, items)
+    if not here and (address := os.environ.get(SCHEDULER_VARIABLE, "")):
+        yield from run_on(address, function, items, LONGEST_S)
         return
     run = _Run(function, items)
     lost: list[Item] = []
@@ -282,26 +277,3 @@ class _Run:
     def close(self) -> None:
         """What was not started is not."""
         self._waiting.clear()
-
-
-def _on_cluster(
-    address: str, function: Callable[[Item], Result], items: Sequence[Item]
-) -> Iterator[tuple[Item, Result | Exception]]:
-    """The same on a Dask cluster: a worker that dies is replaced in its work by another, three times at most."""
-    from distributed import Client, KilledWorker
-
-    with Client(address, timeout=_CONNECT_S, set_as_default=False) as client:
-        futures = [client.submit(function, item, pure=False, key=f"yellowjacket-{uuid4()}") for item in items]
-        try:
-            for item, future in zip(items, futures, strict=True):
-                try:
-                    yield item, future.result(timeout=LONGEST_S)
-                except KilledWorker:
-                    yield item, WorkerDied(_CRASHED)
-                except TimeoutError:
-                    future.cancel()
-                    yield item, WorkerDied(_TOO_LONG, too_long=True)
-                except Exception as error:
-                    yield item, error
-        finally:
-            client.cancel(futures)

@@ -183,7 +183,7 @@ def _matched(lane_id: int, files: Sequence[str], progress: progress_.Progress) -
     rungs = tuple((rung.pk, rung.iso, rung.exposure_s) for rung in lane.ladder.rungs.all())
     added, problems = 0, 0
     tasks = [PictureTask(path, said_name(Path(path)), frames, rungs) for path in waiting]
-    for task, found in run_all(examine, tasks):
+    for task, found in run_all(examine, tasks, here=True):
         # What was said of an earlier try with this picture is over.
         complaints_of(lane).filter(file_name=task.name).delete()
         if isinstance(found, Examined):

@@ -132,7 +132,7 @@ def shoot_remaining(job: Job, progress: progress_.Progress) -> str:
     orders = _with_mishaps(planned, job.parameters.get("mishaps", ()))
     progress.begin(len(orders))
     taken = 0
-    for order, facts in run_all(release, [one.release for one in orders]):
+    for order, facts in run_all(release, [one.release for one in orders], here=True):
         shot = next(one.shot for one in orders if one.release is order)
         taken += _store(ladder.sitting, shot, order, facts)
         progress.step()
