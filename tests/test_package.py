@@ -41,6 +41,7 @@ _SMALL = {
         "_PAGE_ROUNDS": 1,
         "_NIGHT_LADDERS": 2,
         "_MATCHED": 50,
+        "_ADOPTED": 4,
     },
     "darks": {"HEIGHT_PX": 512, "WIDTH_PX": 768, "_DARKS": 4, "_HOT": 50, "_ROUNDS": 1},
     "looking": {"_CELLS": 2, "_ROUNDS": 1},
@@ -226,5 +227,6 @@ def test_the_benchmark_runs_to_its_end(demo_home, tmp_path):
     assert [line for line in figures if not _FIGURE.match(line)] == []
     for told in (
         "24 MP pair measured", "darks analysed", "at the size of a use", "on a cluster of 2", "demo data made", "page look",
+        "files of 24 MP adopted",
     ):  # fmt: skip
         assert any(told in line for line in figures), told
