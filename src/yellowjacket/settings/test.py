@@ -1,5 +1,7 @@
 """For pytest: a throw-away folder, work done at once, static files straight from the sources."""
 
+import atexit
+import shutil
 import tempfile
 from pathlib import Path
 
@@ -7,6 +9,7 @@ from yellowjacket.settings.base import *  # noqa: F403
 from yellowjacket.settings.base import SQLITE_OPTIONS
 
 HOME = Path(tempfile.mkdtemp(prefix="yellowjacket-test-"))
+atexit.register(shutil.rmtree, HOME, ignore_errors=True)
 SECRET_KEY = "only-for-tests"  # noqa: S105 - guards nothing
 ALLOWED_HOSTS = ["testserver"]
 DATABASES = {
