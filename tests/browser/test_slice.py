@@ -74,8 +74,8 @@ def shoot(browser):
     wait_for_text(browser, ".notice", "Take the first shot alone")
     accept_first_frame(browser)
     click(browser, "[value=rest]")
-    find(browser, ".job progress")
     # Stopped in the middle and taken up again.
+    wait_for_text(browser, ".job", " of 23")
     click(browser, ".job button")
     wait_for_text(browser, ".notice", "stopped after")
     taken = len(browser.find_elements(By.CSS_SELECTOR, ".dots i.in"))

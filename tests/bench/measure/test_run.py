@@ -132,7 +132,7 @@ def test_a_job_stopped_before_it_began_does_nothing(sitting):
     queue.stop(job)
     queue.run_job.call(job.pk)
     job.refresh_from_db()
-    assert job.state == "stopped"
+    assert (job.state, job.message) == ("stopped", "stopped before it began")
 
 
 def test_an_unexpected_failure_is_said_without_its_traceback(shot_sitting, monkeypatch):

@@ -53,7 +53,8 @@ def _stored_tasks() -> bool:
 def stop(job: Job) -> None:
     """Ask a job to stop after the item in hand; one that has not begun ends at once."""
     Job.objects.filter(pk=job.pk).update(stop_wanted=True)
-    Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(state=Job.State.STOPPED, finished_at=timezone.now())
+    ended = {"state": Job.State.STOPPED, "message": "stopped before it began", "finished_at": timezone.now()}
+    Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(**ended)
 
 
 def dismiss(job: Job) -> None:
