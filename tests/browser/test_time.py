@@ -119,8 +119,8 @@ def look_at_the_darks(browser):
     click(browser, ".top-right .pick a[href*='/darks/']")
     # Two darks a time: too few for a master, and the page says what to do.
     wait_for_text(browser, "table.rows", "too few: three make one")
-    click(browser, ".actions .do")
-    wait_for_text(browser, ".notice", "plan the time ladder with more repeats")
+    wait_for_text(browser, ".field-help", "plan the time ladder with more repeats")
+    assert not find(browser, "form[action*='/darks/make/'] button").is_enabled()
     click(browser, ".finder button")
     wait_for_text(browser, "#candidates", "No master dark of Ostrel Heath is in the library yet")
     assert violations(browser) == []

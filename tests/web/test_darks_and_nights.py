@@ -9,7 +9,7 @@ from astropy.io import fits
 from PIL import Image
 
 from tests.nights import night
-from yellowjacket.bench.models import Body, Frame, MasterDark
+from yellowjacket.bench.models import Body, Frame, Ladder, MasterDark, Rung, Shot, Sitting
 
 pytestmark = pytest.mark.django_db
 
@@ -109,6 +109,48 @@ def test_a_dark_is_seen_repaired_and_less_its_master(client, library):
     MasterDark.objects.update(iso=100)
     assert client.get(re.sub(r"crop/[\d,]+\.png", "crop/0,0,64,64.png", url)).status_code == 404
     assert "Less master dark" not in client.get(f"/sittings/{library.pk}/time/").content.decode()
+
+
+def test_of_many_sittings_the_newest_are_listed_and_the_chosen_one_stays(client, library, monkeypatch):
+    own = library
+    dark = Shot.objects.filter(kind=Shot.Kind.DARK, frame__isnull=False).first()
+    for day in (1, 2, 3):
+        sitting = Sitting.objects.create(name=f"Drawer {day}", held_on=f"2099-05-0{day}", profile=own.profile)
+        ladder = Ladder.objects.get(pk=dark.rung.ladder_id)
+        ladder.pk, ladder.sitting = None, sitting
+        ladder.save(force_insert=True)
+        rung = Rung.objects.create(ladder=ladder, key="a", position=0, at_stops=0, iso=100, exposure_s=1)
+        shot = Shot.objects.create(rung=rung, kind=Shot.Kind.DARK, repeat=1, order=1)
+        frame = Frame.objects.get(pk=dark.frame.pk)
+        frame.pk, frame.sitting, frame.shot, frame.sha256 = None, sitting, shot, f"{day:064}"
+        frame.save(force_insert=True)
+
+    def listed(query=""):
+        text = client.get(f"/darks/?{query}").content.decode()
+        choice = text.partition("From the darks of")[2].partition("</select>")[0]
+        return text, [int(one) for one in re.findall(r'<option value="(\d+)"', choice)]
+
+    newest = list(Sitting.objects.filter(name__startswith="Drawer").values_list("pk", flat=True))
+    text, found = listed()
+    assert (found, "sittings are listed" in text) == ([*newest, own.pk], False)
+    monkeypatch.setattr("yellowjacket.web.darks.views._MOST_SITTINGS", 2)
+    text, found = listed()
+    assert (found, "sittings are listed" in text) == (newest[:2], True)
+    text, found = listed(f"sitting={own.pk}")
+    assert (found[0], "sittings are listed" in text) == (own.pk, True)
+    # Where older ones are said to be found.
+    assert f"/darks/?sitting={own.pk}" in client.get(f"/sittings/{own.pk}/time/").content.decode()
+
+
+def test_nothing_can_be_averaged_where_no_time_has_three_darks(client, filled):
+    text = client.get(f"/darks/?sitting={filled.pk}").content.decode()
+    assert text.count("too few: three make one") == 3
+    assert '<button class="do" disabled>Average the darks' in text
+
+
+def test_what_can_be_averaged_is(client, library):
+    text = client.get(f"/darks/?sitting={library.pk}").content.decode()
+    assert '<button class="do">Average the darks' in text
 
 
 def test_too_few_darks_are_said_on_the_page(client, sitting):

@@ -114,18 +114,26 @@ def _by_warmth(frames: Sequence[Frame], celsius: dict[int, float]) -> list[list[
     return parts
 
 
+def hindrance_of(batches: Sequence[Batch]) -> str:
+    """Why no master can be made of any of these batches and what to do, empty where one can."""
+    if not batches:
+        return "This sitting has no darks of a time without LENR: shoot some with the lens capped."
+    if any(one.enough for one in batches):
+        return ""
+    most = max(len(one.frames) for one in batches)
+    return (
+        f"A master dark needs {FEWEST_DARKS} darks of one time and warmth, there {'are' if most > 1 else 'is'} {most} at "
+        "most: plan the time ladder with more repeats."
+    )
+
+
 def start_making(sitting: Sitting, keys: Sequence[str]) -> Job:
     """Start averaging the named batches of a sitting, all that have darks enough where none is named."""
     batches = [one for one in batches_of(sitting) if not keys or one.key in keys]
-    if not batches:
-        raise Refusal("This sitting has no darks of a time without LENR: shoot some with the lens capped.")
+    hindrance = hindrance_of(batches)
+    if hindrance:
+        raise Refusal(hindrance)
     ready = [one.key for one in batches if one.enough]
-    if not ready:
-        most = max(len(one.frames) for one in batches)
-        raise Refusal(
-            f"A master dark needs {FEWEST_DARKS} darks of one time and warmth, there {'are' if most > 1 else 'is'} {most} at "
-            "most: plan the time ladder with more repeats."
-        )
     return queue.start(sitting, Job.Kind.MASTER, batches=ready)
 
 

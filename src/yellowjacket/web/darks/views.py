@@ -33,6 +33,8 @@ _CROP_PX = 120
 # Light frames shorter than this have no need of a dark.
 _LONG_S = 1.0
 _MOST_FRAMES = 40
+# Older ones are led to from their own pages.
+_MOST_SITTINGS = 100
 
 
 def page(request: HttpRequest) -> HttpResponse:
@@ -42,16 +44,20 @@ def page(request: HttpRequest) -> HttpResponse:
     with_darks = Sitting.objects.filter(Exists(darks))
     chosen = with_darks.filter(pk=identity(request.GET.get("sitting"))).first()
     job = chosen.jobs.last() if chosen else None
+    listed = list(with_darks.only("name", "held_on")[: _MOST_SITTINGS + 1])
+    if chosen is not None and chosen not in listed[:_MOST_SITTINGS]:
+        listed.insert(0, chosen)
     lights = (
         Frame.objects.filter(shot__kind=Shot.Kind.LIGHT, exposure_s__gte=_LONG_S)
         .defer("report")
         .select_related("sitting", "shot__rung__ladder__body")
         .order_by("-sitting__held_on", "pk")[:_MOST_FRAMES]
     )
+    batches = masters.batches_of(chosen) if chosen else []
     context = {
-        "place": "darks", "masters": MasterDark.objects.select_related("body"), "sittings": with_darks, "chosen": chosen,
-        "batches": masters.batches_of(chosen) if chosen else [], "job": job, "bodies": Body.objects.all(),
-        "lights": lights,
+        "place": "darks", "masters": MasterDark.objects.select_related("body"), "sittings": listed[:_MOST_SITTINGS],
+        "older": len(listed) > _MOST_SITTINGS, "chosen": chosen, "batches": batches,
+        "hindrance": masters.hindrance_of(batches) if chosen else "", "job": job, "bodies": Body.objects.all(), "lights": lights,
     }  # fmt: skip
     return render(request, "darks/page.html", context)
 
