@@ -1,5 +1,6 @@
 """Comparing ladders, and what the record says besides ISO."""
 
+import html
 import io
 import re
 
@@ -9,7 +10,18 @@ from django.contrib.messages import get_messages
 from tests.web.test_look import two  # noqa: F401 - a fixture
 from yellowjacket.bench.compare import bodies
 from yellowjacket.bench.look import grades, renditions
-from yellowjacket.bench.models import Body, ForeignCurve, Ladder, Reading, Record, RememberedLimit, TrailEntry
+from yellowjacket.bench.models import (
+    Body,
+    Decision,
+    ForeignCurve,
+    Ladder,
+    Reading,
+    Record,
+    RememberedLimit,
+    Rung,
+    Sitting,
+    TrailEntry,
+)
 from yellowjacket.bench.prediction.clean_frame import Predicting, Wanted
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import record as record_
@@ -141,6 +153,34 @@ def test_a_size_is_never_mixed(two):  # noqa: F811
         bodies.compare(ladders, 24_000_000)
 
 
+def test_of_many_ladders_the_newest_of_each_body_is_offered_and_the_others_on_request(client, two, monkeypatch):  # noqa: F811
+    heath, moor = two.ladders.all()
+    for held_on in ("2024-05-01", "2025-05-01"):
+        sitting = Sitting.objects.create(name=held_on, held_on=held_on, profile=two.profile)
+        ladder = Ladder.objects.get(pk=heath.pk)
+        ladder.pk, ladder.sitting = None, sitting
+        ladder.save(force_insert=True)
+        Rung.objects.create(ladder=ladder, key="a", position=0, at_stops=0, iso=100, exposure_s=1, measured_inputs="x")
+    monkeypatch.setattr(bodies, "_MOST_OFFERED", 3)
+    older = Ladder.objects.filter(sitting__name="2024-05-01").get()
+
+    def offered(query=""):
+        text = client.get(f"/compare/?{query}").content.decode()
+        return text, {int(one) for one in re.findall(r'name="ladder"\s+value="(\d+)"', text)}
+
+    text, found = offered()
+    assert found == {heath.pk, moor.pk}
+    assert "Offer 2 older ones too" in text
+    # One that was chosen stays among them, and the link leads to all.
+    text, found = offered(f"ladder={older.pk}&ladder={moor.pk}")
+    assert found == {heath.pk, moor.pk, older.pk}
+    everything = html.unescape(re.search(r'href="\?(all=1[^"]*)"', text)[1])
+    text, found = offered(everything)
+    assert len(found) == 4
+    assert re.search(rf'value="{older.pk}" checked', text)
+    assert "Offer " not in text
+
+
 def test_one_is_no_comparison(client, measured):
     assert "Choose 2 to 6" in client.get(address(measured)).content.decode()
     assert "Compare" in client.get("/compare/").content.decode()
@@ -195,7 +235,7 @@ def test_a_signed_record_keeps_the_other_limits(client, measured):
     record_.accept_proposed(record)
     for use in measured.uses.all():
         for level in ("clean", "usable", "emergency"):
-            if (use.pk, level) not in record_.decisions_of(record):
+            if (use.pk, level) not in Decision.objects.of(record):
                 record_.decide(record, use, level, None)
     said_of = {"what": "invariant from", "limit_use": "", "decided_other": "ISO 400"}
     assert 'value="ISO 400"' in client.post(f"{base}/decide-other/", said_of).content.decode()

@@ -6,7 +6,7 @@ import pytest
 
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.measure import run
-from yellowjacket.bench.models import Conditions, Frame, MarkedSpot, Problem, Shot, Sitting
+from yellowjacket.bench.models import Conditions, Frame, Job, MarkedSpot, Problem, Shot, Sitting
 from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.shoot import shots
 from yellowjacket.bench.simulation import shoot
@@ -125,6 +125,14 @@ def test_every_page_stands_for_every_kind_of_ladder(client, body, make_sitting, 
         assert page.status_code == 200, step
         # As a word: a random token may hold these letters.
         assert not re.search(r"\b(NaN|inf|Infinity)\b", page.content.decode())
+
+
+def test_work_that_had_not_begun_is_stopped_at_once_and_the_page_says_so(client, sitting):
+    waiting = Job.objects.create(sitting=sitting, kind=Job.Kind.SHOOT)
+    assert client.post(f"/jobs/{waiting.pk}/stop/").headers["HX-Refresh"] == "true"
+    assert "stopped before it began" in client.get(f"/sittings/{sitting.pk}/shoot/").content.decode()
+    running = Job.objects.create(sitting=sitting, kind=Job.Kind.SHOOT, state=Job.State.RUNNING)
+    assert "stopping" in client.post(f"/jobs/{running.pk}/stop/").content.decode()
 
 
 def test_conditions_are_noted_as_values_and_a_stop_is_logged(client, sitting):

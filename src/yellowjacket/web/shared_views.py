@@ -31,17 +31,20 @@ def glossary(request: HttpRequest) -> HttpResponse:
 @require_GET
 def job_progress(request: HttpRequest, job_id: int) -> HttpResponse:
     """The progress bar; when the work has ended the page is told to reload itself once."""
-    job = get_object_or_404(Job, pk=job_id)
+    return _progress(request, get_object_or_404(Job, pk=job_id))
+
+
+def _progress(request: HttpRequest, job: Job) -> HttpResponse:
     return render(request, "stave/_job.html", {"job": job}) if job.open else HttpResponseClientRefresh()
 
 
 @require_POST
 def job_stop(request: HttpRequest, job_id: int) -> HttpResponse:
-    """Ask long work to stop."""
+    """Ask long work to stop; where it had not begun it has ended now."""
     job = get_object_or_404(Job, pk=job_id)
     queue.stop(job)
     job.refresh_from_db()
-    return render(request, "stave/_job.html", {"job": job})
+    return _progress(request, job)
 
 
 @require_POST

@@ -14,12 +14,11 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.conf import settings
-from django.db.models import Count, Exists, OuterRef, Q, prefetch_related_objects
+from django.db.models import Count, Exists, OuterRef, Prefetch, Q, prefetch_related_objects
 from django.http import Http404, HttpRequest
-from django.shortcuts import get_object_or_404
 from django.urls import reverse
 
-from yellowjacket.bench.check.audit import open_count
+from yellowjacket.bench.check.audit import Counts, counts_of, open_count
 from yellowjacket.bench.development import Developing
 from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Patch, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.models.queries.grades import Grades
@@ -54,14 +53,20 @@ class Step:
 class SittingPage:
     """A sitting as asked for by a request. Raises Http404 for what does not exist."""
 
+    # What is left out of the shots: the report is forty times the rest of a frame.
+    deferred: tuple[str, ...] = ("frame__report",)
+
     def __init__(self, request: HttpRequest, sitting_id: int, step: str) -> None:
         self.request, self.step = request, step
-        asked = Sitting.objects.select_related("profile", "lens_used").prefetch_related("uses")
-        self.sitting = get_object_or_404(asked, pk=sitting_id)
-        # Its ladders know this very sitting, with its profile and uses.
-        self.ladders = list(self.sitting.ladders.select_related("body", "placement"))
+        whole = Ladder.objects.select_related("body", "placement", "sitting__profile", "sitting__lens_used")
+        self.ladders = list(whole.filter(sitting=sitting_id))
         if not self.ladders:
             raise Http404
+        self.sitting: Sitting = self.ladders[0].sitting
+        # Its ladders know this very sitting, with its profile and uses.
+        for ladder in self.ladders:
+            ladder.sitting = self.sitting
+        prefetch_related_objects([self.sitting], "uses")
         # Setting ladders have effects and no limits; what people ask for first is the highest ISO.
         limited = [ladder for ladder in self.ladders if ladder.kind != Ladder.Kind.SETTING]
         limited.sort(key=lambda ladder: ladder.kind != Ladder.Kind.ISO)
@@ -153,17 +158,21 @@ class SittingPage:
         self.request.session[_PERSON_KEY] = name.strip()[:80]
 
     @cached_property
-    def _shots(self) -> Sequence[Shot]:
+    def every_shot(self) -> Sequence[Shot]:
         """Shots of the ladder with their frames, in order of repeat: one query."""
         shots = Shot.objects.filter(rung__ladder=self.ladder).select_related("frame").order_by("repeat")
-        # The report is forty times the rest of a frame, and only the audit reads it.
-        return list(shots.defer("frame__report"))
+        found = list(shots.defer(*self.deferred))
+        prefetch_related_objects([self.ladder], "rungs")
+        by_id = {rung.pk: rung for rung in self.ladder.rungs.all()}
+        for shot in found:
+            shot.rung = by_id[shot.rung_id]
+        return found
 
     @cached_property
     def frames(self) -> dict[tuple[int, str], list[Frame]]:
         """Frames by (rung id, kind), in order of repeat."""
         found: dict[tuple[int, str], list[Frame]] = {}
-        for shot in self._shots:
+        for shot in self.every_shot:
             if (frame := getattr(shot, "frame", None)) is not None:
                 found.setdefault((shot.rung_id, shot.kind), []).append(frame)
         return found
@@ -196,7 +205,19 @@ class SittingPage:
     @cached_property
     def shots(self) -> Mapping[tuple[int, str], int]:
         """How many shots are planned by (rung id, kind)."""
-        return Counter((shot.rung_id, shot.kind) for shot in self._shots)
+        return Counter((shot.rung_id, shot.kind) for shot in self.every_shot)
+
+    @cached_property
+    def records(self) -> Sequence[Record]:
+        """Versions of the ladder's record, in order; who asks the ladder for them gets the same. What one rests on is large,
+        and read from the database when it is asked for."""
+        prefetch_related_objects([self.ladder], Prefetch("records", Record.objects.defer("evidence")))
+        return list(self.ladder.records.all())
+
+    @cached_property
+    def counts(self) -> Counts:
+        """What changes when anything of the sitting does that wants a decision or a look."""
+        return counts_of(self.sitting)
 
     @cached_property
     def job(self) -> Job | None:
@@ -222,12 +243,12 @@ class SittingPage:
     def steps(self) -> list[Step]:
         """The left column."""
         planned, taken = sum(self.shots.values()), sum(len(frames) for frames in self.frames.values())
-        problems = open_count(self.sitting)
+        problems = open_count(self.sitting, self.counts)
         measured, with_light = self.measured_of
         taken_in_all, measured_in_all, graded_in_all, signed_in_all = self._in_all
         graded = len(self.grades)
         wanted = len(self.rungs) * len(self.uses)
-        record = self.ladder.records.last()
+        record = self.records[-1] if self.records else None
         rows = [
             ("plan", "Plan", f"{planned} shots", 1.0, 0),
             ("shoot", "Shoot", f"{taken} of {planned}{taken_in_all}", taken / planned if planned else 0.0, 0),

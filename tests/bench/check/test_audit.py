@@ -187,10 +187,14 @@ def test_shots_are_taken_skipped_and_undone(ladder):
         undo_log.undo(sitting)
 
 
+def landed(ladder):
+    return audit_.landed(ladder, list(Shot.objects.filter(rung__ladder=ladder).select_related("rung", "frame")))
+
+
 def test_the_frame_that_landed_last_reports_itself(ladder):
     accept(ladder)
     shoot(ladder, "rung")
-    found = audit_.landed(ladder)
+    found = landed(ladder)
     assert "clipped" in found.text
     assert found.findings == ()
 
@@ -199,7 +203,7 @@ def test_focus_that_was_never_there_is_told_from_the_first_frame(ladder):
     job = shoot_.start_shooting(ladder, "one", ["soft"])
     job.refresh_from_db()
     assert codes(ladder)["soft-start"] == ["100"]
-    assert "focus was never there" in audit_.landed(ladder).findings[0].text
+    assert "focus was never there" in landed(ladder).findings[0].text
 
 
 def test_a_marked_spot_is_watched_and_can_be_ruled_out(ladder):
@@ -258,7 +262,7 @@ def test_a_corrected_file_keeps_both_values_and_finds_its_shot(ladder):
 def test_a_frame_that_lands_tells_its_gap_and_its_light_beside_the_other_body(ladder, make_sitting):
     accept(ladder)
     shoot(ladder, "rung")
-    assert "released 5 s after the previous exposure ended" in audit_.landed(ladder).text
+    assert "released 5 s after the previous exposure ended" in landed(ladder).text
     other = Body.objects.create(
         make="Quillon", model="Tarn", pixel_width=640, pixel_height=448, lowest_iso=100, native_lowest_iso=100,
         native_highest_iso=400, highest_iso=400, fastest_shutter_s=1 / 8000,
@@ -274,7 +278,7 @@ def test_a_frame_that_lands_tells_its_gap_and_its_light_beside_the_other_body(la
         white_dn=frame.white_dn, black_dn=frame.black_dn, layout=frame.layout,
         report=frame.report | {"level_dn": 2 * frame.report["level_dn"]},
     )  # fmt: skip
-    assert "+1.00 stop against Heath at the same settings" in audit_.landed(second).text
+    assert "+1.00 stop against Heath at the same settings" in landed(second).text
 
 
 def test_a_frame_that_was_never_looked_at_does_not_shift_the_blame(ladder):

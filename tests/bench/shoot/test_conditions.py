@@ -49,7 +49,7 @@ def test_levels_noted_on_the_day_replace_the_assumed_minutes(run, body):
     # Six exposures of 4 min took a fifth of the charge.
     measured = conditions.batteries_of([body])[body]
     assert measured.value == pytest.approx(6 * 4 * 5)
-    assert conditions.supplies_of([body])[body].battery_minutes == measured.value
+    assert conditions.supplies_of(conditions.batteries_of([body]))[body].battery_minutes == measured.value
     planned = planned_ladders(run)
     assert schedule_of(planned).entries[-1].battery_share == pytest.approx(0.8)
     assert "battery 100 %" in first.text
@@ -57,7 +57,7 @@ def test_levels_noted_on_the_day_replace_the_assumed_minutes(run, body):
 
 def test_nothing_noted_leaves_the_register_in_force(run, body):
     body.battery_minutes = 500
-    assert conditions.supplies_of([body])[body].battery_minutes == 500
+    assert conditions.supplies_of(conditions.batteries_of([body]))[body].battery_minutes == 500
     assert conditions.warmths_of([body])[body] is None
     assert conditions.expected_rises(planned_ladders(run), schedule_of(planned_ladders(run))) == []
 

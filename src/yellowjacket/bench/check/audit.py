@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import pairwise
 from math import log2
+from typing import TypeAlias
 
 from django.core.cache import cache
 from django.db.models import Count, Max, Q, Value
@@ -35,6 +36,9 @@ from yellowjacket.core.raw.frame_report import (
     spot_sharpness,
     structure_at,
 )
+
+# By kind of row three numbers, of which one is another after every change.
+Counts: TypeAlias = Mapping[str, Sequence[int]]
 
 # Exposure may lie this far from the plan (docs/methods.md).
 EXPOSURE_TOLERANCE_STOPS = 1 / 6
@@ -120,10 +124,12 @@ class Audit:
         ]
 
 
-def audit(ladder: Ladder) -> Audit:
-    """Hold every frame of a ladder against its shot and against the reference frame; no file is opened."""
+def audit(ladder: Ladder, known: Sequence[Shot] | None = None) -> Audit:
+    """Hold every frame of a ladder against its shot and against the reference frame; no file is opened. ``known``: its shots with
+    their rungs and frames, where they are known already."""
     rungs = list(ladder.rungs.all())
-    shots = list(Shot.objects.filter(rung__ladder=ladder).select_related("rung", "frame").order_by("order"))
+    of_ladder = Shot.objects.filter(rung__ladder=ladder).select_related("rung", "frame") if known is None else known
+    shots = sorted(of_ladder, key=lambda shot: shot.order)
     light: dict[int, list[Frame]] = defaultdict(list)
     for shot in shots:
         frame = _frame_of(shot)
@@ -157,10 +163,11 @@ def audit(ladder: Ladder) -> Audit:
     return Audit(values, tuple(findings))
 
 
-def open_count(sitting: Sitting) -> int:
-    """How much wants a decision, remembered until a frame, a file or an action changes it."""
-    counted = {kind: numbers for kind, *numbers in _counted(sitting)}
-    problems, gone, _ = counted.pop("problems", (0, 0, 0))
+def open_count(sitting: Sitting, counts: Counts | None = None) -> int:
+    """How much wants a decision, remembered until a frame, a file or an action changes it. ``counts``: of the sitting, where
+    they are known already."""
+    counted = dict(counts_of(sitting) if counts is None else counts)
+    problems, gone, _ = counted.pop("problems", [0, 0, 0])
     key = f"open-{sitting.pk}-{sorted(counted.items())}-{gone}".replace(" ", "")
     found = cache.get(key)
     if found is None:
@@ -169,7 +176,7 @@ def open_count(sitting: Sitting) -> int:
     return int(found) + problems - gone
 
 
-def _counted(sitting: Sitting) -> list[tuple[str, int, int, int]]:
+def counts_of(sitting: Sitting) -> Counts:
     """What changes when a frame, an action or a file does, in one query: of each kind that there is any of, three numbers."""
     none = Value(0)
     kinds = (
@@ -181,7 +188,7 @@ def _counted(sitting: Sitting) -> list[tuple[str, int, int, int]]:
         rows.order_by().values("sitting").annotate(a=a, b=b, c=c).values_list(Value(kind), "a", "b", "c")
         for kind, rows, a, b, c in kinds
     )
-    return list(first.union(*others))
+    return {kind: numbers for kind, *numbers in first.union(*others)}
 
 
 def _frame_of(shot: Shot) -> Frame | None:
@@ -395,23 +402,25 @@ class Landed:
     findings: tuple[Finding, ...]
 
 
-def landed(ladder: Ladder) -> Landed | None:
-    """The newest light frame of a ladder against its reference; None while there is none."""
-    frames = Frame.objects.filter(shot__rung__ladder=ladder, shot__kind=Shot.Kind.LIGHT).select_related("shot__rung")
-    newest = frames.order_by("-id").first()
-    if newest is None or newest.shot is None or not newest.report:
+def landed(ladder: Ladder, shots: Sequence[Shot]) -> Landed | None:
+    """The newest light frame of a ladder against its reference; None while there is none. ``shots``: of the ladder, with their
+    rungs and frames."""
+    light = [shot for shot in shots if shot.kind == Shot.Kind.LIGHT and _frame_of(shot) is not None]
+    if not light:
         return None
-    # With the body and the sitting that the ladder knows.
-    newest.shot.rung.ladder = ladder
-    rungs = list(ladder.rungs.all())
-    wanted = ladder.reference_rung(rungs)
-    first = frames.filter(shot__rung=wanted).order_by("shot__repeat").first() or frames.order_by("shot__order").first()
-    if first is None or first.shot is None or not first.report:
+    shot = max(light, key=lambda one: one.frame.pk)
+    wanted = ladder.reference_rung(list(ladder.rungs.all()))
+    of_reference = [one for one in light if one.rung_id == wanted.pk]
+    held_against = (
+        min(of_reference, key=lambda one: one.repeat) if of_reference else min(light, key=lambda one: one.order)
+    )
+    newest, first = shot.frame, held_against.frame
+    if not newest.report or not first.report:
         return None
     reference = _Reference(
-        first, report_from(first.report), first.shot.rung.expected_stops, first.shot.rung, _spots(ladder)
+        first, report_from(first.report), held_against.rung.expected_stops, held_against.rung, _spots(ladder)
     )
-    values, findings = _rung_audit(newest.shot.rung, [newest], reference)
+    values, findings = _rung_audit(shot.rung, [newest], reference)
     parts = []
     if values.error_stops is not None and newest.pk != first.pk:
         parts.append(f"{with_sign(values.error_stops)} stop from the plan")
@@ -421,7 +430,7 @@ def landed(ladder: Ladder) -> Landed | None:
         parts.append(f"fine structure{where} {share_in_words(values.sharpness)}")
     if newest.pk == first.pk:
         findings += _soft_from_the_start(reference)
-    parts += [*_gap_before(newest), *_beside_other_body(newest)]
+    parts += [*_gap_before(shot, shots), *_beside_other_body(ladder, shot)]
     return Landed(newest, ", ".join(parts), tuple(findings))
 
 
@@ -431,37 +440,36 @@ def share_in_words(sharpness: float) -> str:
     return f"{sharpness * 100:.0f} % of the reference" if sharpness > 0 else "covered by noise"
 
 
-def _gap_before(frame: Frame) -> Iterator[str]:
+def _gap_before(shot: Shot, shots: Sequence[Shot]) -> Iterator[str]:
     """How long the body had been free before this release, by the files' own clock: a lock-up shows at once."""
-    if not frame.captured_at or frame.shot is None:
+    at = shot.frame.captured_at
+    earlier = [
+        one for one in shots if (frame := _frame_of(one)) is not None and frame.captured_at and frame.captured_at < at
+    ]
+    if not earlier:
         return
-    ladder = frame.shot.rung.ladder
-    earlier = Frame.objects.filter(shot__rung__ladder=ladder, captured_at__lt=frame.captured_at).exclude(captured_at="")
-    before = earlier.select_related("shot__rung").order_by("captured_at").last()
-    if before is None or before.shot is None:
-        return
-    seconds = exact_exposure_s(before.shot.rung.exposure_s)
-    gap = lockup_gap_s(datetime.fromisoformat(before.captured_at), datetime.fromisoformat(frame.captured_at), seconds)
+    before = max(earlier, key=lambda one: one.frame.captured_at)
+    seconds = exact_exposure_s(before.rung.exposure_s)
+    gap = lockup_gap_s(datetime.fromisoformat(before.frame.captured_at), datetime.fromisoformat(at), seconds)
     if 0 <= gap < _LONGEST_GAP_S:
         yield f"released {gap:.0f} s after the previous exposure ended"
-        if locked_up(seconds, gap, (seconds, gap)) and not before.shot.rung.lenr:
+        if locked_up(seconds, gap, (seconds, gap)) and not before.rung.lenr:
             yield "as long again as that exposure: is LENR on?"
 
 
-def _beside_other_body(frame: Frame) -> Iterator[str]:
+def _beside_other_body(ladder: Ladder, shot: Shot) -> Iterator[str]:
     """Brightness against another body's frame of the same settings, as shares of each one's range."""
-    shot = frame.shot
-    if shot is None or frame.report.get("level_dn") is None:
+    if shot.frame.report.get("level_dn") is None:
         return
     rung = shot.rung
     others = Frame.objects.filter(
-        sitting=rung.ladder.sitting, shot__kind=shot.kind, shot__rung__iso=rung.iso, shot__rung__exposure_s=rung.exposure_s,
-        shot__rung__ladder__f_number=rung.ladder.f_number, shot__rung__lamp_stops=rung.lamp_stops,
-    ).exclude(shot__rung__ladder__body=rung.ladder.body)  # fmt: skip
+        sitting=ladder.sitting, shot__kind=shot.kind, shot__rung__iso=rung.iso, shot__rung__exposure_s=rung.exposure_s,
+        shot__rung__ladder__f_number=ladder.f_number, shot__rung__lamp_stops=rung.lamp_stops,
+    ).exclude(shot__rung__ladder__body=ladder.body)  # fmt: skip
     other = others.select_related("shot__rung__ladder__body").order_by("id").last()
     if other is None or other.shot is None or not other.report.get("level_dn"):
         return
-    stops = log2(_range_share(frame) / _range_share(other))
+    stops = log2(_range_share(shot.frame) / _range_share(other))
     yield f"{with_sign(stops, 2)} stop against {other.shot.rung.ladder.body.model} at the same settings"
 
 

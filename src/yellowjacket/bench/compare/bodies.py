@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Container, Mapping, Sequence
 from dataclasses import dataclass
 from statistics import median
 
@@ -18,6 +18,8 @@ from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Missing, Remark
 
 FEWEST, MOST = 2, 6
+# More boxes than this to tick are no choice any more.
+_MOST_OFFERED = 60
 # Bodies closer than this are equally bright (common practice, no source: half of a dial's third).
 _EQUALLY_BRIGHT_STOPS = 1 / 6
 # What is said of single pixels only, and of no size.
@@ -91,6 +93,17 @@ def comparable() -> list[Ladder]:
         found.only("position", "body__make", "body__model", "body__sensor", "sitting__name", "sitting__held_on")
         .order_by("-sitting__held_on", "-sitting_id", "position")
     )  # fmt: skip
+
+
+def offered_of(ladders: Sequence[Ladder], wanted: Container[int]) -> list[Ladder]:
+    """What is offered of comparable ladders: all, or where they are many the newest of each body and those wanted."""
+    if len(ladders) <= _MOST_OFFERED:
+        return list(ladders)
+    newest: dict[int, int] = {}
+    for ladder in ladders:
+        newest.setdefault(ladder.body_id, ladder.pk)
+    kept = set(newest.values())
+    return [ladder for ladder in ladders if ladder.pk in kept or ladder.pk in wanted]
 
 
 def by_sensor(ladders: Sequence[Ladder]) -> list[tuple[str, list[Ladder]]]:

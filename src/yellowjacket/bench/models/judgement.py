@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from yellowjacket.bench.models.lanes import Lane
+from yellowjacket.bench.models.queries.decisions import DecisionQuerySet
 from yellowjacket.bench.models.queries.grades import GradeQuerySet
 from yellowjacket.bench.models.register import Body
 from yellowjacket.bench.models.sittings import Ladder, Rung, Use
@@ -165,6 +166,8 @@ class Decision(models.Model):
     use = models.ForeignKey(Use, on_delete=models.CASCADE, related_name="decisions")
     level = models.CharField(max_length=10)
     iso = models.PositiveIntegerField(null=True)
+
+    objects = DecisionQuerySet.as_manager()
 
     class Meta:
         ordering = ["id"]

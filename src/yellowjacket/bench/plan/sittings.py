@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
 
 from django.db import transaction
 
 from yellowjacket.bench.models import Body, CheckItem, Frame, Ladder, Rung, Shot, Sitting, Use
 from yellowjacket.bench.refusal import Refusal
-from yellowjacket.bench.shoot.conditions import supplies_of
+from yellowjacket.bench.shoot.conditions import batteries_of, supplies_of
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.planning.checklist import items_for
 from yellowjacket.core.planning.ladder import LadderSpec, PlannedLadder
 from yellowjacket.core.planning.plan import plan_ladder
@@ -145,10 +146,13 @@ def planned_ladders(sitting: Sitting) -> list[tuple[Ladder, PlannedLadder]]:
     return [(ladder, ladder.planned) for ladder in ladders]
 
 
-def schedule_of(planned: Sequence[tuple[Ladder, PlannedLadder]]) -> Schedule:
-    """The time line of everything planned, in order."""
+def schedule_of(
+    planned: Sequence[tuple[Ladder, PlannedLadder]], batteries: Mapping[Body, Quantity] | None = None
+) -> Schedule:
+    """The time line of everything planned, in order. ``batteries``: what a charge of the bodies lasts, where it is known
+    already."""
     # The schedule knows a body that goes on by its supply: one for each body.
-    supplies = supplies_of({ladder.body for ladder, _ in planned})
+    supplies = supplies_of(batteries_of({ladder.body for ladder, _ in planned}) if batteries is None else batteries)
     return schedule([(plan, supplies[ladder.body]) for ladder, plan in planned])
 
 

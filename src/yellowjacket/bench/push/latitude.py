@@ -171,9 +171,10 @@ class IsoAgainstPush:
 def iso_noise_of(sitting: Sitting, body: Body) -> list[IsoNoise]:
     """Noise models by ISO from all ladders of a body in a sitting together; patches of ladders held fixed hold the same
     light."""
-    ladders = sitting.ladders.filter(body=body, kind=Ladder.Kind.ISO)
-    fixed = [ladder.pk for ladder in ladders if ladder.method == Ladder.Method.FIXED]
-    rungs = Rung.objects.filter(ladder__in=ladders)
+    rungs = Rung.objects.filter(
+        ladder__sitting=sitting, ladder__body=body, ladder__kind=Ladder.Kind.ISO
+    ).select_related("ladder")
+    fixed = sorted({rung.ladder_id for rung in rungs if rung.ladder.method == Ladder.Method.FIXED})
     whole = Reading.objects.speaking(NOISE_MODEL).filter(rung__in=rungs, use=None).by_rung()
     patches = _same_light(fixed)
     models: dict[int, list[Mapping[Measurand, Quantity]]] = {}

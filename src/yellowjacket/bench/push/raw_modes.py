@@ -41,6 +41,8 @@ def same_pixels_of(ladder: Ladder) -> list[SamePixels]:
     found: dict[int, dict[str, dict[str, Quantity]]] = {}
     for row in rows:
         found.setdefault(row.rung_id, {}).setdefault(row.quantity, {})[row.channel] = row.result
+    if not found:
+        return []
     sizes: dict[int, int] = dict(
         Frame.objects.filter(shot__rung__ladder=ladder).values_list("shot__rung_id", "size_bytes")
     )

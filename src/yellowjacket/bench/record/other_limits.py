@@ -107,12 +107,13 @@ def _finished(ladder: Ladder) -> list[OtherLimit]:
 def of_body(sitting: Sitting, body: Body, uses: Sequence[Use]) -> list[OtherLimit]:
     """Everything the sitting says of a body besides ISO; what was not shot is left out."""
     found: list[OtherLimit] = []
-    for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related("body"):
+    ladders = [ladder for ladder in sitting.ladders.select_related("body") if ladder.body_id == body.pk]
+    for ladder in (one for one in ladders if one.kind == Ladder.Kind.EXPOSURE):
         by_use = latitude.exposed_by_use(ladder, uses)
         for use in uses:
             found += _pushed(ladder, use, by_use[use.pk], "usable")
-    for ladder in measure.time_ladders(sitting):
-        measured = measure.measured(ladder) if ladder.body_id == body.pk else None
+    for ladder in (one for one in ladders if one.kind == Ladder.Kind.TIME):
+        measured = measure.measured(ladder)
         if measured is not None:
             for use in uses:
                 found += _long(ladder, use, measured, "usable")

@@ -8,6 +8,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from yellowjacket.bench.models import Decision, Ladder, OtherDecision, Record, Use
+from yellowjacket.bench.models.queries.decisions import Decisions
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.record.evidence import evidence
 from yellowjacket.bench.record.proposals import Proposal, proposals
@@ -127,7 +128,7 @@ def sign(record: Record, person: str, others: Sequence[Mapping[str, str]] = ()) 
     besides = [{**one, "decided": decided.get((one["what"], one["use"]), "")} for one in others]
     marks = [
         {"use": one.use.name, "level": one.level, "iso": one.iso, "words": one.words}
-        for one in record.decisions.select_related("use")
+        for one in Decision.objects.of(record).values()
     ]
     record.evidence = {**evidence(record.ladder), "others": besides, "decisions": marks}
     record.save()
@@ -135,10 +136,16 @@ def sign(record: Record, person: str, others: Sequence[Mapping[str, str]] = ()) 
     return record
 
 
-def open_limits(record: Record, others: Sequence[Mapping[str, str]], proposed: Sequence[Proposal]) -> int:
-    """How many limits must still be decided before it is signed: those that something was found of, measured or graded."""
+def open_limits(
+    record: Record,
+    others: Sequence[Mapping[str, str]],
+    proposed: Sequence[Proposal],
+    decisions: Decisions | None = None,
+) -> int:
+    """How many limits must still be decided before it is signed: those that something was found of, measured or graded.
+    ``decisions``: of the record, where they are known already."""
     if record.ladder.kind == Ladder.Kind.ISO:
-        closed = set(record.decisions.values_list("use_id", "level")) if record.pk else set()
+        closed = Decision.objects.of(record) if decisions is None else decisions
         return sum(one.proposed is not None and (one.use.pk, one.level) not in closed for one in proposed)
     decided = set(record.other_decisions.values_list("what", "use")) if record.pk else set()
     return sum(one["text"] != "–" and (one["what"], one["use"]) not in decided for one in others)
@@ -147,7 +154,7 @@ def open_limits(record: Record, others: Sequence[Mapping[str, str]], proposed: S
 def in_order(record: Record) -> None:
     """Refuse limits that contradict each other: clean may not lie above usable, nor usable above emergency."""
     by_use: dict[str, dict[str, int]] = {}
-    for decision in record.decisions.select_related("use"):
+    for decision in Decision.objects.of(record).values():
         by_use.setdefault(decision.use.name, {})[decision.level] = decision.iso or 0
     for use, levels in by_use.items():
         marks = [levels[level] for level in LEVELS if level in levels]
@@ -180,8 +187,3 @@ def amend(record: Record, person: str = "") -> Record:
 def _must_be_open(record: Record) -> None:
     if record.signed:
         raise Refusal(f"This record was signed by {record.signed_by}. Amend it to make a new version.")
-
-
-def decisions_of(record: Record) -> Mapping[tuple[int, str], Decision]:
-    """Decisions by (use id, level)."""
-    return {(d.use_id, d.level): d for d in record.decisions.all()} if record.pk else {}

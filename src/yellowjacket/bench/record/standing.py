@@ -6,7 +6,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from yellowjacket.bench.models import Ladder, Record, Use
+from yellowjacket.bench.models import Decision, Ladder, Record, Use
+from yellowjacket.bench.models.queries.decisions import Decisions
 from yellowjacket.bench.models.queries.grades import Grades
 from yellowjacket.bench.record.evidence import conditions, limit_from, mark_advice, size_words
 from yellowjacket.bench.record.other_limits import OtherLimit, of_ladder
@@ -64,25 +65,23 @@ class Standing:
         return known or proposal.measured.mark is not None or proposal.measured.ended is not None
 
 
-def standing_of(record: Record, uses: Sequence[Use], grades: Grades | None = None) -> Standing:
-    """What a version shows; ``uses``: of its sitting; ``grades``: of its ladder, where they are known already."""
+def standing_of(
+    record: Record, uses: Sequence[Use], grades: Grades | None = None, decisions: Decisions | None = None
+) -> Standing:
+    """What a version shows; ``uses``: of its sitting; ``grades`` of its ladder and its own ``decisions``, where they are known
+    already."""
     ladder = record.ladder
+    known = Decision.objects.of(record) if decisions is None else decisions
     decided = {(one.what, one.use): one.text for one in record.other_decisions.all()} if record.pk else {}
     live = Standing(
         proposals(ladder, grades=grades), conditions(ladder, grades),
         [OtherStanding(one, decided.get((one.what, one.use), "")) for one in of_ladder(ladder, uses)],
         mark_advice(ladder), {use.name: size_words(use, ladder) for use in uses},
-        _decided(record),
+        {(one.use.name, one.level): Decided(one.iso, one.words) for one in known.values()},
     )  # fmt: skip
     if not record.signed or "proposals" not in record.evidence:
         return live
     return _as_signed(record, live, uses)
-
-
-def _decided(record: Record) -> dict[tuple[str, str], Decided]:
-    if not record.pk:
-        return {}
-    return {(d.use.name, d.level): Decided(d.iso, d.words) for d in record.decisions.select_related("use")}
 
 
 def newest_signed(ladder: Ladder) -> Record | None:

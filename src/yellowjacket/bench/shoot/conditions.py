@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import TypeVar
@@ -197,11 +197,11 @@ def _busy_until(busy: Sequence[_Span], moment: datetime) -> float:
 # What plans make of it.
 
 
-def supplies_of(bodies: Collection[Body]) -> dict[Body, Supply]:
-    """Card and battery use for a schedule: measured minutes take the place of the assumed ones."""
+def supplies_of(batteries: Mapping[Body, Quantity]) -> dict[Body, Supply]:
+    """Card and battery use for a schedule, from ``batteries_of`` bodies: measured minutes take the place of the assumed ones."""
     return {
         body: body.supply if measured.value is None else replace(body.supply, battery_minutes=measured.value)
-        for body, measured in batteries_of(bodies).items()
+        for body, measured in batteries.items()
     }
 
 

@@ -67,7 +67,7 @@ def note(sitting: Sitting, text: str) -> SittingEvent:
 def first_frame(sitting: Sitting) -> Frame | None:
     """The first light frame that is in."""
     frames = Frame.objects.filter(sitting=sitting, shot__kind=Shot.Kind.LIGHT).select_related("shot__rung__ladder")
-    return frames.order_by("shot__order").first()
+    return frames.defer("report").order_by("shot__order").first()
 
 
 def last_done(sitting: Sitting, body: Body) -> Shot | None:

@@ -27,15 +27,22 @@ from yellowjacket.web.templatetags import values
 _EVENTS_SHOWN = 12
 
 
+class CheckPage(SittingPage):
+    """A sitting whose frames are held against its plan."""
+
+    # The audit reads the reports of all frames.
+    deferred = ()
+
+
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The sheet of the audit and everything that wants a decision."""
-    return render(request, "check/page.html", _context(SittingPage(request, sitting_id, "check")))
+    return render(request, "check/page.html", _context(CheckPage(request, sitting_id, "check")))
 
 
-def _context(page: SittingPage) -> dict[str, object]:
+def _context(page: CheckPage) -> dict[str, object]:
     # Its rungs first: the audit asks the ladder for the same.
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung))
-    audit = audit_.audit(page.ladder)
+    audit = audit_.audit(page.ladder, page.every_shot)
     lines = [frames_line(page), *_audit_lines(list(page.rungs), audit, conditions.temperatures(page.ladder))]
     if not page.ladder.capped:
         lines.insert(0, crop_line(page, stave.column_px))
@@ -124,9 +131,7 @@ def _audit_lines(rungs: list[Rung], audit: audit_.Audit, temperatures: dict[int,
 def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
     page = SittingPage(request, sitting_id, "check")
     refusal = refused(lambda: action(page))
-    return render(
-        request, "check/_body.html", _context(SittingPage(request, sitting_id, "check")) | {"refusal": refusal}
-    )
+    return render(request, "check/_body.html", _context(CheckPage(request, sitting_id, "check")) | {"refusal": refusal})
 
 
 @require_POST

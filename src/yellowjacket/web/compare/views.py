@@ -56,17 +56,18 @@ class Line:
 
 def page(request: HttpRequest) -> HttpResponse:
     """Choice, chart and sheet."""
-    offered = bodies.comparable()
-    keys = {str(ladder.pk): ladder.pk for ladder in offered}
+    every = bodies.comparable()
+    keys = {str(ladder.pk): ladder.pk for ladder in every}
     named = [keys[key] for key in dict.fromkeys(request.GET.getlist("ladder")) if key in keys]
     whole_ladders = Ladder.objects.select_related("body", "sitting").prefetch_related("rungs", "sitting__uses")
     by_id = whole_ladders.in_bulk(named)
     wanted = [by_id[key] for key in named]
+    offered = every if request.GET.get("all") else bodies.offered_of(every, named)
     pixels = whole(request.GET.get("size"), 1, _MOST_PIXELS)
     context: dict[str, object] = {
-        "place": "compare", "offered": offered, "wanted": wanted, "sizes": bodies.sizes_of(wanted) if wanted else [],
-        "size": pixels, "most": bodies.MOST, "groups": bodies.by_sensor(offered),
-        "foreign": foreign_curves.known(), "foreign_quantities": FOREIGN.items(),
+        "place": "compare", "offered": offered, "left_out": len(every) - len(offered), "wanted": wanted,
+        "sizes": bodies.sizes_of(wanted) if wanted else [], "size": pixels, "fewest": bodies.FEWEST, "most": bodies.MOST,
+        "groups": bodies.by_sensor(offered), "foreign": foreign_curves.known(), "foreign_quantities": FOREIGN.items(),
     }  # fmt: skip
     if wanted:
         try:

@@ -37,7 +37,7 @@ from yellowjacket.web.graphics.drawing import on_page
 from yellowjacket.web.limit_rows import chart_of_body
 from yellowjacket.web.refusals import carried_out, or_back_to, refused
 
-_SITTINGS_A_PAGE, _BODIES_A_PAGE = 40, 40
+_SITTINGS_A_PAGE, _BODIES_A_PAGE = 25, 25
 T = TypeVar("T", bound=Model)
 
 

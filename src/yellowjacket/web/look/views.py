@@ -70,7 +70,7 @@ def _context(page: SittingPage) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     stave = Stave(page.ladder, columns)
     lane = _lane(page)
-    proposals = proposals_.proposals(page.ladder, lane)
+    proposals = proposals_.proposals(page.ladder, lane, page.grades if lane is None else None)
     lines = grade_lines(page, proposals, lane=lane)
     if looking.rows == ONE and len(found.rows) == 1:
         lines = [crop_line(page, stave.column_px), *lines]

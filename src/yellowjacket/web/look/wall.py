@@ -112,7 +112,7 @@ class Walls:
             # Without raw frames a ladder's spots are in pixels of the whole sensor, and its lanes lie on that.
             if ladder.pk not in self.sizes and any(lane.pictures.all() for lane in ladder.lanes.all()):
                 self.sizes[ladder.pk] = (ladder.body.pixel_width, ladder.body.pixel_height)
-        self._developing: dict[int, Developing] = {}
+        self._developing: dict[int, Developing] = {page.ladder.pk: page.developing}
 
     def _rungs(self, ladder: Ladder) -> Sequence[Rung]:
         return self.page.rungs if ladder.pk == self.page.ladder.pk else list(ladder.rungs.all())
@@ -206,7 +206,8 @@ class Walls:
                 continue
             at = self._at(rung, ladder)
             by_column[min(range(len(columns)), key=lambda n: abs(columns[n] - at))] = rung
-        grades = Grade.objects.current(ladder, self.page.person or None, lane)
+        own = ladder.pk == self.page.ladder.pk and lane is None and not self.page.person
+        grades = self.page.grades if own else Grade.objects.current(ladder, self.page.person or None, lane)
         lane_pictures = self._lane_pictures(lane)
         cells = [
             self.cell(by_column[n], ladder, lane, height, spot, grades, lane_pictures) if n in by_column else None

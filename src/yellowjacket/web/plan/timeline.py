@@ -6,8 +6,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from yellowjacket.bench.models import Ladder, Shot, Sitting
+from yellowjacket.bench.models import Body, Ladder, Shot, Sitting
 from yellowjacket.bench.plan.sittings import planned_ladders, schedule_of
+from yellowjacket.bench.shoot.conditions import batteries_of
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.planning.ladder import PlannedLadder, Settings
 from yellowjacket.core.planning.shot_order import Change, changes
 from yellowjacket.core.planning.timeline import Entry, Schedule
@@ -59,6 +61,8 @@ class Timeline:
     bands: Sequence[Band]
     battery: str
     swaps: Sequence[float]
+    # Bodies whose battery was measured on some day, with the minutes a charge lasts.
+    batteries: Sequence[tuple[Body, Quantity]]
 
     width = WIDTH
 
@@ -107,10 +111,12 @@ def _taken(ladders: Sequence[tuple[Ladder, PlannedLadder]]) -> frozenset[tuple[i
     return frozenset(shots.values_list("rung__ladder_id", "rung__key", "kind", "repeat"))
 
 
-def timeline_of(sitting: Sitting) -> Timeline:
-    """Lay everything planned out over WIDTH units."""
-    planned = planned_ladders(sitting)
-    schedule = schedule_of(planned)
+def timeline_of(sitting: Sitting, ladders: Sequence[Ladder] | None = None) -> Timeline:
+    """Lay everything planned out over WIDTH units. ``ladders``: of the sitting, with their rungs, where they are known
+    already."""
+    planned = planned_ladders(sitting) if ladders is None else [(ladder, ladder.planned) for ladder in ladders]
+    batteries = batteries_of({ladder.body for ladder, _ in planned})
+    schedule = schedule_of(planned, batteries)
     begins = datetime.combine(sitting.held_on, sitting.starts_at or datetime.min.time().replace(hour=20))
     scale = WIDTH / schedule.total_s if schedule.total_s else 0.0
     pieces: dict[str, list[str]] = {part: [] for part in PARTS}
@@ -128,6 +134,7 @@ def timeline_of(sitting: Sitting) -> Timeline:
         schedule, planned, begins, parts,
         _bands([ladder for ladder, _ in planned], schedule, begins, scale), _battery(schedule, scale),
         [round((e.begins_s - e.handling_s) * scale, 1) for e in schedule.entries if e.fresh_battery],
+        [(body, lasts) for body, lasts in sorted(batteries.items(), key=lambda one: str(one[0])) if lasts.known],
     )  # fmt: skip
 
 

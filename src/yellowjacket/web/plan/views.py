@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from django.contrib import messages
+from django.db.models import prefetch_related_objects
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -16,7 +17,6 @@ from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions
 from yellowjacket.core.exposure.notation import counted
-from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.planning.body_limits import PlanError
 from yellowjacket.core.planning.ladder import PlannedLadder
 from yellowjacket.core.planning.plan import plan_ladder
@@ -157,27 +157,22 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _page_context(page: SittingPage) -> dict[str, object]:
+    # Rungs of all ladders at once: the time line wants them.
+    prefetch_related_objects(page.ladders, "rungs")
     rungs = list(page.rungs)
     lines = [*plan_lines(rungs, capped=page.ladder.capped), frames_line(page)]
-    timeline = timeline_of(page.sitting)
+    timeline = timeline_of(page.sitting, page.ladders)
     return page.context(
         stave=Stave(page.ladder, columns_of(rungs, page.rung), lines),
         warnings=warnings_by_text(rungs),
         advice=page.ladder.advice,
         timeline=timeline,
         rises=conditions.expected_rises(timeline.ladders, timeline.schedule),
-        batteries=_measured_batteries(page),
+        batteries=timeline.batteries,
         bodies=Body.objects.all(),
         notes=timeline.schedule.notes,
         items=page.sitting.check_items.all(),
     )
-
-
-def _measured_batteries(page: SittingPage) -> list[tuple[Body, Quantity]]:
-    """Bodies of the sitting whose battery was measured on some day, with the minutes a charge lasts."""
-    bodies = {ladder.body for ladder in page.ladders}
-    found = conditions.batteries_of(sorted(bodies, key=str))
-    return [(body, minutes) for body, minutes in found.items() if minutes.known]
 
 
 def _edit(request: HttpRequest, page: SittingPage, initial: dict[str, object], keep: Callable[[LadderForm], Ladder],

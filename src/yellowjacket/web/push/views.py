@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from django.db.models import prefetch_related_objects
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
@@ -92,6 +93,8 @@ class MatrixRow:
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The exposure ladder's stave with its limits, and the matrix."""
     sitting_page = SittingPage(request, sitting_id, "push")
+    # Who asks the ladder for its rungs gets the same.
+    prefetch_related_objects([sitting_page.ladder], "rungs")
     context = sitting_page.context(
         matrix=_matrix(sitting_page), same=raw_modes.same_pixels_of(sitting_page.ladder), same_names=_SAME_NAMES,
         same_pictures=(OWN, AREA, LANCZOS),

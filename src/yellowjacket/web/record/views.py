@@ -88,8 +88,8 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     # The ladder of the page, with its rungs and the body that it knows.
     record.ladder = page.ladder
     columns = columns_of(page.rungs, page.rung)
-    standing = standing_of(record, page.uses, page.grades)
-    decisions = record_.decisions_of(record)
+    decisions = Decision.objects.of(record)
+    standing = standing_of(record, page.uses, page.grades, decisions)
     # With a finish the eye alone speaks; a signed version has it among its other limits.
     lanes = [lane for lane in page.ladder.lanes.all() if not record.signed and lane.grades.exists()]
     by_lane = {
@@ -110,11 +110,11 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     lines = grade_lines(page, standing.proposals) if standing.proposals else []
     stave = Stave(page.ladder, columns, lines)
     found = other_limits.as_evidence([one.limit for one in standing.others])
-    open_count = record_.open_limits(record, found, standing.proposals)
+    open_count = record_.open_limits(record, found, standing.proposals, decisions)
     proposed_by = {"measured" if p.proposed is p.measured else "graded" for p in standing.proposals if p.proposed}
     return page.context(
         record=record, blocks=list(blocks.values()), doubts=doubts, stave=stave, conditions=standing.conditions,
-        versions=page.ladder.records.all(), open_count=open_count,
+        versions=page.records, open_count=open_count,
         proposed="measured" if proposed_by <= {"measured"} else "graded" if proposed_by == {"graded"} else "proposed",
         decided=bool(decisions), others=standing.others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
         open_others=sum(not row.decided and row.limit.text != "–" for row in standing.others), standing=standing,
@@ -130,7 +130,9 @@ def _record(request: HttpRequest, page: SittingPage) -> Record:
     # The first version is there to be decided before anything of it is stored.
     if version is not None and (version != 1 or page.ladder.records.exists()):
         return get_object_or_404(Record, ladder=page.ladder, version=version)
-    return record_.open_record(page.ladder) if request.method == "POST" else record_.newest_record(page.ladder)
+    if request.method == "POST":
+        return record_.open_record(page.ladder)
+    return page.records[-1] if page.records else record_.newest_record(page.ladder)
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:

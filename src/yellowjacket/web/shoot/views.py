@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import cached_property
 
 from django.contrib import messages
-from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.check import audit
 from yellowjacket.bench.intake import importing
-from yellowjacket.bench.models import Conditions, Frame, Shot
+from yellowjacket.bench.models import Conditions, Shot
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.shoot import shots as shots_
@@ -36,6 +36,21 @@ _EVENTS_SHOWN = 6
 _CLOCK_S = 2.0
 
 
+class ShootPage(SittingPage):
+    """A sitting that is being shot."""
+
+    @cached_property
+    def waiting(self) -> Sequence[Shot]:
+        """Shots of all ladders that are still to be taken, in order."""
+        return list(shots_.due(self.sitting))
+
+    @property
+    def last(self) -> Shot | None:
+        """The shot of the ladder that was done last: with a frame or said to be taken."""
+        done = [shot for shot in self.every_shot if shot.taken_at is not None or hasattr(shot, "frame")]
+        return max(done, key=lambda shot: shot.order, default=None)
+
+
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The stave of what is in, the next shot, and the ways frames come in."""
     sitting_page = _page(request, sitting_id)
@@ -51,31 +66,24 @@ def live(request: HttpRequest, sitting_id: int) -> HttpResponse:
     return render(request, "shoot/_live.html", _context(sitting_page))
 
 
-def _page(request: HttpRequest, sitting_id: int) -> SittingPage:
+def _page(request: HttpRequest, sitting_id: int) -> ShootPage:
     """The page on the ladder asked for, else on the ladder of the next shot."""
-    sitting_page = SittingPage(request, sitting_id, "shoot")
-    if "ladder" not in request.GET and "ladder" not in request.POST:
-        shot = shots_.due(sitting_page.sitting).first()
-        if shot is not None and shot.rung.ladder_id != sitting_page.ladder.pk:
-            sitting_page.switch_to(shot.rung.ladder_id)
+    sitting_page = ShootPage(request, sitting_id, "shoot")
+    waiting = sitting_page.waiting
+    if "ladder" not in request.GET and "ladder" not in request.POST and waiting:
+        sitting_page.switch_to(waiting[0].rung.ladder_id)
     return sitting_page
 
 
-def _state(page: SittingPage) -> str:
+def _state(page: ShootPage) -> str:
     """Digest of everything the live part shows, so that windows can tell whether they are behind."""
-    sitting = page.sitting
     job = page.job
-    events = sitting.events.aggregate(count=Count("pk"), undone=Count("undone_at"))
-    parts = (
-        page.ladder.pk, events["count"], events["undone"],
-        Frame.objects.filter(sitting=sitting, shot__isnull=False).count(), sitting.problems.count(),
-        job.pk if job else 0, job.state if job else "",
-    )  # fmt: skip
+    parts = (page.ladder.pk, sorted(page.counts.items()), job.pk if job else 0, job.state if job else "")
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:16]
 
 
-def _context(page: SittingPage) -> dict[str, object]:
-    waiting = list(shots_.due(page.sitting))
+def _context(page: ShootPage) -> dict[str, object]:
+    waiting = page.waiting
     mine = [shot for shot in waiting if shot.rung.ladder_id == page.ladder.pk]
     shot = mine[0] if mine else None
     lines = [frames_line(page)]
@@ -83,7 +91,7 @@ def _context(page: SittingPage) -> dict[str, object]:
     if readings:
         lines.append(error_line(page, readings))
     current = next((rung for rung in page.rungs if shot and rung.pk == shot.rung_id), page.rung)
-    last = _last_shot(page)
+    last = page.last
     context = page.context(
         stave=Stave(page.ladder, columns_of(page.rungs, current), lines),
         next_shot=shot,
@@ -94,7 +102,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         other=next((one for one in waiting if one.rung.ladder_id != page.ladder.pk), None),
         busy=_busy(page, last),
         problems=page.sitting.problems.all(),
-        landed=audit.landed(page.ladder),
+        landed=audit.landed(page.ladder, page.every_shot),
         first=shots_.first_frame(page.sitting),
         clock_offset_s=shots_.clock_offset_s(page.sitting),
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
@@ -108,12 +116,6 @@ def _context(page: SittingPage) -> dict[str, object]:
     return context
 
 
-def _last_shot(page: SittingPage) -> Shot | None:
-    """The shot done last: with a frame or said to be taken."""
-    done = Shot.objects.filter(rung__ladder=page.ladder).exclude(frame__isnull=True, taken_at__isnull=True)
-    return done.select_related("rung").order_by("order").last()
-
-
 def _changes(page: SittingPage, shot: Shot | None, last: Shot | None) -> tuple[Change, ...] | None:
     """What to set since the last shot; None when everything is to be set."""
     if shot is None or last is None:
@@ -125,7 +127,7 @@ def _changes(page: SittingPage, shot: Shot | None, last: Shot | None) -> tuple[C
 
 def _busy(page: SittingPage, last: Shot | None) -> dict[str, object] | None:
     """How long the body is still exposing or locked up after the shot taken last, by the server's clock."""
-    if last is None or last.taken_at is None or Frame.objects.filter(shot=last).exists():
+    if last is None or last.taken_at is None or hasattr(last, "frame"):
         return None
     seconds = dial.exact_exposure_s(last.rung.exposure_s)
     lenr_from_s = page.ladder.body.lenr_from_s
