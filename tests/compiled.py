@@ -39,6 +39,7 @@ def of_light(folder: Path) -> None:
     characterise_iso(tasks.tasks[0])
     found.write_text(said("characterise", card, "--json"))
     said("predict", card / "YJ00001.DNG", "--body", found, "--iso", 25600, "--out", folder / "made.dng")
+    said("simulate", "tarn", "--iso-ladder", "400", "--out", folder / "compressed")
     light = [making.frame_of(making.shot(100, rng)) for _ in range(2)]
     bright_points(light[0])
     no_response(light)

@@ -17,8 +17,9 @@ from yellowjacket.core.raw.reader import read_frame
 ADOPT_GOAL = 1.4
 
 
-def run(folder: Path, report: Callable[[str], None]) -> list[bool]:
-    """Adopt the files of a folder as a person would, in the data folder in force, with Django set up; whether the goal is met."""
+def run(folder: Path, size: str, report: Callable[[str], None]) -> list[bool]:
+    """Adopt the files of a folder as a person would, in the data folder in force, with Django set up; whether the goal is met.
+    ``size``: what they are, in words."""
     paths = [str(path) for path in sorted(folder.iterdir())]
     # Worker processes that are up already, and files that were read before, for both.
     list(run_all(decoded, paths))
@@ -28,7 +29,7 @@ def run(folder: Path, report: Callable[[str], None]) -> list[bool]:
     begin = time.perf_counter()
     _look_at(_adopted(folder))
     ratio = (time.perf_counter() - begin) / alone_s
-    what = f"{len(paths)} files of 24 MP adopted, until their crops are seen, against decoding them on all cores"
+    what = f"{len(paths)} files of {size} adopted, until their crops are seen, against decoding them on all cores"
     return [line(report, what, ratio, ADOPT_GOAL, "×")]
 
 

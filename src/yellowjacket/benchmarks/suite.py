@@ -29,7 +29,7 @@ from yellowjacket.benchmarks import adopting, cluster, darks
 from yellowjacket.benchmarks import looking as looking_
 from yellowjacket.benchmarks.lines import line
 from yellowjacket.benchmarks.yardstick import measure_plainly
-from yellowjacket.core.export.dng import CaptureData, DngImage, write_dng
+from yellowjacket.core.export.dng import CaptureData, DngImage, Storage, write_dng
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.photon_transfer.characterise import characterise_iso
@@ -57,6 +57,9 @@ _PAGES = ("plan", "shoot", "check", "measure", "look", "record")
 _LONG_PAGES = {"time": "/sittings/4/time/", "darks": "/darks/?sitting=4", "night": "/night/"}
 # A night of four bodies: 4 ladders each, 20 rungs, 4 repeats.
 _NIGHT_LADDERS, _NIGHT_REPEATS = 16, 4
+# As cameras write them.
+_STORED = {Storage.PLAIN: "", Storage.COMPRESSED: ", compressed"}
+
 # Goals; the printed line says whether each is met.
 MEASURE_RATIO_GOAL = 1.75
 TWO_THREADS_GOAL = 1.2
@@ -125,9 +128,10 @@ def _accuracy_line(model: str, truth: dict[str, Any], name: str, found: Quantity
 def _frames(folder: Path, report: Callable[[str], None]) -> list[bool]:
     met: list[bool] = []
     for name, (width, height) in _SIZES.items():
-        pair = [write_frame(folder / f"{name}-{n}.dng", n, width, height) for n in (0, 1)]
-        met += _one_size(name, pair, report)
-    pair = [folder / f"24 MP-{n}.dng" for n in (0, 1)]
+        for storage, words in _STORED.items():
+            pair = [write_frame(folder / f"{name} {storage.value}-{n}.dng", n, width, height, storage) for n in (0, 1)]
+            met += _one_size(name + words, pair, report)
+    pair = [folder / f"24 MP {Storage.PLAIN.value}-{n}.dng" for n in (0, 1)]
     task = _task(pair)
     looking, reading = [], []
     for _ in range(_ROUNDS):
@@ -189,8 +193,10 @@ def _plainly(pair: list[Path], task: RungTask, report: Callable[[str], None]) ->
     return met
 
 
-def write_frame(path: Path, seed: int, width: int = WIDTH_PX, height: int = HEIGHT_PX) -> Path:
-    """An uncompressed DNG of a grey ramp with photon noise."""
+def write_frame(
+    path: Path, seed: int, width: int = WIDTH_PX, height: int = HEIGHT_PX, storage: Storage = Storage.PLAIN
+) -> Path:
+    """A DNG of a grey ramp with photon noise."""
     rng = np.random.default_rng(seed)
     ramp = np.linspace(20, 6000, width, dtype=np.float32)[None, :]
     noise = rng.standard_normal((height // 8, width), dtype=np.float32)
@@ -200,8 +206,8 @@ def write_frame(path: Path, seed: int, width: int = WIDTH_PX, height: int = HEIG
         "Ostrel", "Heath", "OH-1", "1.10", 100, Fraction(1, 8), Fraction(8), datetime(2026, 3, 14, 20, 0, seed)  # noqa: DTZ001
     )  # fmt: skip
     path.parent.mkdir(parents=True, exist_ok=True)
-    black = (_BLACK_DN,) * 4
-    write_dng(path, DngImage(mosaic, ("R", "G", "G", "B"), black, _WHITE_DN, np.eye(3), (0.5, 1.0, 0.7), capture))
+    black, neutral = (_BLACK_DN,) * 4, (0.5, 1.0, 0.7)
+    write_dng(path, DngImage(mosaic, ("R", "G", "G", "B"), black, _WHITE_DN, np.eye(3), neutral, capture, storage))
     return path
 
 
@@ -274,10 +280,12 @@ def _application(folder: Path, report: Callable[[str], None]) -> list[bool]:
     )
     frames, match_s = _match_time()
     met.append(line(report, f"{frames} frames matched against as many shots", match_s, MATCH_GOAL_S, "s"))
-    to_adopt = folder.parent / "to-adopt"
-    for n in range(_ADOPTED):
-        write_frame(to_adopt / f"A{n:02}.dng", n, WIDTH_PX, HEIGHT_PX)
-    met += adopting.run(to_adopt, report)
+    for storage, words in _STORED.items():
+        to_adopt = folder.parent / f"to-adopt-{storage.value}"
+        for n in range(_ADOPTED):
+            write_frame(to_adopt / f"A{n:02}.dng", n, WIDTH_PX, HEIGHT_PX, storage)
+        met += adopting.run(to_adopt, f"24 MP{words}", report)
+        shutil.rmtree(to_adopt)
     shutil.rmtree(folder, ignore_errors=True)
     return met
 

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from yellowjacket.core.export.dng import Storage
+
 
 @dataclass(frozen=True, slots=True)
 class GainMode:
@@ -55,8 +57,8 @@ class BodyModel:
     xyz_to_camera: tuple[tuple[float, float, float], ...]
     # Colours of the filters over one square tile, row by row; none for a sensor that sees no colours.
     filters: tuple[str, ...] = ("R", "G", "G", "B")
-    # Whether its files hold the numbers without gaps.
-    packs_files: bool = False
+    # How its files hold the numbers.
+    storage: Storage = Storage.PLAIN
     # What the tester reads in the handbook: exposure minutes and frames a battery lasts, LENR from (s).
     battery_minutes: float = 150.0
     battery_frames: int = 600
@@ -156,7 +158,7 @@ FEN = BodyModel(
     read_noise_after_gain_dn=1.15, row_noise_e=3.0, prnu=0.009, dsnu_e=2.0,
     dark_current_e_per_s=0.6, hot_over_1_e_per_mpix=60.0,
     xyz_to_camera=((0.80, -0.25, -0.09), (-0.50, 1.25, 0.28), (-0.08, 0.24, 0.62)),
-    packs_files=True,
+    storage=Storage.PACKED,
     battery_minutes=110.0, battery_frames=450, true_battery_minutes=96.0, heat_rise_c=9.0, heat_constant_s=1500.0,
 )  # fmt: skip
 
@@ -169,7 +171,7 @@ TARN = BodyModel(
     read_noise_after_gain_dn=1.6, row_noise_e=0.1, prnu=0.007, dsnu_e=0.4,
     dark_current_e_per_s=0.15, hot_over_1_e_per_mpix=120.0,
     xyz_to_camera=((0.70, -0.20, -0.07), (-0.45, 1.22, 0.25), (-0.05, 0.20, 0.60)),
-    smoothed_from_iso=6400.0, smoothing=0.16, glow_e_per_s=3.0, glow_reach=0.08,
+    storage=Storage.COMPRESSED, smoothed_from_iso=6400.0, smoothing=0.16, glow_e_per_s=3.0, glow_reach=0.08,
     heat_rise_c=17.0, heat_constant_s=800.0,
 )  # fmt: skip
 
@@ -182,7 +184,7 @@ MOOR = BodyModel(
     read_noise_after_gain_dn=2.4, row_noise_e=0.2, prnu=0.008, dsnu_e=0.5,
     dark_current_e_per_s=0.2, hot_over_1_e_per_mpix=200.0,
     xyz_to_camera=((0.75, -0.23, -0.08), (-0.44, 1.20, 0.24), (-0.07, 0.22, 0.60)),
-    packs_files=True, converter_full_e=30_000.0, digital_from_iso=12800.0, black_error_dn=(1.6, -0.7, -0.7, 1.1),
+    storage=Storage.PACKED, converter_full_e=30_000.0, digital_from_iso=12800.0, black_error_dn=(1.6, -0.7, -0.7, 1.1),
 )  # fmt: skip
 
 # A tile of 6×6 in which every row and column has all three colours.

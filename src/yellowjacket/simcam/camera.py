@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from yellowjacket.core.export.dng import CaptureData, DngImage, write_dng
+from yellowjacket.core.export.dng import CaptureData, DngImage, Storage, write_dng
 from yellowjacket.core.exposure.dial import SHUTTER_MARKS, mark_from_nominal
 from yellowjacket.simcam.bodies import BodyModel
 from yellowjacket.simcam.scene import Scene, specimen_drawer
@@ -51,7 +51,7 @@ class SimulatedCamera:
             body.matrix,
             neutral.tolist(),
             capture,
-            body.packs_files and not settings.linear,
+            Storage.PLAIN if settings.linear else body.storage,
         )
         write_dng(path, image)
 

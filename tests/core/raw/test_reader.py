@@ -1,4 +1,5 @@
 import io
+import math
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
@@ -9,7 +10,8 @@ import rawpy
 from PIL import Image
 
 from tests import making
-from yellowjacket.core.export.dng import DngImage, write_dng
+from yellowjacket.core.export.dng import DngImage, Storage, write_dng
+from yellowjacket.core.metadata.capture import Compression
 from yellowjacket.core.raw.first_look import inspect_file
 from yellowjacket.core.raw.frame import FrameError
 from yellowjacket.core.raw.reader import read_frame, read_with_metadata
@@ -76,7 +78,7 @@ def test_packed_files_are_read_back_bit_for_bit(tmp_path, rng, white, bits):
     numbers = rng.integers(0, white + 1, (96, 128), dtype=np.uint16)
     plain, packed = (
         DngImage(numbers, making.CFA, (64,) * 4, white, making.MATRIX, (0.5, 1, 0.7), making.capture(), one)
-        for one in (False, True)
+        for one in (Storage.PLAIN, Storage.PACKED)
     )
     write_dng(tmp_path / "packed.dng", packed)
     write_dng(tmp_path / "plain.dng", plain)
@@ -89,9 +91,39 @@ def test_packed_files_are_read_back_bit_for_bit(tmp_path, rng, white, bits):
 
 def test_numbers_that_do_not_fit_are_not_packed(tmp_path):
     numbers = np.full((64, 64), 5000, np.uint16)
-    image = DngImage(numbers, making.CFA, (0,) * 4, 4095, making.MATRIX, (1, 1, 1), making.capture(), True)
+    image = DngImage(numbers, making.CFA, (0,) * 4, 4095, making.MATRIX, (1, 1, 1), making.capture(), Storage.PACKED)
     with pytest.raises(ValueError, match="white level's bits"):
         write_dng(tmp_path / "x.dng", image)
+
+
+def compressed(numbers, cfa=making.CFA):
+    return DngImage(numbers, cfa, (64,) * 4, 65535, making.MATRIX, (0.5, 1, 0.7), making.capture(), Storage.COMPRESSED)
+
+
+@pytest.mark.parametrize("spread", [0, 3, 300, 65535])
+def test_compressed_files_are_read_back_bit_for_bit(tmp_path, rng, spread):
+    """LibRaw, whose decoder is that of real cameras' files, is the other side; at the widest every difference occurs."""
+    level = (65535 - spread) // 2
+    numbers = rng.integers(level, level + spread, (96, 130), dtype=np.uint16, endpoint=True)
+    numbers[5, :4] = 0, 32768, 65535, 0
+    write_dng(tmp_path / "a.dng", compressed(numbers))
+    frame, told = read_with_metadata(tmp_path / "a.dng")
+    assert np.array_equal(frame.mosaic, numbers)
+    assert told.compression == Compression.LOSSLESS
+
+
+def test_photon_noise_takes_little_more_than_it_holds(tmp_path, rng):
+    """A normal distribution of σ holds log2(σ √(2πe)) bits (Shannon, 1948); a difference has √2 of the spread."""
+    sigma = 40.0
+    numbers = np.rint(rng.normal(3000, sigma, (512, 768))).astype(np.uint16)
+    write_dng(tmp_path / "a.dng", compressed(numbers))
+    least = numbers.size * math.log2(math.sqrt(2) * sigma * math.sqrt(2 * math.pi * math.e)) / 8
+    assert least < (tmp_path / "a.dng").stat().st_size < 1.1 * least
+
+
+def test_what_has_no_filters_is_not_compressed(tmp_path, rng):
+    with pytest.raises(ValueError, match="has filters and even rows"):
+        write_dng(tmp_path / "a.dng", compressed(mosaic(rng), ()))
 
 
 def test_metadata_says_what_the_body_wrote(tmp_path, rng):

@@ -1,8 +1,8 @@
 """Writing DNG files: a mosaic of any square tile, one without filters, or linear samples, with levels, matrix and Exif.
 
 The layout follows the DNG 1.4 and TIFF 6 specifications (tag numbers from memory): a small
-preview (JPEG) in the first directory, the raw mosaic uncompressed in a sub-directory, capture data in the
-Exif directory. One strip, little-endian.
+preview (JPEG) in the first directory, the raw mosaic in a sub-directory, plain, packed or as lossless JPEG, capture data in
+the Exif directory. One strip, little-endian.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from enum import Enum
 from fractions import Fraction
 from pathlib import Path
 
@@ -21,6 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from yellowjacket.core.export.lossless_jpeg import lossless_jpeg
 from yellowjacket.core.raw.frame import Layout
 
 # TIFF field types: code, bytes per item.
@@ -28,10 +30,12 @@ _BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _SRATIONAL = (1, 1), (2, 1), (3, 2), (4
 _CFA_CODE = {"R": 0, "G": 1, "B": 2}
 _PREVIEW_LONG_SIDE_PX = 256
 _PREVIEW_QUALITY = 85
-_JPEG, _YCBCR = 7, 6
+_PLAIN, _JPEG, _YCBCR = 1, 7, 6
 # Exif ISOSpeedRatings is a SHORT; from here on the true value stands in RecommendedExposureIndex.
 _ISO_SHORT_LIMIT = 65535
 _BAYER_SIDE = 2
+# Bits of a number.
+_LONGEST = 16
 # PhotometricInterpretation of a mosaic and of samples without filters.
 _MOSAIC, _LINEAR_RAW = 32803, 34892
 _D55_ILLUMINANT = 20
@@ -41,6 +45,15 @@ _RECOMMENDED_EXPOSURE_INDEX = 2
 _AMBIENT_TEMPERATURE = 0x9400
 
 Tag = tuple[int, tuple[int, int], int, bytes]
+
+
+class Storage(Enum):
+    """How a file holds its numbers: two bytes each; without a gap, as many bits each as the white level needs; or compressed
+    without loss."""
+
+    PLAIN = "plain"
+    PACKED = "packed"
+    COMPRESSED = "compressed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,8 +89,7 @@ class DngImage:
     color_matrix: NDArray[np.float64]
     as_shot_neutral: Sequence[float]
     capture: CaptureData
-    # Numbers follow each other without a gap, as many bits each as the white level needs.
-    packed: bool = False
+    storage: Storage = Storage.PLAIN
     # By how much a converter is to brighten the picture.
     push_stops: float = 0.0
 
@@ -89,7 +101,8 @@ class DngImage:
     @property
     def bits(self) -> int:
         """Bits of a sample in the file: 16, or when packed the next even number that holds the white level."""
-        return min(16, (max(self.white_dn.bit_length(), 8) + 1) // 2 * 2) if self.packed else 16
+        packed = self.storage is Storage.PACKED
+        return min(_LONGEST, (max(self.white_dn.bit_length(), 8) + 1) // 2 * 2) if packed else _LONGEST
 
 
 def filters_of(layout: Layout) -> tuple[str, ...]:
@@ -101,7 +114,7 @@ def write_dng(path: Path, image: DngImage) -> None:
     """Write ``image`` to ``path``; the file appears whole or not at all.
 
     Raises ValueError when the mosaic is no uint16 array of two axes, or of three with three samples, or when the tile is
-    not square, or does not fit 2×2 mosaics of odd sides.
+    not square, or does not fit 2×2 mosaics of odd sides, or when numbers cannot be stored as asked.
     """
     shape = image.mosaic.shape
     if (
@@ -114,7 +127,11 @@ def write_dng(path: Path, image: DngImage) -> None:
         raise ValueError(f"a tile of {len(image.cfa)} filters is not square")
     if image.tile_side == _BAYER_SIDE and (shape[0] % 2 or shape[1] % 2):
         raise ValueError(f"mosaic sides must be even, got {shape}")
-    if image.packed and (image.mosaic.shape[1] % 4 or int(image.mosaic.max(initial=0)) >> image.bits):
+    if image.storage is Storage.COMPRESSED and (not image.cfa or shape[1] % 2):
+        raise ValueError("what is compressed has filters and even rows")
+    if image.storage is Storage.PACKED and (
+        image.mosaic.shape[1] % 4 or int(image.mosaic.max(initial=0)) >> image.bits
+    ):
         raise ValueError("packed rows are a multiple of four long, and no number exceeds the white level's bits")
     partial = path.with_name(f".{path.name}.{os.getpid()}.part")
     with partial.open("wb") as file:
@@ -129,10 +146,12 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
     compressed = _as_jpeg(preview)
     height, width = image.mosaic.shape[:2]
     samples = 1 if image.mosaic.ndim == 2 else 3
+    mosaic = _stored(image)
+    how = _JPEG if image.storage is Storage.COMPRESSED else _PLAIN
     raw_tags = [
-        _longs(254, 0), _longs(256, width), _longs(257, height), _shorts(258, *[image.bits] * samples), _shorts(259, 1),
+        _longs(254, 0), _longs(256, width), _longs(257, height), _shorts(258, *[image.bits] * samples), _shorts(259, how),
         _shorts(262, _MOSAIC if image.cfa else _LINEAR_RAW), _longs(273, 0), _shorts(277, samples), _longs(278, height),
-        _longs(279, width * height * samples * image.bits // 8), _shorts(284, 1), *_filter_tags(image, samples),
+        _longs(279, len(mosaic)), _shorts(284, 1), *_filter_tags(image, samples),
         _longs(50717, *[image.white_dn] * samples),
     ]  # fmt: skip
     exif_tags = _exif_tags(image.capture)
@@ -155,7 +174,6 @@ def _layout(image: DngImage) -> list[bytes | memoryview]:
     mosaic_at = preview_at + len(compressed)
     first = _directory(_patched(first_tags, {273: preview_at, 330: raw_at, 34665: exif_at}), first_at)
     raw = _directory(_patched(raw_tags, {273: mosaic_at}), raw_at)
-    mosaic = _packed(image) if image.bits < 16 else np.ascontiguousarray(image.mosaic.astype("<u2", copy=False)).data
     return [
         b"II*\0" + struct.pack("<I", first_at), first, _directory(exif_tags, exif_at), raw,
         compressed, mosaic,
@@ -174,6 +192,16 @@ def _filter_tags(image: DngImage, samples: int) -> list[Tag]:
     if side == _BAYER_SIDE:
         return [*tile, _shorts(50713, 2, 2), _rationals(50714, *image.black_dn)]
     return [*tile, _shorts(50713, 1, 1), _rationals(50714, *[image.black_dn[0]] * samples)]
+
+
+def _stored(image: DngImage) -> bytes | memoryview:
+    """The numbers as the file holds them."""
+    if image.storage is Storage.COMPRESSED:
+        # Of two components, so that most pixels are foretold by one of their own colour.
+        return lossless_jpeg(image.mosaic.reshape(image.mosaic.shape[0], -1, 2))
+    if image.bits < _LONGEST:
+        return _packed(image)
+    return np.ascontiguousarray(image.mosaic.astype("<u2", copy=False)).reshape(-1).view(np.uint8).data
 
 
 def _packed(image: DngImage) -> bytes:
