@@ -648,6 +648,40 @@ def test_practice_that_cannot_be(client, measured, changes, words):
     assert not BlindRound.objects.exists()
 
 
+def chosen_of(client, name, response=None):
+    """What a select of the practice page stands at, and what it offers."""
+    text = (response or client.get("/practice/")).content.decode()
+    select = re.search(rf'<select name="{name}".*?</select>', text)[0]
+    return re.findall(r'value="(\w+)" selected', select), re.findall(r'value="(\w+)"', select)
+
+
+def test_practice_offers_what_is_there_and_begins_with_the_easiest(client, measured):
+    # ISO 100, 200 and 400: no rungs are three stops apart.
+    assert chosen_of(client, "apart") == (["2"], ["1", "2"])
+    assert "Begin with rungs 2 stops apart" in client.get("/practice/").content.decode()
+    use = measured.uses.last().pk
+    data = {"sitting": measured.pk, "use": use, "apart": "1", "person": "W", "kind": "same"}
+    client.post("/practice/", data)
+    finish(client, BlindRound.objects.get(), lambda trial: "yes")
+    # The next one as the last one was.
+    assert chosen_of(client, "apart")[0] == ["1"]
+    text = client.get("/practice/").content.decode()
+    assert "1 stop apart: " in text
+    assert "1 stops" not in text
+    # What was chosen is still chosen where a round is refused.
+    refused = client.post("/practice/", data | {"apart": "2", "kind": "x"})
+    assert chosen_of(client, "apart", refused)[0] == ["2"]
+    assert chosen_of(client, "use", refused)[0] == [str(use)]
+
+
+def test_of_rungs_that_stand_no_whole_stops_apart_none_are_compared(client, measured):
+    Rung.objects.exclude(iso=100).delete()
+    text = client.get("/practice/").content.decode()
+    assert 'name="apart"' not in text
+    assert "higher ISO?" not in text
+    assert "Shot or predicted?" in text
+
+
 def test_practice_without_frames_says_what_to_do(client, sitting):
     assert "nothing to practise on yet" in client.get("/practice/").content.decode()
 

@@ -9,7 +9,7 @@ from yellowjacket.core.metrology.measurands import Measurand
 PAGES = {
     "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 2,
     "/advice/": 15, "/tolerance/": 13, "/darks/": 5, "/night/": 5,
-    "/practice/": 5, "/sittings/{0}/plan/": 12, "/sittings/{0}/shoot/": 20, "/sittings/{0}/check/": 21,
+    "/practice/": 7, "/sittings/{0}/plan/": 12, "/sittings/{0}/shoot/": 20, "/sittings/{0}/check/": 21,
     "/sittings/{0}/measure/": 15, "/sittings/{0}/look/": 14, "/sittings/{0}/push/": 20, "/sittings/{0}/time/": 8,
     "/sittings/{0}/record/": 22,
 }  # fmt: skip

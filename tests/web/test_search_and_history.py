@@ -15,7 +15,7 @@ pytestmark = pytest.mark.django_db
 
 
 def kinds(text):
-    return {hit.what for hit in search.find(text)}
+    return {hit.what for hit in search.find(text).hits}
 
 
 def test_bodies_sittings_notes_and_files_are_found(client, measured):
@@ -39,8 +39,36 @@ def test_bodies_sittings_notes_and_files_are_found(client, measured):
 
 @pytest.mark.parametrize("text", ["", " ", "x", "no such thing anywhere"])
 def test_little_or_unknown_text_finds_nothing(client, measured, text):
-    assert search.find(text) == []
+    assert search.find(text).hits == []
     assert client.get("/search/", {"q": text}).status_code == 200
+
+
+def another(body, **changes):
+    """A body like this one but for some of its fields."""
+    made = Body.objects.get(pk=body.pk)
+    made.pk = None
+    for name, value in changes.items():
+        setattr(made, name, value)
+    made.save(force_insert=True)
+    return made
+
+
+def test_sittings_are_found_by_the_bodies_that_were_tested(client, measured):
+    other = another(Body.objects.get(), make="Quillon", model="Moor", serial="QM-1")
+    ladder = measured.ladders.get()
+    ladder.pk, ladder.body = None, other
+    ladder.save(force_insert=True)
+    # Once, by either of them, and by words of both.
+    for text in ("heath", "moor", "heath moor", "moor drawer"):
+        assert [hit.sitting for hit in search.find(text).hits if hit.what == "sitting"] == [measured], text
+    assert "sitting" not in kinds("moor nowhere")
+
+
+def test_a_long_list_says_that_there_is_more(client, body):
+    for n in range(search.MOST):
+        another(body, model="Fen", serial=f"OF-{n}")
+    assert "are listed" not in client.get("/search/", {"q": "fen"}).content.decode()
+    assert "the first 30 are listed" in client.get("/search/", {"q": "ostrel"}).content.decode()
 
 
 def test_what_is_typed_is_escaped(client, measured):

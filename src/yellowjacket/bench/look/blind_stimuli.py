@@ -26,6 +26,8 @@ from yellowjacket.core.registration.similarity import Similarity
 
 # What stands for the noise of a picture: the SNR of its shadow at the use's size, where noise is seen first.
 CRITERION = Measurand.SHADOW_SNR
+# How far apart rungs stand in practice.
+PRACTICE_STOPS = (1.0, 2.0, 3.0)
 
 
 def rungs_with_light(sitting: Sitting) -> list[Rung]:
@@ -101,7 +103,16 @@ def matched_pairs(sitting: Sitting) -> list[tuple[Pictured, Pictured]]:
 
 def practice_pairs(sitting: Sitting, apart_stops: float) -> list[tuple[Rung, Rung]]:
     """Rungs of one ladder that stand so many stops apart, the lower first."""
+    return _apart(rungs_with_light(sitting), apart_stops)
+
+
+def practice_distances(sitting: Sitting) -> list[float]:
+    """Of PRACTICE_STOPS those that rungs of one ladder stand apart here."""
     rungs = rungs_with_light(sitting)
+    return [one for one in PRACTICE_STOPS if _apart(rungs, one)]
+
+
+def _apart(rungs: Sequence[Rung], apart_stops: float) -> list[tuple[Rung, Rung]]:
     return [
         (low, high)
         for low in rungs

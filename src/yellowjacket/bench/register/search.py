@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import reduce
-from operator import and_
+from itertools import islice
+from operator import or_
+from typing import Any
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 
 from yellowjacket.bench.models import Body, Frame, Grade, MarkedSpot, Record, Sitting, SittingEvent
 
@@ -25,35 +28,48 @@ class Hit:
     step: str = "record"
 
 
-def find(text: str) -> list[Hit]:
-    """Everything in which all words of the text stand, bodies and sittings first; too little text finds nothing."""
-    words = [word for word in text.split() if word]
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What was found, at most MOST of each kind; ``more``: whether there would be others."""
+
+    hits: list[Hit]
+    more: bool = False
+
+
+def find(text: str) -> Found:
+    """Everything in which all words of the text stand, bodies and sittings first, these by the bodies tested too; too little
+    text finds nothing."""
+    words = text.split()
     if sum(map(len, words)) < _SHORTEST:
-        return []
+        return Found([])
 
-    def all_in(*fields: str) -> Q:
-        return reduce(
-            and_, (reduce(lambda a, b: a | b, (Q(**{f"{f}__icontains": word}) for f in fields)) for word in words)
-        )
+    def having(rows: QuerySet[Any], *fields: str) -> QuerySet[Any]:
+        # A condition for each word: two words may be of two bodies of one sitting.
+        for word in words:
+            rows = rows.filter(reduce(or_, (Q(**{f"{field}__icontains": word}) for field in fields)))
+        return rows
 
-    hits = [
-        Hit("body", f"{body} {body.serial}".strip(), body=body)
-        for body in Body.objects.filter(all_in("make", "model", "serial", "nickname", "setting_notes"))[:MOST]
-    ]
-    hits += [
-        Hit("sitting", f"{one.name}, {one.held_on:%-d %b %Y}: {one.question}", one, step="plan")
-        for one in Sitting.objects.filter(all_in("name", "scene", "question", "expectation", "lens", "light"))[:MOST]
-    ]
-    records = Record.objects.filter(all_in("note", "answer", "signed_by")).select_related("ladder__sitting")
-    hits += [Hit("record", one.answer or one.note, one.ladder.sitting) for one in records[:MOST]]
-    grades = Grade.objects.exclude(note="").filter(all_in("note")).select_related("rung__ladder__sitting")
-    hits += [Hit("grade", f"{one.rung}: {one.note}", one.rung.ladder.sitting, step="look") for one in grades[:MOST]]
-    spots = MarkedSpot.objects.filter(all_in("name", "note")).select_related("sitting")
-    hits += [Hit("spot", f"{one.name} {one.note}".strip(), one.sitting, step="look") for one in spots[:MOST]]
-    events = SittingEvent.objects.exclude(text="").filter(all_in("text"), undone_at=None).select_related("sitting")
-    hits += [Hit("log", one.text, one.sitting, step="shoot") for one in events[:MOST]]
-    frames = Frame.objects.filter(all_in("path")).defer("report").select_related("sitting")
+    bodies = having(Body.objects.all(), "make", "model", "serial", "nickname", "setting_notes")
+    tested = ("ladders__body__make", "ladders__body__model", "ladders__body__serial", "ladders__body__nickname")
+    sittings = having(
+        Sitting.objects.all(), "name", "scene", "question", "expectation", "lens", "light", *tested
+    ).distinct()
+    records = having(Record.objects.select_related("ladder__sitting"), "note", "answer", "signed_by")
+    grades = having(Grade.objects.exclude(note="").select_related("rung__ladder__sitting"), "note")
+    spots = having(MarkedSpot.objects.select_related("sitting"), "name", "note")
+    events = having(SittingEvent.objects.exclude(text="").filter(undone_at=None).select_related("sitting"), "text")
+    frames = having(Frame.objects.defer("report").select_related("sitting"), "path")
     # Words of a folder's name would find every file in it: the file's own name must have one.
-    named = [one for one in frames[: 10 * MOST] if any(word.lower() in one.file_name.lower() for word in words)]
-    hits += [Hit("file", one.file_name, one.sitting, step="check") for one in named[:MOST]]
-    return hits
+    named = (one for one in frames[: 10 * MOST] if any(word.lower() in one.file_name.lower() for word in words))
+    few = slice(MOST + 1)
+    every: list[Iterable[Hit]] = [
+        (Hit("body", f"{one} {one.serial}".strip(), body=one) for one in bodies[few]),
+        (Hit("sitting", f"{one.name}, {one.held_on:%-d %b %Y}: {one.question}", one, step="plan") for one in sittings[few]),
+        (Hit("record", one.answer or one.note, one.ladder.sitting) for one in records[few]),
+        (Hit("grade", f"{one.rung}: {one.note}", one.rung.ladder.sitting, step="look") for one in grades[few]),
+        (Hit("spot", f"{one.name} {one.note}".strip(), one.sitting, step="look") for one in spots[few]),
+        (Hit("log", one.text, one.sitting, step="shoot") for one in events[few]),
+        (Hit("file", one.file_name, one.sitting, step="check") for one in islice(named, MOST + 1)),
+    ]  # fmt: skip
+    kinds = [list(kind) for kind in every]
+    return Found([hit for kind in kinds for hit in kind[:MOST]], any(len(kind) > MOST for kind in kinds))

@@ -134,7 +134,9 @@ def _given(sitting_id: int, suffix: str, write: Callable[[Sitting, IO[bytes]], o
 def search(request: HttpRequest) -> HttpResponse:
     """Bodies, sittings, notes and file names by a few words."""
     text = request.GET.get("q", "").strip()[:80]
-    return render(request, "desk/search.html", {"text": text, "hits": search_.find(text), "place": "desk"})
+    return render(
+        request, "desk/search.html", {"text": text, "found": search_.find(text), "most": search_.MOST, "place": "desk"}
+    )
 
 
 @require_POST
