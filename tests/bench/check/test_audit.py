@@ -58,6 +58,26 @@ def test_a_ladder_shot_well_leaves_nothing_to_decide(ladder):
         assert values.sharpness == pytest.approx(1, abs=0.05)
 
 
+@pytest.mark.parametrize("marked", [False, True])
+def test_what_is_overexposed_on_purpose_is_not_called_out_of_focus(body, make_sitting, data_folder, marked):
+    """Four stops over, most of the frame is full: an exposure ladder is shot to see just that."""
+    body.simulated_as, body.serial = MOOR.key, MOOR.serial
+    body.pixel_width, body.pixel_height = MOOR.width_px, MOOR.height_px
+    body.save()
+    sitting = make_sitting(kind="exposure", repeats=1, darks=0, picked=(0.0, 4.0))
+    ladder = sitting.ladders.get()
+    if marked:
+        x, y = TEXTURE_BOX[0] + 120, TEXTURE_BOX[1] + 120
+        MarkedSpot.objects.create(sitting=sitting, body=body, name="card", x=x, y=y)
+    accept(ladder)
+    shoot(ladder)
+    audit = audit_.audit(ladder)
+    over = ladder.rungs.order_by("expected_stops").last()
+    assert audit.rungs[over.pk].clipped_share > 0.5
+    assert audit.rungs[over.pk].sharpness is None
+    assert [one for one in audit.findings if one.code == "soft"] == []
+
+
 def test_the_first_frame_must_be_accepted_before_the_rest(ladder):
     with pytest.raises(Refusal, match="first shot alone"):
         shoot_.start_shooting(ladder, "rest")

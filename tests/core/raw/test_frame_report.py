@@ -113,6 +113,19 @@ def test_a_spot_has_a_sharpness_of_its_own(light):
     assert ratio + 4 * se < 0.7
 
 
+def test_a_spot_that_is_cut_off_tells_no_sharpness(light):
+    """However sharp: half of the frame lies four stops higher than the other, and clips there when exposed five more."""
+    bright = light.copy()
+    middle = light.shape[1] // 2
+    bright[:, :middle] /= 16
+    y, dark_x, bright_x = light.shape[0] / 2, middle * 0.5, middle * 1.5
+    reference, over = look(bright), look(bright, 2, stops=5)
+    assert 0.4 < over.clipped_share < 0.6
+    assert spot_sharpness(over, reference, bright_x, y) is None
+    assert spot_sharpness(over, reference, dark_x, y) is not None
+    assert spot_sharpness(look(bright, 3), reference, bright_x, y)[0] == pytest.approx(1, abs=0.1)
+
+
 def test_a_frame_without_light_or_an_older_report_has_no_spots(light):
     report = look(np.zeros_like(light))
     assert frame_is_soft(report) is None

@@ -319,9 +319,9 @@ def _softer(
                 text = f"{frame.file_name} has {ratio * 100:.0f} % {of} on “{spot}”: focus or shake"
                 yield _of(frame, rung, "soft", "softer", text)
     apart = exposure_stops(report, reference.report)
-    # Far from the reference's exposure other parts of the picture stand out of noise: their structure is another one.
-    # So does noise reduction, or another raw mode.
-    comparable = (apart is None or abs(apart) <= _COMPARABLE_STOPS) and rung.value == reference.rung.value
+    # Far from the reference's exposure other parts of the picture stand out of noise, or are cut off where most is full: their
+    # structure is another one. So is that of noise reduction, or of another raw mode.
+    comparable = apart is not None and abs(apart) <= _COMPARABLE_STOPS and rung.value == reference.rung.value
     ratio_whole = sharpness_ratio(report, reference.report) if comparable else None
     if not reference.spots and ratio_whole is not None:
         sharp.append(ratio_whole)

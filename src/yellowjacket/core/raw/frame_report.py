@@ -36,8 +36,10 @@ _FEWEST_CELLS = 50
 # Cells within so many steps of the brightest count as one level; a well is full no lower than this under white. Where the
 # reference has them apart by more than this, they were cut off; cells this near to it are cut off in part.
 _PLATEAU_STEPS, _LOWEST_WELL_STOPS, _UNEVEN_STOPS, _NEAR_FULL_STOPS = 2.0, -2.0, 0.3, 0.15
-# A frame of which more than this is full tells no exposure.
-_MOSTLY_FULL = 0.5
+# Cells brighter than this under white hold pixels that clip.
+_CLIPS_AT_STOPS = -0.15
+# A frame of which more than this is full tells no exposure; nor does a spot of which more than this is, how sharp it is.
+_MOSTLY_FULL, _CUT_OFF = 0.5, 0.05
 # Neighbouring second differences share pixels, so their mean scatters more than independent ones would: by 2.44
 # at ISO 102400 of the simulated body, where noise is all there is (measured over 12 frames).
 _FINE_SE_FACTOR = 2.5
@@ -212,12 +214,28 @@ def structure_at(report: FrameReport, x: float, y: float) -> SpotStructure | Non
 
 
 def spot_sharpness(report: FrameReport, reference: FrameReport, x: float, y: float) -> tuple[float, float] | None:
-    """Fine structure at a spot as a share of the reference's, and its standard error; None where there is none."""
+    """Fine structure at a spot as a share of the reference's, and its standard error; None where there is none, or where the
+    spot is cut off in this frame: what stands at one level holds no structure, however sharp the picture is."""
     one, other = structure_at(report, x, y), structure_at(reference, x, y)
-    if one is None or other is None or other.fine < _SIGNIFICANT_SE * other.se:
+    if one is None or other is None or other.fine < _SIGNIFICANT_SE * other.se or _cut_off_at(report, reference, x, y):
         return None
     ratio = one.fine / other.fine
     return ratio, math.hypot(one.se, ratio * other.se) / other.fine
+
+
+def _cut_off_at(report: FrameReport, reference: FrameReport, x: float, y: float) -> bool:
+    """Whether the 3 × 3 tiles around a spot are full where the reference's are not, on more than _CUT_OFF of them."""
+    if report.shape != reference.shape:
+        return False
+    one, other = _thumb(report), _thumb(reference)
+    rows, columns = (
+        slice(max(int(at // report.tile_px) - 1, 0) * report.tile_px // report.cell_px,
+              (int(at // report.tile_px) + 2) * report.tile_px // report.cell_px)
+        for at in (y, x)
+    )  # fmt: skip
+    full = one >= min(_full_from(one, other), _CLIPS_AT_STOPS)
+    cut_off = (full & (other < _CLIPS_AT_STOPS))[rows, columns]
+    return bool(np.count_nonzero(cut_off) > _CUT_OFF * cut_off.size)
 
 
 def frame_is_soft(report: FrameReport) -> bool | None:
@@ -251,11 +269,11 @@ def exposure_stops(report: FrameReport, reference: FrameReport) -> float | None:
         return None
     one, other = _thumb(report), _thumb(reference)
     full = _full_from(one, other)
-    if np.mean(one >= min(full, -0.15)) > _MOSTLY_FULL:
+    if np.mean(one >= min(full, _CLIPS_AT_STOPS)) > _MOSTLY_FULL:
         # What is left lies beside what is cut off, and is cut off in part itself.
         return None
-    top = min(-0.15, full)
-    bright = (one > -7) & (other > -7) & (one < top) & (other < -0.15)
+    top = min(_CLIPS_AT_STOPS, full)
+    bright = (one > -7) & (other > -7) & (one < top) & (other < _CLIPS_AT_STOPS)
     difference = (one - other)[bright]
     if difference.size < _FEWEST_CELLS:
         return None
