@@ -50,8 +50,16 @@ class Step:
         return round(100 * self.share)
 
 
+class NoLadders(Http404):
+    """A sitting that is being adopted, or of which nothing came: what was found is told on a page of its own."""
+
+    def __init__(self, sitting_id: int) -> None:
+        super().__init__()
+        self.sitting_id = sitting_id
+
+
 class SittingPage:
-    """A sitting as asked for by a request. Raises Http404 for what does not exist."""
+    """A sitting as asked for by a request. Raises Http404 for what does not exist, NoLadders where there is nothing to show."""
 
     # What is left out of the shots: the report is forty times the rest of a frame.
     deferred: tuple[str, ...] = ("frame__report",)
@@ -61,7 +69,7 @@ class SittingPage:
         whole = Ladder.objects.select_related("body", "placement", "sitting__profile", "sitting__lens_used")
         self.ladders = list(whole.filter(sitting=sitting_id))
         if not self.ladders:
-            raise Http404
+            raise NoLadders(sitting_id) if Sitting.objects.filter(pk=sitting_id).exists() else Http404
         self.sitting: Sitting = self.ladders[0].sitting
         # Its ladders know this very sitting, with its profile and uses.
         for ladder in self.ladders:

@@ -173,7 +173,10 @@ def test_what_makes_no_ladder_says_so(client, data_folder):
     sitting = Sitting.objects.get()
     # Its other pages lead back to what happened instead of failing.
     for step in ("plan", "shoot", "check", "measure", "look", "record"):
-        assert client.get(f"/sittings/{sitting.pk}/{step}/").status_code in (302, 404)
+        answer = client.get(f"/sittings/{sitting.pk}/{step}/")
+        assert (answer.status_code, answer["Location"]) == (302, f"/sittings/{sitting.pk}/adopting/")
+        assert client.get(f"/sittings/{sitting.pk + 1}/{step}/").status_code == 404
+    assert "see what was found" in client.get("/").content.decode()
 
 
 def test_a_guess_can_be_taken_apart_and_made_again(inbox):

@@ -53,6 +53,13 @@ def test_what_it_holds_is_said_in_words(files, words):
     assert FoundSitting.from_plain(found.plain) == found
 
 
+def test_what_says_no_body_gives_no_name_where_another_does():
+    (both,) = sittings_in([file("a", 0, ""), file("b", 1, "Moor"), file("c", 2, "")])
+    assert (both.title, both.named) == ("Moor, a body without a name", "Moor")
+    (neither,) = sittings_in([file("a", 0, ""), file("b", 1, "")])
+    assert neither.title == neither.named == "a body without a name"
+
+
 def test_what_lies_beside_frames_is_passed_over_and_counted():
     beside = ["a.MOV", "b.xmp", "c.XMP", "d.THM"]
     assert not any(could_be_frame(name) for name in beside)

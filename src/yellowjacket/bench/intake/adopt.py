@@ -184,8 +184,8 @@ def take(sitting: Sitting, wanted: Sequence[int]) -> list[Sitting]:
         raise Refusal("Tick the sittings to create.")
     with transaction.atomic():
         uses = _uses_of(sitting)
-        made = [sitting, *(_new_sitting(one.title, uses, sitting.profile.name) for one in chosen[1:])]
-        sitting.name = _named_after(chosen[0].title)
+        made = [sitting, *(_new_sitting(one.named, uses, sitting.profile.name) for one in chosen[1:])]
+        sitting.name = _named_after(chosen[0].named)
         sitting.save(update_fields=["name"])
         begins = [
             queue.recorded(one, Job.Kind.ADOPT, files=list(found.paths), chosen=True)

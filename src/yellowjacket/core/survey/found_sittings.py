@@ -71,8 +71,13 @@ class FoundSitting:
 
     @property
     def title(self) -> str:
-        """Its bodies, in words."""
-        return ", ".join(body or "a body without a name" for body in self.bodies)
+        """Its bodies, in words, last what says none: it may be one of them."""
+        return ", ".join([*filter(None, self.bodies), *([] if all(self.bodies) else [_NAMELESS])])
+
+    @property
+    def named(self) -> str:
+        """By which bodies it is to be called: those that have a name."""
+        return ", ".join(filter(None, self.bodies)) or _NAMELESS
 
     @property
     def span(self) -> str:
@@ -95,6 +100,7 @@ class FoundSitting:
 
 
 _FEWEST_RUNGS, _FEWEST_FRAMES = 3, 3
+_NAMELESS = "a body without a name"
 
 
 def could_be_frame(path: str) -> bool:

@@ -6,10 +6,11 @@ import sys
 
 from django.db import IntegrityError
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
 from django.utils.html import format_html
 
 from yellowjacket.bench.patience import Trouble, trouble_of, words_for
+from yellowjacket.web.sitting_page import NoLadders
 
 # What is wrong with disk or database, as a status: try later (503), or make room (507).
 _TITLES = {
@@ -29,7 +30,9 @@ def _page(request: HttpRequest, status: int, title: str, text: str) -> HttpRespo
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
-    """404."""
+    """404; what is asked of a sitting that has no ladders yet leads to what was found of it."""
+    if isinstance(exception, NoLadders) and request.method == "GET":
+        return redirect("desk:adopting", sitting_id=exception.sitting_id)
     return _page(
         request, 404, "Not here", "This page does not exist, or its sitting was removed. The desk lists what is there."
     )
