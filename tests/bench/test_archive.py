@@ -2,7 +2,8 @@
 
 import pytest
 
-from yellowjacket.bench.check import audit, remedies
+from yellowjacket.bench.check import remedies
+from yellowjacket.bench.check.open_count import open_count
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.models import Frame
 from yellowjacket.bench.register import usage
@@ -25,14 +26,14 @@ def test_light_frames_are_counted_by_iso_and_time(filled):
 
 
 def test_what_wants_a_decision_is_counted_anew_after_every_change(filled, django_assert_max_num_queries):
-    assert audit.open_count(filled) == 0
+    assert open_count(filled) == 0
     with django_assert_max_num_queries(3):
-        assert audit.open_count(filled) == 0
+        assert open_count(filled) == 0
     frame = Frame.objects.filter(shot__rung__key="200").first()
     remedies.keep_as_extra(frame)
-    assert audit.open_count(filled) == 1
+    assert open_count(filled) == 1
     undo_log.undo(filled)
-    assert audit.open_count(filled) == 0
+    assert open_count(filled) == 0
     (importing.data_folder.inbox(importing.settings.HOME) / "a.txt").write_text("no frame")
     importing.import_folder(filled, "")
-    assert audit.open_count(filled) == 1
+    assert open_count(filled) == 1

@@ -18,7 +18,7 @@ from django.db.models import Count, Exists, OuterRef, Prefetch, Q, prefetch_rela
 from django.http import Http404, HttpRequest
 from django.urls import reverse
 
-from yellowjacket.bench.check.audit import Counts, counts_of, open_count
+from yellowjacket.bench.check.open_count import Counts, counts_of, open_count
 from yellowjacket.bench.development import Developing
 from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Patch, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.models.queries.grades import Grades

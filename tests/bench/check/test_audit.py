@@ -4,6 +4,7 @@ import pytest
 
 from yellowjacket.bench.check import audit as audit_
 from yellowjacket.bench.check import remedies
+from yellowjacket.bench.check.open_count import open_count
 from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Reading, Shot, SittingEvent
 from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.refusal import Refusal
@@ -358,13 +359,13 @@ def test_a_smoothed_frame_is_not_called_out_of_focus(ladder):
     shoot(ladder, mishaps=["soft"])
     soft = codes(ladder)["soft"]
     # Wanted on every page before it is measured, and on none afterwards.
-    before = audit_.open_count(ladder.sitting)
+    before = open_count(ladder.sitting)
     assert before == len(audit_.audit(ladder).findings)
     for key in soft:
         rung = ladder.rungs.get(key=key)
         Reading.objects.create(rung=rung, channel="all", quantity="flags", value=1, notes=[["SMOOTHED_HERE"]])
     assert "soft" not in codes(ladder)
-    assert audit_.open_count(ladder.sitting) == before - len(soft)
+    assert open_count(ladder.sitting) == before - len(soft)
 
 
 @pytest.mark.parametrize(("sharpness", "words"), [(1.032, "103 % of the reference"), (-6.46, "covered by noise")])

@@ -3,22 +3,15 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from functools import lru_cache
 from itertools import pairwise
 from math import log2
-from typing import Any, TypeAlias
-
-from django.core.cache import cache
-from django.db import connection
-from django.db.models import Count, Max, Q, Value
 
 from yellowjacket.bench.check.claims import claims_of, says_lenr
 from yellowjacket.bench.intake.originals import OriginalState
 from yellowjacket.bench.models import (
-    Conditions,
     Frame,
     Ladder,
     MarkedSpot,
@@ -26,8 +19,6 @@ from yellowjacket.bench.models import (
     Reading,
     Rung,
     Shot,
-    Sitting,
-    SittingEvent,
 )
 from yellowjacket.bench.shoot.conditions import temperature_drifts
 from yellowjacket.core.colour.colorimetry import rgb_of
@@ -49,9 +40,6 @@ from yellowjacket.core.raw.frame_report import (
     spot_sharpness,
     structure_at,
 )
-
-# By kind of row three numbers, of which one is another after every change.
-Counts: TypeAlias = Mapping[str, Sequence[int]]
 
 # Exposure may lie this far from the plan (docs/methods.md).
 EXPOSURE_TOLERANCE_STOPS = 1 / 6
@@ -176,57 +164,6 @@ def audit(ladder: Ladder, known: Sequence[Shot] | None = None) -> Audit:
     return Audit(values, tuple(findings))
 
 
-def open_count(sitting: Sitting, counts: Counts | None = None) -> int:
-    """How much wants a decision, remembered until what an audit rests on changes. ``counts``: of the sitting, where
-    they are known already."""
-    counted = dict(counts_of(sitting) if counts is None else counts)
-    problems, gone, _ = counted.pop("problems", [0, 0, 0])
-    key = f"open-{sitting.pk}-{sorted(counted.items())}-{gone}".replace(" ", "")
-    found = cache.get(key)
-    if found is None:
-        found = sum(len(audit(ladder).findings) for ladder in sitting.ladders.select_related("body"))
-        cache.set(key, found)
-    return int(found) + problems - gone
-
-
-def counts_of(sitting: Sitting) -> Counts:
-    """What changes when a planned shot, a frame, an action, a file, a noted condition or a measured finding does, in one
-    query: of each kind that there is any of, three numbers."""
-    sql, parameters = _counting()
-    with connection.cursor() as cursor:
-        cursor.execute(sql, [sitting.pk if one == _ANY_SITTING else one for one in parameters])
-        return {kind: numbers for kind, *numbers in cursor.fetchall()}
-
-
-_ANY_SITTING = -1
-
-
-@lru_cache(maxsize=1)
-def _counting() -> tuple[str, tuple[Any, ...]]:
-    """Words and values of that query for _ANY_SITTING: every page asks it, and to put it together takes thirty times as long as
-    to answer it."""
-    none = Value(0)
-    of_rung = {"rung__ladder__sitting": _ANY_SITTING}
-    frames, events, problems, noted = (
-        model.objects.filter(sitting=_ANY_SITTING) for model in (Frame, SittingEvent, Problem, Conditions)
-    )
-    kinds = (
-        ("shots", "rung__ladder__sitting", Shot.objects.filter(**of_rung), Count("pk"), Max("pk"), none),
-        ("frames", "sitting", frames, Count("pk"), Max("pk"), Count("shot")),
-        ("events", "sitting", events, Count("pk"), Count("undone_at"), none),
-        ("problems", "sitting", problems, Count("pk"), Count("pk", filter=Q(code__in=list(_GONE))), none),
-        ("conditions", "sitting", noted, Count("pk"), Max("pk"), none),
-        ("findings", "rung__ladder__sitting", Reading.objects.filter(quantity=Measurand.FLAGS, **of_rung), Count("pk"),
-         Max("pk"), none),
-    )  # fmt: skip
-    first, *others = (
-        rows.order_by().values(group).annotate(a=a, b=b, c=c).values_list(Value(kind), "a", "b", "c")
-        for kind, group, rows, a, b, c in kinds
-    )
-    sql, parameters = first.union(*others).query.sql_with_params()
-    return str(sql), tuple(parameters)
-
-
 def _frame_of(shot: Shot) -> Frame | None:
     return getattr(shot, "frame", None)
 
@@ -292,18 +229,19 @@ def _missing(shots: Sequence[Shot]) -> Iterator[Finding]:
             yield Finding("missing", shot.rung, "missing", text, shot)
 
 
-_GONE = {OriginalState.MISSING: "file gone", OriginalState.CHANGED: "file changed"}
+# What is said of a file that is no longer what was imported, by the code of its problem.
+GONE = {OriginalState.MISSING: "file gone", OriginalState.CHANGED: "file changed"}
 
 
 def _originals(ladder: Ladder, shots: Sequence[Shot]) -> Iterator[Finding]:
     """Frames whose files were found gone or changed when they were last to be used."""
-    rows = Problem.objects.filter(sitting=ladder.sitting_id, code__in=list(_GONE))
+    rows = Problem.objects.filter(sitting=ladder.sitting_id, code__in=list(GONE))
     noted = {one.path or one.file_name: one for one in rows}
     for shot in shots:
         frame = _frame_of(shot)
         one = noted.get(frame.path) or noted.get(frame.file_name) if frame is not None else None
         if frame is not None and one is not None:
-            yield _of(frame, shot.rung, one.code, _GONE[OriginalState(one.code)], str(one))
+            yield _of(frame, shot.rung, one.code, GONE[OriginalState(one.code)], str(one))
 
 
 def _rung_audit(rung: Rung, frames: Sequence[Frame], reference: _Reference) -> tuple[RungAudit, list[Finding]]:

@@ -7,20 +7,20 @@ from numba import njit
 from numpy.typing import NDArray
 
 _MIDDLE, _ALL = 1 << 15, (1 << 16) - 1
-_MOST_BITS = 16
+_MOST_BITS, _BYTE, _ONES = 16, 8, 255
 
 
 @njit(cache=True, nogil=True, inline="always")
 def difference(samples: NDArray[np.uint16], y: int, x: int, c: int) -> np.int64:  # pragma: no cover - compiled
-    """A sample, of shape (rows, columns, components), less what is foretold: the one before in its row, at its start the one
+    """A sample, of shape (rows, columns, components), less what is predicted: the one before in its row, at its start the one
     above, the middle of the range at the very first. From −32767 to 32768, as remainders of 65536 count."""
     if x > 0:
-        foretold = np.int64(samples[y, x - 1, c])
+        predicted = np.int64(samples[y, x - 1, c])
     elif y > 0:
-        foretold = np.int64(samples[y - 1, 0, c])
+        predicted = np.int64(samples[y - 1, 0, c])
     else:
-        foretold = np.int64(_MIDDLE)
-    found = np.int64((np.int64(samples[y, x, c]) - foretold) & _ALL)
+        predicted = np.int64(_MIDDLE)
+    found = np.int64((np.int64(samples[y, x, c]) - predicted) & _ALL)
     return found - np.int64(_ALL + 1) if found > _MIDDLE else found
 
 
@@ -43,12 +43,23 @@ def count_categories(samples: NDArray[np.uint16], counts: NDArray[np.int64]) -> 
                 counts[category(difference(samples, y, x, c))] += 1
 
 
+@njit(cache=True, nogil=True, inline="always")
+def put(held: np.uint64, out: NDArray[np.uint8], at: int) -> int:  # pragma: no cover - compiled
+    """Write the last eight bits of a number into the bytes ``out``, shape (bytes,), and an empty byte behind one of ones, so
+    that it is taken for no mark; where they end."""
+    out[at] = np.uint8(held & np.uint64(_ONES))
+    if out[at] == _ONES:
+        at += 1
+        out[at] = 0
+    return at + 1
+
+
 @njit(cache=True, nogil=True)
 def write_differences(
     samples: NDArray[np.uint16], codes: NDArray[np.uint32], lengths: NDArray[np.uint32], out: NDArray[np.uint8], at: int
 ) -> int:  # pragma: no cover - compiled
     """Write all differences into the bytes ``out`` from ``at`` on, each as the code of its category, shapes (17,), and its
-    bits; where they end. A byte of ones is followed by an empty one, so that it is taken for no mark."""
+    bits; where they end."""
     held, filled = np.uint64(0), 0
     for y in range(samples.shape[0]):
         for x in range(samples.shape[1]):
@@ -62,21 +73,11 @@ def write_differences(
                     below = 0 if found > 0 else (1 << bits) - 1
                     held = (held << np.uint64(bits)) | np.uint64(found + below)
                     filled += bits
-                while filled >= 8:
-                    filled -= 8
-                    byte = np.uint8((held >> np.uint64(filled)) & np.uint64(255))
-                    out[at] = byte
-                    at += 1
-                    if byte == 255:
-                        out[at] = 0
-                        at += 1
+                while filled >= _BYTE:
+                    filled -= _BYTE
+                    at = put(held >> np.uint64(filled), out, at)
     if filled:
         # Filled up with ones.
-        rest = 8 - filled
-        byte = np.uint8(((held << np.uint64(rest)) | np.uint64((1 << rest) - 1)) & np.uint64(255))
-        out[at] = byte
-        at += 1
-        if byte == 255:
-            out[at] = 0
-            at += 1
+        rest = _BYTE - filled
+        at = put((held << np.uint64(rest)) | np.uint64((1 << rest) - 1), out, at)
     return at

@@ -197,7 +197,7 @@ def _filter_tags(image: DngImage, samples: int) -> list[Tag]:
 def _stored(image: DngImage) -> bytes | memoryview:
     """The numbers as the file holds them."""
     if image.storage is Storage.COMPRESSED:
-        # Of two components, so that most pixels are foretold by one of their own colour.
+        # Of two components, so that most pixels are predicted from one of their own colour.
         return lossless_jpeg(image.mosaic.reshape(image.mosaic.shape[0], -1, 2))
     if image.bits < _LONGEST:
         return _packed(image)
