@@ -14,11 +14,12 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.conf import settings
-from django.db.models import Count, Exists, OuterRef, Prefetch, Q, prefetch_related_objects
+from django.db.models import Prefetch, prefetch_related_objects
 from django.http import Http404, HttpRequest
 from django.urls import reverse
 
-from yellowjacket.bench.check.open_count import Counts, counts_of, open_count
+from yellowjacket.bench.check.how_far import HowFar, LadderDone
+from yellowjacket.bench.check.open_count import open_count
 from yellowjacket.bench.development import Developing
 from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Patch, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.models.queries.grades import Grades
@@ -223,14 +224,14 @@ class SittingPage:
         return list(self.ladder.records.all())
 
     @cached_property
-    def counts(self) -> Counts:
-        """What changes when anything of the sitting does that wants a decision or a look."""
-        return counts_of(self.sitting)
+    def so_far(self) -> HowFar:
+        """How far the sitting is."""
+        return HowFar.of(self.sitting)
 
     @cached_property
     def job(self) -> Job | None:
-        """The newest job of the sitting."""
-        return self.sitting.jobs.last()
+        """The newest job of the sitting, where it has to be told of."""
+        return self.sitting.jobs.last() if self.so_far.job_has_to_be_told else None
 
     def url(self, step: str, **changes: object) -> str:
         """Address of a step with the state carried along."""
@@ -250,25 +251,22 @@ class SittingPage:
     @cached_property
     def steps(self) -> list[Step]:
         """The left column."""
-        planned, taken = sum(self.shots.values()), sum(len(frames) for frames in self.frames.values())
-        problems = open_count(self.sitting, self.counts)
-        measured, with_light = self.measured_of
-        taken_in_all, measured_in_all, graded_in_all, signed_in_all = self._in_all
-        graded = len(self.grades)
-        wanted = len(self.rungs) * len(self.uses)
-        record = self.records[-1] if self.records else None
+        done, every = self.so_far.ladders[self.ladder.pk], [self.so_far.ladders[ladder.pk] for ladder in self.ladders]
+        problems = open_count(self.sitting, self.so_far)
+        taken_in_all, measured_in_all, graded_in_all, signed_in_all = _in_all(every, len(self.uses))
+        wanted = done.rungs * len(self.uses)
         rows = [
-            ("plan", "Plan", f"{planned} shots", 1.0, 0),
-            ("shoot", "Shoot", f"{taken} of {planned}{taken_in_all}", taken / planned if planned else 0.0, 0),
-            ("check", "Check", f"{problems} to decide" if problems else "nothing to decide" if taken else "no frames yet",
-             1.0 if taken and not problems else 0.0, problems),
-            ("measure", "Measure", f"{measured} of {with_light} rungs{measured_in_all}" if with_light else "no frames yet",
-             measured / with_light if with_light else 0.0, 0),
+            ("plan", "Plan", f"{done.planned} shots", 1.0, 0),
+            ("shoot", "Shoot", f"{done.taken} of {done.planned}{taken_in_all}", _share(done.taken, done.planned), 0),
+            ("check", "Check", f"{problems} to decide" if problems else "nothing to decide" if done.taken else "no frames yet",
+             1.0 if done.taken and not problems else 0.0, problems),
+            ("measure", "Measure", f"{done.measured} of {done.lit} rungs{measured_in_all}" if done.lit else "no frames yet",
+             _share(done.measured, done.lit), 0),
             ("push", "Push", *self._push_status(), 0),
             ("time", "Time", *self._time_status(), 0),
-            ("look", "Look", f"{graded} of {wanted} graded{graded_in_all}" if with_light else "no frames yet",
-             graded / wanted if wanted else 0.0, 0),
-            ("record", "Record", f"{_record_status(record)}{signed_in_all}", 1.0 if record and record.signed else 0.0, 0),
+            ("look", "Look", f"{done.graded} of {wanted} graded{graded_in_all}" if done.lit else "no frames yet",
+             _share(done.graded, wanted), 0),
+            ("record", "Record", f"{_record_status(done)}{signed_in_all}", 1.0 if done.signed else 0.0, 0),
         ]  # fmt: skip
         return [
             Step(key, name, self.url(key), status, share, attention, key == self.step)
@@ -280,58 +278,30 @@ class SittingPage:
         """What the crops of the ladder are developed by."""
         return Developing.of(self.ladder, self.rungs)
 
-    @cached_property
-    def measured_of(self) -> tuple[int, int]:
-        """How many rungs of the ladder were measured, of how many with light frames."""
-        return sum(bool(rung.measured_inputs) for rung in self.rungs), sum(
-            bool(self.light(rung)) for rung in self.rungs
-        )
-
     @property
     def to_measure(self) -> bool:
         """Whether light frames of the ladder wait to be measured."""
-        measured, with_light = self.measured_of
-        return measured < with_light
+        done = self.so_far.ladders[self.ladder.pk]
+        return done.measured < done.lit
 
-    @property
-    def _in_all(self) -> tuple[str, str, str, str]:
-        """Beside the counts of a ladder those of its whole sitting: shots, rungs measured, grades, ladders signed."""
-        if len(self.ladders) < 2:
-            return "", "", "", ""
-        lit = Q(rungs__shots__kind=Shot.Kind.LIGHT, rungs__shots__frame__isnull=False)
-        counts = Ladder.objects.filter(sitting=self.sitting).aggregate(
-            planned=Count("rungs__shots", distinct=True), taken=Count("rungs__shots__frame", distinct=True),
-            light=Count("rungs", filter=lit, distinct=True),
-            measured=Count("rungs", filter=lit & ~Q(rungs__measured_inputs=""), distinct=True),
-            rungs=Count("rungs", distinct=True),
-            signed=Count(
-                "pk", filter=Exists(Record.objects.filter(ladder=OuterRef("pk"), signed_at__isnull=False)), distinct=True
-            ),
-        )  # fmt: skip
-        return (
-            f", all ladders {counts['taken']} of {counts['planned']}",
-            f", all ladders {counts['measured']} of {counts['light']}",
-            f", all ladders {Grade.objects.count_in(self.sitting)} of {counts['rungs'] * len(self.uses)}",
-            f", {counts['signed']} of {counted(len(self.ladders), 'ladder')} signed",
-        )
+    def _of_kind(self, kind: Ladder.Kind) -> list[LadderDone]:
+        return [self.so_far.ladders[ladder.pk] for ladder in self.ladders if ladder.kind == kind]
 
     def _push_status(self) -> tuple[str, float]:
         """What the Push step says of itself: ladders that are measured of those that can be pushed."""
-        exposed = [ladder.pk for ladder in self.ladders if ladder.kind == Ladder.Kind.EXPOSURE]
+        exposed = self._of_kind(Ladder.Kind.EXPOSURE)
         if not exposed:
             return "no exposure ladder", 0.0
-        rungs = Rung.objects.filter(ladder__in=exposed).exclude(measured_inputs="").values("ladder").distinct().count()
-        return f"{rungs} of {counted(len(exposed), 'ladder')}", rungs / len(exposed)
+        measured = sum(bool(done.measured) for done in exposed)
+        return f"{measured} of {counted(len(exposed), 'ladder')}", measured / len(exposed)
 
     def _time_status(self) -> tuple[str, float]:
         """What the Time step says of itself: rungs of time ladders whose darks are measured."""
-        timed = [ladder.pk for ladder in self.ladders if ladder.kind == Ladder.Kind.TIME]
+        timed = self._of_kind(Ladder.Kind.TIME)
         if not timed:
             return "no time ladder", 0.0
-        rungs = Rung.objects.filter(ladder__in=timed)
-        shot = rungs.filter(shots__kind=Shot.Kind.DARK, shots__frame__isnull=False).distinct().count()
-        done = rungs.filter(darks__isnull=False).count()
-        return (f"{done} of {shot} rungs", done / shot) if shot else ("no darks yet", 0.0)
+        shot, measured = sum(done.dark for done in timed), sum(done.darks_measured for done in timed)
+        return (f"{measured} of {shot} rungs", measured / shot) if shot else ("no darks yet", 0.0)
 
     def context(self, **more: object) -> dict[str, object]:
         """Template context of the frame of the page."""
@@ -352,7 +322,23 @@ def told_apart(ladders: Sequence[Ladder]) -> list[str]:
     return [f"{name} ({names[:n].count(name) + 1})" if names.count(name) > 1 else name for n, name in enumerate(names)]
 
 
-def _record_status(record: Record | None) -> str:
-    if record is None:
+def _in_all(every: Sequence[LadderDone], uses: int) -> tuple[str, str, str, str]:
+    """Beside the counts of a ladder those of its whole sitting: shots, rungs measured, grades, ladders signed."""
+    if len(every) < 2:
+        return "", "", "", ""
+    return (
+        f", all ladders {sum(done.taken for done in every)} of {sum(done.planned for done in every)}",
+        f", all ladders {sum(done.measured for done in every)} of {sum(done.lit for done in every)}",
+        f", all ladders {sum(done.graded for done in every)} of {sum(done.rungs for done in every) * uses}",
+        f", {sum(done.ever_signed for done in every)} of {counted(len(every), 'ladder')} signed",
+    )
+
+
+def _share(done: int, of: int) -> float:
+    return done / of if of else 0.0
+
+
+def _record_status(done: LadderDone) -> str:
+    if not done.version:
         return "open"
-    return f"signed by {record.signed_by}" if record.signed else f"version {record.version} open"
+    return f"signed by {done.signed_by}" if done.signed else f"version {done.version} open"

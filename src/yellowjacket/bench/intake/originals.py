@@ -21,6 +21,9 @@ class OriginalState(StrEnum):
     CHANGED = "changed"
 
 
+# What is told of until it is mended.
+LOST = (OriginalState.MISSING, OriginalState.CHANGED)
+
 # Digests of files that look other than they did, by place, size and time: read once, not at every crop.
 _digests: dict[tuple[str, int, int], str] = {}
 _lock = threading.Lock()
@@ -92,7 +95,7 @@ def unusable(sitting: Sitting, paths: Iterable[str]) -> dict[str, FrameError]:
         else:
             found[frame.path] = trouble
             note_problem(sitting, frame.file_name, misfit_from(trouble), frame.path)
-    gone = Problem.objects.filter(sitting=sitting, code__in=[OriginalState.MISSING, OriginalState.CHANGED])
+    gone = Problem.objects.filter(sitting=sitting, code__in=LOST)
     if gone.exists():
         # Complaints of older versions have no path.
         gone.filter(Q(path__in=fine) | Q(path="", file_name__in=[Path(path).name for path in fine])).delete()

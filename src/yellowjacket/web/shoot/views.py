@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.check import audit
 from yellowjacket.bench.intake import importing
-from yellowjacket.bench.models import Conditions, Shot
+from yellowjacket.bench.models import Conditions, Job, Shot
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.shoot import shots as shots_
@@ -43,6 +43,11 @@ class ShootPage(SittingPage):
     def waiting(self) -> Sequence[Shot]:
         """Shots of all ladders that are still to be taken, in order."""
         return list(shots_.due(self.sitting))
+
+    @cached_property
+    def job(self) -> Job | None:
+        """The newest job of the sitting, however it ended."""
+        return self.sitting.jobs.last()
 
     @property
     def last(self) -> Shot | None:
@@ -78,7 +83,7 @@ def _page(request: HttpRequest, sitting_id: int) -> ShootPage:
 def _state(page: ShootPage) -> str:
     """Digest of everything the live part shows, so that windows can tell whether they are behind."""
     job = page.job
-    parts = (page.ladder.pk, sorted(page.counts.items()), job.pk if job else 0, job.state if job else "")
+    parts = (page.ladder.pk, sorted(page.so_far.day.items()), job.pk if job else 0, job.state if job else "")
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:16]
 
 

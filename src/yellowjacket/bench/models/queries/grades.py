@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, TypeAlias
 from django.db.models import Max, QuerySet
 
 if TYPE_CHECKING:
-    from yellowjacket.bench.models import Grade, Ladder, Lane, Sitting
+    from yellowjacket.bench.models import Grade, Ladder, Lane
 
 # By (rung id, use id).
 Grades: TypeAlias = "Mapping[tuple[int, int], Grade]"
@@ -24,9 +24,10 @@ class GradeQuerySet(QuerySet["Grade"]):
             rows = rows.filter(person=person)
         return {(grade.rung_id, grade.use_id): grade for grade in self._in_force(rows)}
 
-    def count_in(self, sitting: Sitting) -> int:
-        """How many rungs of all ladders of a sitting are graded for a use as they are, each use counted."""
-        return self._in_force(self.filter(rung__ladder__sitting=sitting, lane=None)).count()
+    def in_force_in(self, sitting: int) -> GradeQuerySet:
+        """Grades in force on all ladders of a sitting as they are, one of every rung and use that has any, whoever spoke last.
+        ``sitting``: its id."""
+        return self._in_force(self.filter(rung__ladder__sitting=sitting, lane=None))
 
     def _in_force(self, rows: GradeQuerySet) -> GradeQuerySet:
         """The newest of every rung and use among ``rows``, but for those that were taken back."""
