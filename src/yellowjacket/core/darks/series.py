@@ -59,6 +59,8 @@ class DarkLadder:
         self.off = tuple(one for one in ordered if not one.group.lenr)
         self.on = tuple(one for one in ordered if one.group.lenr)
         self._known = known
+        # By the size of a use: every level and answer of one rests on the same.
+        self._courses: dict[float, dict[str, Course]] = {}
 
     @cached_property
     def _law(self) -> tuple[DarkCurrent, Quantity]:
@@ -157,10 +159,12 @@ class DarkLadder:
 
     def courses(self, factor: float = 1.0) -> dict[str, Course]:
         """Hot pixels along time by answer, at a use's size."""
-        return courses(
-            [(self.warmed(one), one) for one in self.off], [(self.warmed(one), one) for one in self.on], self.gain.value,
-            factor, self.shadow_dn2,
-        )  # fmt: skip
+        if factor not in self._courses:
+            self._courses[factor] = courses(
+                [(self.warmed(one), one) for one in self.off], [(self.warmed(one), one) for one in self.on],
+                self.gain.value, factor, self.shadow_dn2,
+            )  # fmt: skip
+        return self._courses[factor]
 
     def longest(
         self, criteria: Sequence[Criterion], level: str, factor: float = 1.0, celsius: float | None = None

@@ -61,22 +61,30 @@ class Course:
     measured: bool = True
 
     def at(self, warmed_s: float, end: str = "value") -> float:
-        """Per megapixel, straight between points in logarithms; ``end``: value, low or high. Beyond the last point by
-        the last slope, the interval widening."""
+        """Per megapixel at a time; ``end``: value, low or high."""
+        return self.along(end)(warmed_s)
+
+    def along(self, end: str = "value") -> Callable[[float], float]:
+        """Per megapixel by seconds, straight between points in logarithms; ``end``: value, low or high. Beyond the last point by
+        the last slope, the interval widening. For who asks for many times: what does not depend on them is computed once."""
         logs = np.log2([one.warmed_s for one in self.points])
         # Half a pixel in the whole picture where none was seen: a logarithm needs something.
         values = np.log2(np.maximum(self._rising(end), 1e-3))
-        x = math.log2(warmed_s)
-        if x <= logs[0] or len(logs) == 1:
-            # Fewer the shorter: by the first slope, never rising towards short times.
-            slope = max(0.0, _slope(logs[:2], values[:2])) if len(logs) > 1 else 1.0
-            return float(2.0 ** (values[0] + slope * (x - logs[0])))
-        if x >= logs[-1]:
-            beyond = x - logs[-1]
-            slope = max(0.0, _slope(logs[-2:], values[-2:]))
-            widening = {"low": -1.0, "high": 1.0}.get(end, 0.0) * math.log2(_BEYOND_PER_STOP) * beyond
-            return float(2.0 ** (values[-1] + slope * beyond + widening))
-        return float(2.0 ** np.interp(x, logs, values))
+        # Fewer the shorter: by the first slope, never rising towards short times.
+        before = max(0.0, _slope(logs[:2], values[:2])) if len(logs) > 1 else 1.0
+        after = max(0.0, _slope(logs[-2:], values[-2:]))
+        widening = {"low": -1.0, "high": 1.0}.get(end, 0.0) * math.log2(_BEYOND_PER_STOP)
+
+        def at(warmed_s: float) -> float:
+            x = math.log2(warmed_s)
+            if x <= logs[0] or len(logs) == 1:
+                return float(2.0 ** (values[0] + before * (x - logs[0])))
+            if x >= logs[-1]:
+                beyond = x - logs[-1]
+                return float(2.0 ** (values[-1] + after * beyond + widening * beyond))
+            return float(2.0 ** np.interp(x, logs, values))
+
+        return at
 
     @property
     def any(self) -> bool:
@@ -281,13 +289,10 @@ def longest(
         """By criterion, the seconds at the temperature asked for at which it ends; ``which`` of the interval."""
         worse = {"low": "high", "high": "low"}.get(which, "value")
 
-        def hot(seconds: float) -> float:
-            return course.at(seconds, worse)
-
         def lifted(seconds: float) -> float:
             return shadow.snr(seconds, factor, darks, which) if shadow is not None else math.inf
 
-        looked_at = {"hot_pixels": hot, "lifted_shadow": lifted}
+        looked_at = {"hot_pixels": course.along(worse), "lifted_shadow": lifted}
         way = {"low": -1.0, "high": 1.0}.get(which, 0.0)
         return {
             one.key: _last(looked_at[one.key], one, level) / 2.0 ** (apart / doubling_c) * 2.0 ** (way * swing[one.key])
