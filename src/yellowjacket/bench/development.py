@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
+from django.db.models import QuerySet
 
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.core.colour.colorimetry import rgb_of
@@ -50,11 +52,15 @@ class Developing:
 
     @classmethod
     def of(cls, ladder: Ladder, rungs: Sequence[Rung] | None = None) -> Developing:
-        """Fetched once for a ladder, in two queries."""
+        """Fetched once for a ladder, in one query."""
         known = list(ladder.rungs.all()) if rungs is None else list(rungs)
-        rows = Reading.objects.filter(rung__ladder=ladder, quantity="step_stops", value__isnull=False)
-        steps = {rung_id: float(value or 0) for rung_id, value in rows.values_list("rung_id", "value")}
-        return cls(grey_signals(ladder), ladder.reference_rung(known).pk if known else None, steps)
+        measured = Reading.objects.filter(rung__ladder=ladder, quantity=Measurand.STEP_STOPS, value__isnull=False)
+        said = ("quantity", "rung_id", "channel", "value")
+        # Two questions in one: each is answered by an index of its own.
+        rows = list(measured.order_by().values_list(*said).union(_of_grey(ladder).values_list(*said), all=True))
+        steps = {rung_id: float(value) for quantity, rung_id, _, value in rows if quantity == Measurand.STEP_STOPS}
+        grey = _by_rung(row for quantity, *row in rows if quantity == Measurand.SIGNAL_DN)
+        return cls(grey, ladder.reference_rung(known).pk if known else None, steps)
 
     def with_black(self, error_dn: Mapping[str, float]) -> Developing:
         """The same where black lies so many DN above what the files say, by channel."""
@@ -107,13 +113,21 @@ def _as_it_was_made(frame: Frame, switches: Switches) -> Developed:
 
 def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:
     """Grey-patch signal by rung id and channel, DN above black; rungs without readings are left out."""
-    found: dict[int, dict[str, float]] = {}
-    # Through the patch, which has few readings, not through the rungs, which have as many more as there are patches.
+    return _by_rung(_of_grey(ladder).values_list("rung_id", "channel", "value"))
+
+
+def _of_grey(ladder: Ladder) -> QuerySet[Reading]:
+    """Through the patch, which has few readings, not through the rungs, which have as many more as there are patches."""
     rows = Reading.objects.filter(
         patch__ladder=ladder, patch__role=Patch.Role.GREY, quantity=Measurand.SIGNAL_DN, value__gt=0
     )
-    for rung_id, channel, value in rows.values_list("rung_id", "channel", "value"):
-        found.setdefault(rung_id, {})[channel] = float(value or 0.0)
+    return rows.order_by()
+
+
+def _by_rung(rows: Iterable[Sequence[Any]]) -> dict[int, dict[str, float]]:
+    found: dict[int, dict[str, float]] = {}
+    for rung_id, channel, value in rows:
+        found.setdefault(rung_id, {})[channel] = float(value)
     return {rung_id: means for rung_id, means in found.items() if _complete(means)}
 
 

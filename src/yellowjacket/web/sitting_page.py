@@ -23,6 +23,7 @@ from yellowjacket.bench.check.open_count import open_count
 from yellowjacket.bench.development import Developing
 from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Patch, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.models.queries.grades import Grades
+from yellowjacket.bench.shoot.shots import of_ladders
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.exposure.notation import counted
 from yellowjacket.core.limits.output_size import use_noise_factor
@@ -169,13 +170,7 @@ class SittingPage:
     @cached_property
     def every_shot(self) -> Sequence[Shot]:
         """Shots of the ladder with their frames, in order of repeat: one query."""
-        shots = Shot.objects.filter(rung__ladder=self.ladder).select_related("frame").order_by("repeat")
-        found = list(shots.defer(*self.deferred))
-        prefetch_related_objects([self.ladder], "rungs")
-        by_id = {rung.pk: rung for rung in self.ladder.rungs.all()}
-        for shot in found:
-            shot.rung = by_id[shot.rung_id]
-        return found
+        return sorted(of_ladders([self.ladder], self.deferred), key=lambda shot: shot.repeat)
 
     @cached_property
     def frames(self) -> dict[tuple[int, str], list[Frame]]:

@@ -97,7 +97,7 @@ def test_the_clock_of_the_body_is_held_against_the_computers(sitting, card, data
 
     data_folder_.allow_folder(data_folder, card)
     importing.import_folder(sitting, str(card))
-    assert shots.clock_offset_s(sitting) is None
+    assert shots.clock_offset_s(shots.of_ladders(sitting.ladders.all())) is None
     begin = timezone.now()
     for n, shot in enumerate(Shot.objects.select_related("rung", "frame").order_by("order")[:5]):
         taken = begin + timedelta(seconds=10 * n)
@@ -105,7 +105,7 @@ def test_the_clock_of_the_body_is_held_against_the_computers(sitting, card, data
         captured: datetime = released + timedelta(seconds=ahead_s, hours=zone_h)
         Frame.objects.filter(shot=shot).update(captured_at=captured.isoformat())
         Shot.objects.filter(pk=shot.pk).update(taken_at=taken)
-    assert shots.clock_offset_s(sitting) == pytest.approx(ahead_s, abs=0.01)
+    assert shots.clock_offset_s(shots.of_ladders(sitting.ladders.all())) == pytest.approx(ahead_s, abs=0.01)
 
 
 def test_a_file_of_a_clock_that_runs_ahead_is_taken(sitting, card, inbox):

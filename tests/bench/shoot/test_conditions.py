@@ -31,7 +31,7 @@ def noted(sitting, body, **values):
 
 def take_all(sitting, *, minutes_each=5.0):
     """Say that every shot was taken, one every so many minutes, ending now."""
-    shots = list(shots_.due(sitting))
+    shots = shots_.due(sitting)
     for n, shot in enumerate(shots):
         shots_.take(shot)
         taken = timezone.now() - timedelta(minutes=minutes_each * (len(shots) - 1 - n))
@@ -94,20 +94,20 @@ def test_a_stop_ends_an_endurance_run_and_can_be_undone(body, make_sitting, why,
     sitting = make_sitting(kind="time", method="endurance", metered=METERED, shortest_s=30.0, repeats=20)
     ladder = sitting.ladders.get()
     for _ in range(3):
-        shots_.take(shots_.due(sitting).first())
+        shots_.take(shots_.due(sitting)[0])
     event = conditions.stop(ladder, why)
     assert event.kind == SittingEvent.Kind.STOPPED
     assert "17 shots not taken" in event.text
     assert Shot.objects.filter(skipped=left).count() == 17
     assert Conditions.objects.filter(battery_percent=0).count() == (1 if why == "battery" else 0)
     undo_log.undo(sitting)
-    assert shots_.due(sitting).count() == 17
+    assert len(shots_.due(sitting)) == 17
     assert not Conditions.objects.exists()
 
 
 def test_a_stop_on_another_ladder_skips_nothing(run, body):
     conditions.stop(run.ladders.get(), "heat")
-    assert shots_.due(run).count() == 6
+    assert len(shots_.due(run)) == 6
     with pytest.raises(Refusal, match="battery, heat"):
         conditions.stop(run.ladders.get(), "rain")
 
@@ -121,7 +121,7 @@ def test_the_simulated_endurance_run_ends_with_its_battery(body, make_sitting, d
     job = shoot.start_shooting(sitting.ladders.get())
     job.refresh_from_db()
     assert job.message.endswith("then the body stopped")
-    assert shots_.due(sitting).count() == 0
+    assert not shots_.due(sitting)
     assert SittingEvent.objects.filter(kind="stopped").count() == 1
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import pairwise
@@ -15,7 +15,6 @@ from yellowjacket.bench.models import (
     Frame,
     Ladder,
     MarkedSpot,
-    Problem,
     Reading,
     Rung,
     Shot,
@@ -125,9 +124,9 @@ class Audit:
         ]
 
 
-def audit(ladder: Ladder, known: Sequence[Shot] | None = None) -> Audit:
+def audit(ladder: Ladder, known: Sequence[Shot] | None = None, flags: Iterable[Reading] | None = None) -> Audit:
     """Hold every frame of a ladder against its shot and against the reference frame; no file is opened. ``known``: its shots with
-    their rungs and frames, where they are known already."""
+    their rungs and frames, ``flags``: what measuring remarked on its rungs, where they are known already."""
     rungs = list(ladder.rungs.all())
     of_ladder = Shot.objects.filter(rung__ladder=ladder).select_related("rung", "frame") if known is None else known
     shots = sorted(of_ladder, key=lambda shot: shot.order)
@@ -136,7 +135,7 @@ def audit(ladder: Ladder, known: Sequence[Shot] | None = None) -> Audit:
         frame = _frame_of(shot)
         if frame is not None and shot.kind == Shot.Kind.LIGHT:
             light[shot.rung_id].append(frame)
-    reference = _reference(ladder, rungs, light)
+    reference = _reference(ladder, rungs, light, flags)
     findings: list[Finding] = [*_missing(shots), *_originals(ladder, shots)]
     if reference is not None:
         findings += _soft_from_the_start(reference)
@@ -180,7 +179,9 @@ class _Reference:
     smoothed: frozenset[int] = frozenset()
 
 
-def _reference(ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Frame]]) -> _Reference | None:
+def _reference(
+    ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Frame]], flags: Iterable[Reading] | None
+) -> _Reference | None:
     """The first frame of the reference rung, or of the nearest rung that has one."""
     with_frames = [rung for rung in rungs if light.get(rung.pk) and light[rung.pk][0].report]
     if not with_frames:
@@ -188,13 +189,16 @@ def _reference(ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Fram
     wanted = ladder.reference_rung(rungs)
     rung = min(with_frames, key=lambda rung: abs(rung.position - wanted.position))
     frame = light[rung.pk][0]
-    flags = Reading.objects.filter(rung__in=rungs, quantity=Measurand.FLAGS)
+    if flags is None:
+        flags = Reading.objects.filter(rung__in=rungs, quantity=Measurand.FLAGS)
     smoothed = frozenset(row.rung_id for row in flags if row.result.has(Remark.SMOOTHED_HERE))
     return _Reference(frame, report_from(frame.report), rung.expected_stops, rung, _spots(ladder), smoothed)
 
 
 def _spots(ladder: Ladder) -> tuple[MarkedSpot, ...]:
-    return tuple(MarkedSpot.objects.filter(sitting=ladder.sitting_id, body=ladder.body_id, ruled_out=""))
+    return tuple(
+        spot for spot in ladder.sitting.marked_spots.all() if spot.body_id == ladder.body_id and not spot.ruled_out
+    )
 
 
 def _soft_from_the_start(reference: _Reference) -> Iterator[Finding]:
@@ -235,8 +239,7 @@ GONE = {OriginalState.MISSING: "file gone", OriginalState.CHANGED: "file changed
 
 def _originals(ladder: Ladder, shots: Sequence[Shot]) -> Iterator[Finding]:
     """Frames whose files were found gone or changed when they were last to be used."""
-    rows = Problem.objects.filter(sitting=ladder.sitting_id, code__in=list(GONE))
-    noted = {one.path or one.file_name: one for one in rows}
+    noted = {one.path or one.file_name: one for one in ladder.sitting.problems.all() if one.code in GONE}
     for shot in shots:
         frame = _frame_of(shot)
         one = noted.get(frame.path) or noted.get(frame.file_name) if frame is not None else None
@@ -376,9 +379,10 @@ class Landed:
     findings: tuple[Finding, ...]
 
 
-def landed(ladder: Ladder, shots: Sequence[Shot]) -> Landed | None:
-    """The newest light frame of a ladder against its reference; None while there is none. ``shots``: of the ladder, with their
-    rungs and frames."""
+def landed(ladder: Ladder, of_sitting: Sequence[Shot]) -> Landed | None:
+    """The newest light frame of a ladder against its reference; None while there is none. ``of_sitting``: shots of its sitting,
+    with their rungs, ladders and frames."""
+    shots = [shot for shot in of_sitting if shot.rung.ladder_id == ladder.pk]
     light = [shot for shot in shots if shot.kind == Shot.Kind.LIGHT and _frame_of(shot) is not None]
     if not light:
         return None
@@ -388,7 +392,9 @@ def landed(ladder: Ladder, shots: Sequence[Shot]) -> Landed | None:
     held_against = (
         min(of_reference, key=lambda one: one.repeat) if of_reference else min(light, key=lambda one: one.order)
     )
+    other = _beside_other_body(ladder, shot, of_sitting)
     newest, first = shot.frame, held_against.frame
+    Frame.objects.fetch_reports([newest, first, *([other.frame] if other else [])])
     if not newest.report or not first.report:
         return None
     reference = _Reference(
@@ -404,7 +410,7 @@ def landed(ladder: Ladder, shots: Sequence[Shot]) -> Landed | None:
         parts.append(f"fine structure{where} {share_in_words(values.sharpness)}")
     if newest.pk == first.pk:
         findings += _soft_from_the_start(reference)
-    parts += [*_gap_before(shot, shots), *_beside_other_body(ladder, shot)]
+    parts += [*_gap_before(shot, shots), *_against(other, shot)]
     return Landed(newest, ", ".join(parts), tuple(findings))
 
 
@@ -431,20 +437,24 @@ def _gap_before(shot: Shot, shots: Sequence[Shot]) -> Iterator[str]:
             yield "as long again as that exposure: is LENR on?"
 
 
-def _beside_other_body(ladder: Ladder, shot: Shot) -> Iterator[str]:
-    """Brightness against another body's frame of the same settings, as shares of each one's range."""
-    if shot.frame.report.get("level_dn") is None:
-        return
+def _beside_other_body(ladder: Ladder, shot: Shot, of_sitting: Sequence[Shot]) -> Shot | None:
+    """The newest shot of another body at the same settings that is in; None without any."""
     rung = shot.rung
-    others = Frame.objects.filter(
-        sitting=ladder.sitting, shot__kind=shot.kind, shot__rung__iso=rung.iso, shot__rung__exposure_s=rung.exposure_s,
-        shot__rung__ladder__f_number=ladder.f_number, shot__rung__lamp_stops=rung.lamp_stops,
-    ).exclude(shot__rung__ladder__body=ladder.body)  # fmt: skip
-    other = others.select_related("shot__rung__ladder__body").order_by("id").last()
-    if other is None or other.shot is None or not other.report.get("level_dn"):
+    same = (shot.kind, rung.iso, rung.exposure_s, ladder.f_number, rung.lamp_stops)
+    found = [
+        one for one in of_sitting
+        if _frame_of(one) is not None and one.rung.ladder.body_id != ladder.body_id
+        and (one.kind, one.rung.iso, one.rung.exposure_s, one.rung.ladder.f_number, one.rung.lamp_stops) == same
+    ]  # fmt: skip
+    return max(found, key=lambda one: one.frame.pk, default=None)
+
+
+def _against(other: Shot | None, shot: Shot) -> Iterator[str]:
+    """Brightness against another body's frame of the same settings, as shares of each one's range."""
+    if other is None or shot.frame.report.get("level_dn") is None or not other.frame.report.get("level_dn"):
         return
-    stops = log2(_range_share(shot.frame) / _range_share(other))
-    yield f"{with_sign(stops, 2)} stop against {other.shot.rung.ladder.body.model} at the same settings"
+    stops = log2(_range_share(shot.frame) / _range_share(other.frame))
+    yield f"{with_sign(stops, 2)} stop against {other.rung.ladder.body.model} at the same settings"
 
 
 def _range_share(frame: Frame) -> float:

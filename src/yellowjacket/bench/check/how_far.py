@@ -12,6 +12,7 @@ from django.db import connection
 from django.db.models import Count, F, Max, Q, QuerySet, Value
 from django.db.models.expressions import Combinable
 
+from yellowjacket.bench.intake.nameless import NAMELESS
 from yellowjacket.bench.intake.originals import LOST
 from yellowjacket.bench.models import (
     Conditions,
@@ -91,6 +92,15 @@ class HowFar:
         """What changes when a shot is planned, or a frame, an action, a file, a condition noted or a finding measured."""
         return {kind: self.counts[kind] for kind in _OF_THE_DAY if kind in self.counts}
 
+    def any(self, kind: str) -> bool:
+        """Whether there is anything of a kind."""
+        return bool(self.counts.get(kind))
+
+    @property
+    def extras(self) -> int:
+        """Frames beside the plan."""
+        return sum(every - on_a_shot for _, every, _, on_a_shot in self.counts.get("frames", ()))
+
     @property
     def problems(self) -> tuple[int, int]:
         """Files that were not used or are no longer what they were, and how many of them are the latter."""
@@ -114,6 +124,11 @@ def _counting() -> tuple[str, tuple[Any, ...]]:
     return str(sql), tuple(parameters)
 
 
+def _each(filter: Q | None = None) -> Count:
+    """How many, each once however many rows it was joined to."""
+    return Count("pk", filter=filter, distinct=True)
+
+
 def _kinds() -> Iterator[tuple[str, str, QuerySet[Any], Combinable, Combinable, Combinable]]:
     """Kinds of rows: name, by what they are grouped, of which rows, three columns."""
     none, every = Value(0), Count("pk")
@@ -124,6 +139,7 @@ def _kinds() -> Iterator[tuple[str, str, QuerySet[Any], Combinable, Combinable, 
         model.objects.filter(sitting=_ANY_SITTING) for model in (Frame, SittingEvent, Problem, Conditions, Job)
     )
     yield "frames", "sitting", frames, every, Max("pk"), Count("shot")
+    yield "nameless", "sitting", frames.filter(NAMELESS), every, none, none
     yield "events", "sitting", events, every, Count("undone_at"), none
     yield "problems", "sitting", problems, every, Count("pk", filter=Q(code__in=LOST)), none
     yield "conditions", "sitting", noted, every, Max("pk"), none
@@ -131,14 +147,11 @@ def _kinds() -> Iterator[tuple[str, str, QuerySet[Any], Combinable, Combinable, 
     yield "findings", of_rung, findings, every, Max("pk"), none
     rungs = Rung.objects.filter(ladder__sitting=_ANY_SITTING)
     lit = Q(shots__kind=Shot.Kind.LIGHT, shots__frame__isnull=False)
-    once = {"distinct": True}
-    yield (
-        "rungs", of_ladder, rungs, Count("pk", **once), Count("pk", filter=lit, **once),
-        Count("pk", filter=lit & ~Q(measured_inputs=""), **once),
-    )  # fmt: skip
+    measured = lit & ~Q(measured_inputs="")
+    yield "rungs", of_ladder, rungs, _each(), _each(filter=lit), _each(filter=measured)
     dark = rungs.filter(ladder__kind=Ladder.Kind.TIME)
     in_the_dark = Q(shots__kind=Shot.Kind.DARK, shots__frame__isnull=False)
-    yield "darks", of_ladder, dark, Count("pk", filter=in_the_dark, **once), Count("darks", **once), none
+    yield "darks", of_ladder, dark, _each(filter=in_the_dark), _each(filter=Q(darks__isnull=False)), none
     yield "grades", of_rung, Grade.objects.in_force_in(_ANY_SITTING), every, Max("pk"), none
     records = Record.objects.filter(ladder__sitting=_ANY_SITTING)
     yield "records", of_ladder, records, F("version"), Count("signed_at"), F("signed_by")

@@ -21,6 +21,10 @@ UNNAMED_MAKE, UNNAMED_MODEL = "Unnamed", "body"
 _STRANGE = "of another body than its shot"
 
 
+# Frames whose files have no name, whoever gave them one since.
+NAMELESS = Q(make="", model="") | Q(claims__named_by=BY_TESTER)
+
+
 @dataclass(frozen=True, slots=True)
 class Nameless:
     """The question a sitting asks: how many frames, which bodies stand for them now, and whether somebody said so."""
@@ -63,8 +67,7 @@ def question(sitting: Sitting) -> Nameless | None:
 
 def _of(sitting: Sitting) -> Iterable[Frame]:
     """Frames whose files have no name, whoever gave them one since."""
-    nobody = Q(make="", model="") | Q(claims__named_by=BY_TESTER)
-    return Frame.objects.filter(nobody, sitting=sitting).select_related("shot__rung__ladder__body").defer("report")
+    return Frame.objects.filter(NAMELESS, sitting=sitting).select_related("shot__rung__ladder__body").defer("report")
 
 
 @transaction.atomic

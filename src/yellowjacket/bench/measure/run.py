@@ -151,10 +151,11 @@ def _digest(parts: object) -> str:
     return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
 
 
-def _stale(ladder: Ladder) -> list[Stale]:
-    """Rungs whose inputs are not those of their stored readings, each with as little to measure as that takes."""
+def _stale(ladder: Ladder, files: Mapping[int, Files] | None = None) -> list[Stale]:
+    """Rungs whose inputs are not those of their stored readings, each with as little to measure as that takes. ``files``: of
+    its rungs, where they are known already."""
     rungs = list(ladder.rungs.all())
-    files = Frame.objects.files_of(rungs)
+    files = Frame.objects.files_of(rungs) if files is None else files
     specs = tuple(patch.spec for patch in ladder.patches.all())
     alone = {spec.name: (spec, _digest(asdict(spec))) for spec in specs if spec.role not in UNIFORM}
     digests = {name: digest for name, (_, digest) in alone.items()}

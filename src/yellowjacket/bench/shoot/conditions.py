@@ -55,7 +55,7 @@ def stop(ladder: Ladder, why: str, text: str = "") -> SittingEvent:
     last = shots_.last_done(ladder.sitting, ladder.body)
     left: list[Shot] = []
     if ladder.method == Ladder.Method.ENDURANCE:
-        left = list(shots_.due(ladder.sitting).filter(rung__ladder=ladder))
+        left = [shot for shot in shots_.due(ladder.sitting) if shot.rung.ladder_id == ladder.pk]
     noted = None
     if why == "battery":
         noted = Conditions.objects.create(sitting=ladder.sitting, body=ladder.body, shot=last, battery_percent=0)

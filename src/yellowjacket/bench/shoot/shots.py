@@ -2,22 +2,43 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 
-from django.db.models import QuerySet
+from django.db.models import prefetch_related_objects
 from django.utils import timezone
 
-from yellowjacket.bench.models import Body, Frame, Shot, Sitting, SittingEvent
+from yellowjacket.bench.models import Body, Frame, Ladder, Shot, Sitting, SittingEvent
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import undo_log
 
 _MOST_SKIP_CHARACTERS = 120
 
 
-def due(sitting: Sitting) -> QuerySet[Shot]:
-    """Shots still to be taken, in order: no frame, not said to be taken, not skipped."""
-    waiting = Shot.objects.filter(rung__ladder__sitting=sitting, frame__isnull=True, taken_at__isnull=True, skipped="")
-    return waiting.filter(rung__short_by_stops=0).select_related("rung__ladder__body").order_by("order")
+def of_ladders(ladders: Sequence[Ladder], without: Sequence[str] = ("frame__report",)) -> list[Shot]:
+    """All their shots in order, with their frames, and their rungs, which know these very ladders. ``without``: what is not
+    fetched; what a look at a frame said is forty times the rest of it."""
+    prefetch_related_objects(list(ladders), "rungs")
+    rungs = {rung.pk: rung for ladder in ladders for rung in ladder.rungs.all()}
+    shots = Shot.objects.filter(rung__ladder__in=[ladder.pk for ladder in ladders]).select_related("frame")
+    found = list(shots.defer(*without).order_by("order", "pk"))
+    for shot in found:
+        shot.rung = rungs[shot.rung_id]
+    return found
+
+
+def due(sitting: Sitting) -> list[Shot]:
+    """Shots still to be taken, in order."""
+    return due_of(of_ladders(list(sitting.ladders.select_related("body"))))
+
+
+def due_of(shots: Iterable[Shot]) -> list[Shot]:
+    """Those of shots in order, with their rungs and frames, that are still to be taken: no frame, not said to be taken, not
+    skipped, and what the light reaches."""
+    return [
+        shot for shot in shots
+        if not hasattr(shot, "frame") and shot.taken_at is None and not shot.skipped and not shot.rung.short_by_stops
+    ]  # fmt: skip
 
 
 def take(shot: Shot) -> SittingEvent:
@@ -25,7 +46,7 @@ def take(shot: Shot) -> SittingEvent:
     _must_be_due(shot)
     sitting = shot.rung.ladder.sitting
     looked_at = sitting.first_accepted_at is not None or _first_taken(sitting) or shot.rung.ladder.capped
-    if not looked_at and due(sitting).first() != shot:
+    if not looked_at and due(sitting)[:1] != [shot]:
         raise Refusal("Take the first shot first: it is looked at before the rest is shot.")
     return undo_log.act(
         sitting, SittingEvent.Kind.TAKEN, f"{shot.rung} {shot.kind} {shot.repeat}", [(shot, {"taken_at": timezone.now()})],
@@ -64,10 +85,10 @@ def note(sitting: Sitting, text: str) -> SittingEvent:
     return undo_log.act(sitting, SittingEvent.Kind.NOTE, text.strip())
 
 
-def first_frame(sitting: Sitting) -> Frame | None:
-    """The first light frame that is in."""
-    frames = Frame.objects.filter(sitting=sitting, shot__kind=Shot.Kind.LIGHT).select_related("shot__rung__ladder")
-    return frames.defer("report").order_by("shot__order").first()
+def first_frame(shots: Iterable[Shot]) -> Frame | None:
+    """The first light frame that is in. ``shots``: of a sitting, with their frames."""
+    lit = [shot for shot in shots if shot.kind == Shot.Kind.LIGHT and hasattr(shot, "frame")]
+    return min(lit, key=lambda shot: shot.order).frame if lit else None
 
 
 def last_done(sitting: Sitting, body: Body) -> Shot | None:
@@ -94,18 +115,18 @@ _ZONE_S = 1800
 _FEWEST_CLOCKED = 2
 
 
-def clock_offset_s(sitting: Sitting) -> float | None:
-    """By how much the body's clock is ahead of this computer's, in seconds, time zones taken off.
+def clock_offset_s(shots: Iterable[Shot]) -> float | None:
+    """By how much the body's clock is ahead of this computer's, in seconds, time zones taken off. ``shots``: of a sitting, with
+    their rungs and frames.
 
     The median over shots that were said to be taken here and whose frames are in; None with too few of them.
     """
-    shots = Shot.objects.filter(rung__ladder__sitting=sitting, taken_at__isnull=False, frame__isnull=False)
-    pairs = shots.exclude(frame__captured_at="").values_list("taken_at", "frame__captured_at", "rung__exposure_s")
     offsets = sorted(
         # "Taken" is said when the exposure has ended.
-        (datetime.fromisoformat(captured) - taken.replace(tzinfo=None)).total_seconds() + seconds
-        for taken, captured, seconds in pairs
-        if taken is not None
+        (datetime.fromisoformat(shot.frame.captured_at) - shot.taken_at.replace(tzinfo=None)).total_seconds()
+        + shot.rung.exposure_s
+        for shot in shots
+        if shot.taken_at is not None and hasattr(shot, "frame") and shot.frame.captured_at
     )
     if len(offsets) < _FEWEST_CLOCKED:
         return None

@@ -114,7 +114,7 @@ def start_shooting(
 
 
 def _due(ladder: Ladder, scope: str) -> list[Shot]:
-    shots = list(shots_.due(ladder.sitting).filter(rung__ladder=ladder))
+    shots = [shot for shot in shots_.due(ladder.sitting) if shot.rung.ladder_id == ladder.pk]
     if scope == "one":
         return shots[:1]
     if scope == "rung":

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from django.db.models import Q, prefetch_related_objects
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -12,10 +13,11 @@ from django.views.decorators.http import require_GET, require_POST
 from yellowjacket.bench.check import audit as audit_
 from yellowjacket.bench.check import remedies
 from yellowjacket.bench.intake import adopt, nameless
-from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Rung, Shot
+from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Reading, Rung, Shot
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
+from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.check.forms import ApertureForm, BodyNameForm, SaidForm
 from yellowjacket.web.refusals import or_back_to, refused
 from yellowjacket.web.sheet.grey import grey_place
@@ -40,28 +42,44 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _context(page: CheckPage) -> dict[str, object]:
-    # Its rungs first: the audit asks the ladder for the same.
+    # What the audit asks the ladder and its sitting for, too.
+    prefetch_related_objects([page.sitting], "problems", "marked_spots")
+    problems, so_far = list(page.sitting.problems.all()), page.so_far
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung))
-    audit = audit_.audit(page.ladder, page.every_shot)
-    lines = [frames_line(page), *_audit_lines(list(page.rungs), audit, conditions.temperatures(page.ladder))]
+    flags, headroom = _remarks(page)
+    audit = audit_.audit(page.ladder, page.every_shot, flags)
+    warm = conditions.temperatures(page.ladder) if so_far.any("conditions") else {}
+    lines = [frames_line(page), *_audit_lines(list(page.rungs), audit, warm)]
     if not page.ladder.capped:
         lines.insert(0, crop_line(page, stave.column_px))
+    astray = so_far.extras or any(problem.assignable for problem in problems)
     return page.context(
         stave=Stave(page.ladder, stave.columns, lines),
-        grey=grey_place(page.ladder.reference_rung(list(page.rungs)) if page.rungs else None),
+        grey=grey_place(headroom),
         findings=audit.findings,
         runs=audit.runs,
         let_be=remedies.LET_BE,
-        problems=page.sitting.problems.all(),
-        extras=Frame.objects.filter(sitting=page.sitting, shot=None).defer("report"),
-        free=remedies.free_shots(page.sitting),
+        problems=problems,
+        extras=Frame.objects.filter(sitting=page.sitting, shot=None).defer("report") if so_far.extras else (),
+        free=remedies.free_shots(page.sitting) if astray else (),
         of_rung=_frames_of_rung(page),
-        spots=MarkedSpot.objects.filter(sitting=page.sitting, body=page.ladder.body),
-        events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
+        spots=[spot for spot in page.sitting.marked_spots.all() if spot.body_id == page.ladder.body_id],
+        events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN] if so_far.any("events") else (),
         in_frames=any(page.frames.values()),
         no_aperture=sum(not frame.said("f_number") for frame in page.every_frame),
-        nameless=nameless.question(page.sitting),
+        nameless=nameless.question(page.sitting) if so_far.any("nameless") else None,
         bodies=Body.objects.all(),
+    )
+
+
+def _remarks(page: CheckPage) -> tuple[list[Reading], Reading | None]:
+    """What measuring remarked on the rungs, and where the grey card lies on the reference rung."""
+    reference = page.ladder.reference_rung(page.rungs) if page.rungs else None
+    asked = Q(quantity=Measurand.FLAGS, rung__in=page.rungs) | Q(quantity=Measurand.HEADROOM_STOPS, rung=reference)
+    rows = list(Reading.objects.filter(asked))
+    return (
+        [row for row in rows if row.quantity == Measurand.FLAGS],
+        next((row for row in rows if row.quantity == Measurand.HEADROOM_STOPS), None),
     )
 
 

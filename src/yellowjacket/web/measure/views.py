@@ -14,7 +14,7 @@ from yellowjacket.bench.measure import patches as patches_
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.measure.ranges import range_table
 from yellowjacket.bench.models import Frame, Patch, Rung
-from yellowjacket.bench.models.queries.frames import one_each
+from yellowjacket.bench.models.queries.frames import files_in, one_each
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
@@ -38,7 +38,7 @@ SHOWN = ("picture", "difference", "pattern")
 _FARTHEST = 1e6
 _SHOWN_NAMES = ("the frame", "difference of the pair", "fixed pattern of the darks")
 # What the foot tells of a rung.
-_TOLD = (Measurand.SIGNAL_DN, Measurand.NOISE_DN, Measurand.SNR, Measurand.GAIN_E_PER_DN)
+_TOLD = (Measurand.SIGNAL_DN, Measurand.NOISE_DN, Measurand.SNR, Measurand.GAIN_E_PER_DN, Measurand.HEADROOM_STOPS)
 _NUMBERS = (("x", "x"), ("y", "y"), ("w", "Width"), ("h", "Height"))
 
 
@@ -127,7 +127,8 @@ def _sheet(page: SittingPage, readings: Readings) -> dict[str, object]:
 def _panel(page: SittingPage, message: str = "", typed: dict[str, str] | None = None) -> dict[str, object]:
     """Context of the picture's panel; ``typed``: what to leave in its forms."""
     return page.context(
-        picture=_picture(page), unmeasured=staleness.unmeasured(page.ladder), patch_message=message, typed=typed or {},
+        picture=_picture(page), unmeasured=staleness.unmeasured(page.ladder, files_in(page.rungs, page.frames)),
+        patch_message=message, typed=typed or {},
         drawn_roles=[(role.value, role.label) for role in patches_.DRAWN if role not in patches_.SINGLES],
         several_ladders=len(page.ladders) > 1, choices=tuple(zip(SHOWN, _SHOWN_NAMES, strict=True)),
         singles=patches_.SINGLES, one_each=one_each(page.every_frame), numbers=_NUMBERS,
@@ -190,7 +191,7 @@ def _foot(page: SittingPage, readings: Readings) -> dict[str, object]:
         "snr": snr,
         "of": "one frame," if snr is not None and snr.result.has(Remark.SINGLE_FRAME) else "pair of",
         "size": page.size_words,
-        "grey": grey_place(page.rung),
+        "grey": grey_place(readings.get(page.rung, Measurand.HEADROOM_STOPS)),
         "gain": readings.get(page.rung, Measurand.GAIN_E_PER_DN),
         "green": green, "signal": readings.get(page.rung, Measurand.SIGNAL_DN, green, Patch.Role.GREY),
         "noise": readings.get(page.rung, Measurand.NOISE_DN, green, Patch.Role.GREY),

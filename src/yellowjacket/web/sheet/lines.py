@@ -128,10 +128,11 @@ class Readings:
         shown = Q(channel__in=("G", "all")) | Q(quantity=Measurand.CLIPPED_SHARE, patch__role__in=_CLIPPING)
         rows = asked.exclude(patch__role__in=many).filter(shown if in_full is None else shown | Q(rung=in_full))
         self._found: dict[tuple[int, str | None, str, str], Reading] = {}
-        # A patch has hundreds of readings: its role is asked for once.
-        roles = {patch.pk: patch.role for patch in page.patches}
         # Per pixel first: what was read at the use's size takes its place.
-        for row in sorted(rows, key=lambda row: row.use_id is not None):
+        found = sorted(rows, key=lambda row: row.use_id is not None)
+        # A patch has hundreds of readings: its role is asked for once, and where any is of one.
+        roles = {patch.pk: patch.role for patch in page.patches} if any(row.patch_id for row in found) else {}
+        for row in found:
             role = None if row.patch_id is None else roles[row.patch_id]
             self._found[row.rung_id, role, row.channel, row.quantity] = row
 

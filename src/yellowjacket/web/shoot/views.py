@@ -40,9 +40,20 @@ class ShootPage(SittingPage):
     """A sitting that is being shot."""
 
     @cached_property
+    def of_sitting(self) -> Sequence[Shot]:
+        """Shots of all ladders, in order, with their frames."""
+        return shots_.of_ladders(self.ladders)
+
+    @cached_property
+    def every_shot(self) -> Sequence[Shot]:
+        """Shots of the ladder with their frames, in order of repeat."""
+        own = (shot for shot in self.of_sitting if shot.rung.ladder_id == self.ladder.pk)
+        return sorted(own, key=lambda shot: shot.repeat)
+
+    @cached_property
     def waiting(self) -> Sequence[Shot]:
         """Shots of all ladders that are still to be taken, in order."""
-        return list(shots_.due(self.sitting))
+        return shots_.due_of(self.of_sitting)
 
     @cached_property
     def job(self) -> Job | None:
@@ -65,10 +76,9 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 @require_GET
 def live(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The part that follows the day; nothing at all when the window that asks is up to date."""
-    sitting_page = _page(request, sitting_id)
-    if request.GET.get("seen") == _state(sitting_page):
+    if request.GET.get("seen") == _state(ShootPage(request, sitting_id, "shoot")):
         return HttpResponse(status=204)
-    return render(request, "shoot/_live.html", _context(sitting_page))
+    return render(request, "shoot/_live.html", _context(_page(request, sitting_id)))
 
 
 def _page(request: HttpRequest, sitting_id: int) -> ShootPage:
@@ -81,9 +91,10 @@ def _page(request: HttpRequest, sitting_id: int) -> ShootPage:
 
 
 def _state(page: ShootPage) -> str:
-    """Digest of everything the live part shows, so that windows can tell whether they are behind."""
-    job = page.job
-    parts = (page.ladder.pk, sorted(page.so_far.day.items()), job.pk if job else 0, job.state if job else "")
+    """Digest of everything the live part shows, so that windows can tell whether they are behind. Whichever ladder the next shot
+    is on follows from what is counted."""
+    asked = page.request.GET.get("ladder") or page.request.POST.get("ladder")
+    parts = (asked, sorted(page.so_far.day.items()), (page.job.pk, page.job.state) if page.job else None)
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:16]
 
 
@@ -106,19 +117,24 @@ def _context(page: ShootPage) -> dict[str, object]:
         due=len(waiting),
         other=next((one for one in waiting if one.rung.ladder_id != page.ladder.pk), None),
         busy=_busy(page, last),
-        problems=page.sitting.problems.all(),
-        landed=audit.landed(page.ladder, page.every_shot),
-        first=shots_.first_frame(page.sitting),
-        clock_offset_s=shots_.clock_offset_s(page.sitting),
-        events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN],
+        problems=page.sitting.problems.all() if page.so_far.any("problems") else (),
+        landed=audit.landed(page.ladder, page.of_sitting),
+        first=shots_.first_frame(page.of_sitting),
+        clock_offset_s=shots_.clock_offset_s(page.of_sitting),
+        events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN] if page.so_far.any("events") else (),
         conditions_form=ConditionsForm(auto_id="noted_%s"),
-        latest=Conditions.objects.filter(sitting=page.sitting, body=page.ladder.body).order_by("id").last(),
+        latest=_latest(page) if page.so_far.any("conditions") else None,
         mishaps=shoot.MISHAPS.items(),
         state=_state(page),
         dark_room=page.request.GET.get("room") == "dark",
     )
     context["rung"] = current
     return context
+
+
+def _latest(page: SittingPage) -> Conditions | None:
+    """What was noted last of the ladder's body."""
+    return Conditions.objects.filter(sitting=page.sitting, body=page.ladder.body).order_by("id").last()
 
 
 def _changes(page: SittingPage, shot: Shot | None, last: Shot | None) -> tuple[Change, ...] | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -30,6 +30,21 @@ class Files:
     contents: dict[str, str] = field(default_factory=dict)
     size: tuple[int, int] | None = None
 
+    def add(self, kind: str, path: str, sha256: str, size: tuple[int, int]) -> None:
+        """One more, after those before it."""
+        (self.light if kind == "light" else self.dark).append(path)
+        self.contents[path] = sha256
+        self.size = size
+
+
+def files_in(rungs: Iterable[Rung], frames: Mapping[tuple[int, str], Iterable[Frame]]) -> dict[int, Files]:
+    """Files by rung, of frames that are known already, by (rung id, kind) in the order of repeats."""
+    found = {rung.pk: Files() for rung in rungs}
+    for (rung_id, kind), own in frames.items():
+        for frame in own:
+            found[rung_id].add(kind, frame.path, frame.sha256, (frame.width, frame.height))
+    return found
+
 
 class FrameQuerySet(QuerySet["Frame"]):
     """Frames, and what they are of ladders and rungs."""
@@ -43,16 +58,19 @@ class FrameQuerySet(QuerySet["Frame"]):
                 found.setdefault(frame.shot.rung_id, []).append(frame)
         return found
 
+    def fetch_reports(self, frames: Iterable[Frame]) -> None:
+        """What a look at each of some frames said, for those that were fetched without it; one query."""
+        without = {frame.pk: frame for frame in frames if "report" in frame.get_deferred_fields()}
+        for pk, report in self.filter(pk__in=without).values_list("pk", "report"):
+            without[pk].report = report
+
     def files_of(self, rungs: Iterable[Rung]) -> dict[int, Files]:
         """Files by rung, in one query."""
         found = {rung.pk: Files() for rung in rungs}
         rows = self.filter(shot__rung__in=found).order_by("shot__repeat")
         said = ("shot__rung_id", "shot__kind", "path", "sha256", "width", "height")
         for rung_id, kind, path, sha256, width, height in rows.values_list(*said):
-            files = found[rung_id]
-            (files.light if kind == "light" else files.dark).append(path)
-            files.contents[path] = sha256
-            files.size = width, height
+            found[rung_id].add(kind, path, sha256, (width, height))
         return found
 
     def size_of(self, ladder: Ladder) -> tuple[int, int]:
