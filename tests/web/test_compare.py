@@ -228,7 +228,7 @@ def test_the_record_has_grades_with_a_finish_and_what_was_remembered(client, mea
 
 def test_a_signed_record_keeps_the_other_limits(client, measured):
     ladder = measured.ladders.get()
-    found = other_limits.of_body(measured, ladder.body, list(measured.uses.all()))
+    found = other_limits.of_body(ladder, list(measured.uses.all()))
     assert any(one.what == "invariant from" for one in found)
     base = f"/sittings/{measured.pk}/record"
     record = record_.open_record(ladder)

@@ -3,15 +3,36 @@
 import pytest
 
 from tests.growing import grow, queries
-from yellowjacket.bench.models import Body, Grade, Ladder, Reading, Rung, Use
+from yellowjacket.bench.models import (
+    Body,
+    Conditions,
+    Decision,
+    Frame,
+    Grade,
+    Job,
+    Ladder,
+    Lane,
+    Problem,
+    Reading,
+    Record,
+    Rung,
+    SittingEvent,
+    Use,
+)
 from yellowjacket.core.metrology.measurands import Measurand
 
 PAGES = {
     "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 2,
-    "/advice/": 15, "/tolerance/": 13, "/darks/": 5, "/night/": 5,
-    "/practice/": 7, "/sittings/{0}/plan/": 12, "/sittings/{0}/shoot/": 20, "/sittings/{0}/check/": 21,
-    "/sittings/{0}/measure/": 15, "/sittings/{0}/look/": 14, "/sittings/{0}/push/": 20, "/sittings/{0}/time/": 8,
-    "/sittings/{0}/record/": 22,
+    "/advice/": 14, "/tolerance/": 12, "/darks/": 5, "/night/": 5,
+    "/practice/": 7, "/sittings/{0}/plan/": 8, "/sittings/{0}/shoot/": 9, "/sittings/{0}/check/": 9,
+    "/sittings/{0}/measure/": 10, "/sittings/{0}/look/": 9, "/sittings/{0}/push/": 9, "/sittings/{0}/time/": 4,
+    "/sittings/{0}/record/": 10,
+}  # fmt: skip
+
+# The same where a sitting has something of everything.
+WITH_EVERYTHING = {
+    "/sittings/{0}/plan/": 9, "/sittings/{0}/shoot/": 12, "/sittings/{0}/check/": 16, "/sittings/{0}/measure/": 11,
+    "/sittings/{0}/look/": 13, "/sittings/{0}/push/": 10, "/sittings/{0}/time/": 5, "/sittings/{0}/record/": 16,
 }  # fmt: skip
 
 
@@ -59,6 +80,36 @@ def graded(measured):
     for rung in Rung.objects.filter(ladder__sitting=measured):
         Grade.objects.create(rung=rung, use=use, person="Wren", grade=2)
     return measured
+
+
+@pytest.fixture
+def with_everything(graded):
+    """A sitting that has something of everything a page asks for where there is any."""
+    ladder = graded.ladders.get()
+    frame = Frame.objects.filter(shot__kind="light").order_by("pk").last()
+    SittingEvent.objects.create(sitting=graded, kind=SittingEvent.Kind.NOTE, text="clouds")
+    Problem.objects.create(
+        sitting=graded, file_name="F900.DNG", path=frame.path, code="duplicate", reason="is there.", remedy="Delete it."
+    )
+    Conditions.objects.create(sitting=graded, body=ladder.body, shot=frame.shot, battery_percent=80, sensor_c=21.0)
+    Frame.objects.filter(pk=frame.pk).update(shot=None, make="", model="")
+    Job.objects.create(sitting=graded, kind=Job.Kind.IMPORT, state=Job.State.FAILED, message="the card was pulled out")
+    record = Record.objects.create(ladder=ladder, version=1)
+    Decision.objects.create(record=record, use=graded.uses.first(), level="usable", iso=400)
+    lane = Lane.objects.create(ladder=ladder, name="gentle", kind=Lane.Kind.FINISH)
+    Grade.objects.create(rung=ladder.rungs.first(), use=graded.uses.first(), person="Wren", grade=2, lane=lane)
+    return graded
+
+
+def test_with_something_of_everything_a_page_asks_little_more(client, with_everything):
+    assert asked(client, with_everything) == PAGES | WITH_EVERYTHING
+    ladder = with_everything.ladders.get()
+    for n in range(3):
+        lane = Lane.objects.create(ladder=ladder, name=f"lane {n}", kind=Lane.Kind.FINISH)
+        Grade.objects.create(
+            rung=ladder.rungs.first(), use=with_everything.uses.first(), person="Wren", grade=2, lane=lane
+        )
+    assert asked(client, with_everything) == PAGES | WITH_EVERYTHING
 
 
 def test_every_page_asks_exactly_so_much(client, graded):

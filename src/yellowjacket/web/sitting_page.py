@@ -21,7 +21,7 @@ from django.urls import reverse
 from yellowjacket.bench.check.how_far import HowFar, LadderDone
 from yellowjacket.bench.check.open_count import open_count
 from yellowjacket.bench.development import Developing
-from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Patch, Record, Rung, Shot, Sitting, Use
+from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Lane, Patch, Record, Rung, Shot, Sitting, Use
 from yellowjacket.bench.models.queries.grades import Grades
 from yellowjacket.bench.shoot.shots import of_ladders
 from yellowjacket.bench.typed import whole
@@ -215,8 +215,16 @@ class SittingPage:
     def records(self) -> Sequence[Record]:
         """Versions of the ladder's record, in order; who asks the ladder for them gets the same. What one rests on is large,
         and read from the database when it is asked for."""
-        prefetch_related_objects([self.ladder], Prefetch("records", Record.objects.defer("evidence")))
+        there = self.so_far.ladders[self.ladder.pk].version
+        versions = Record.objects.defer("evidence") if there else Record.objects.none()
+        prefetch_related_objects([self.ladder], Prefetch("records", versions))
         return list(self.ladder.records.all())
+
+    def fetch_lanes(self, ladders: Sequence[Ladder], *also: str) -> None:
+        """Have ladders know their lanes, and ``also`` what belongs to these; the database is asked where there are any."""
+        there = any(self.so_far.ladders[ladder.pk].lanes for ladder in ladders)
+        lanes = Lane.objects.prefetch_related(*also) if there else Lane.objects.none()
+        prefetch_related_objects(ladders, Prefetch("lanes", lanes))
 
     @cached_property
     def so_far(self) -> HowFar:

@@ -209,7 +209,7 @@ def test_shots_are_taken_skipped_and_undone(ladder):
 
 
 def landed(ladder):
-    return audit_.landed(ladder, list(Shot.objects.filter(rung__ladder=ladder).select_related("rung", "frame")))
+    return audit_.landed(ladder, shots.of_ladders(list(ladder.sitting.ladders.select_related("body"))))
 
 
 def test_the_frame_that_landed_last_reports_itself(ladder):

@@ -170,7 +170,9 @@ def test_hot_pixels_persist_from_night_to_night(data_folder):
     spec = LadderSpec("time", "capped", Exposure(800, 1.0, 8.0), picked=(1, 30, 120), repeats=2)
     first, second = night("One", ladders=(spec,)), night("Two", ladders=(spec,), room_c=26.0)
     ladder = first.ladders.get()
-    ((other, share),) = measure.persistence(ladder, measure.measured(ladder))
+    others = measure.others_with_darks(ladder)
+    asked = measure.Asked.of([ladder, *others])
+    ((other, share),) = measure.persistence(measure.measured(ladder, asked), others, asked)
     assert other == second.ladders.get()
     assert share.value > 0.9
 

@@ -93,7 +93,7 @@ def test_iso_ladders_of_one_light_tell_invariance_and_setting_ladders_their_effe
     ])  # fmt: skip
     assert not Problem.objects.exists()
     fixed, reduction, modes = sitting.ladders.all()
-    found = iso_invariance.iso_against_push(sitting, fixed.body)
+    found = iso_invariance.iso_against_push(iso_invariance.IsoReadings.of(fixed))
     assert found.isos == [100, 800, 3200]
     assert found.measured
     assert found.invariance.from_iso.value == 800
@@ -120,7 +120,7 @@ def test_iso_ladders_of_one_light_tell_invariance_and_setting_ladders_their_effe
 
 def test_without_ladders_there_is_nothing_to_say(sitting):
     ladder = sitting.ladders.get()
-    assert iso_invariance.iso_against_push(sitting, ladder.body) is None
+    assert iso_invariance.iso_against_push(iso_invariance.IsoReadings.of(ladder)) is None
     assert raw_modes.setting_effects(ladder) == []
     assert raw_modes.same_pixels_of(ladder) == []
     assert raw_modes.equalised(sitting) == []

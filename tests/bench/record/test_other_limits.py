@@ -14,12 +14,12 @@ pytestmark = pytest.mark.django_db
 def test_more_uses_ask_nothing_more(make_sitting, kind):
     method = {"exposure": "shutter", "time": "capped", "iso": "shutter"}[kind]
     sitting = make_sitting(kind=kind, method=method)
-    body = sitting.ladders.get().body
+    ladder = sitting.ladders.select_related("sitting__profile", "body").get()
 
     def asked() -> int:
         uses = list(sitting.uses.all())
         with CaptureQueriesContext(connection) as captured:
-            rows = other_limits.of_body(sitting, body, uses)
+            rows = other_limits.of_body(ladder, uses)
         assert {row.use for row in rows} <= {use.name for use in uses} | {""}
         return len(captured)
 

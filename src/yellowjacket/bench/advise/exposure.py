@@ -50,9 +50,9 @@ class Known:
     darks: MeasuredDarks | None = None
 
 
-def ladder_of(body: Body) -> Ladder | None:
+def ladder_of(body: Body, known: Sequence[Ladder] = ()) -> Ladder | None:
     """The ISO ladder that speaks for a body, with its rungs: of those measured the fullest, of equals the newest; None without
-    one."""
+    one. ``known``: ladders that need not be fetched again."""
     modelled = Rung.objects.filter(ladder__body=body, ladder__kind=Ladder.Kind.ISO)
     for quantity in (Measurand.READ_NOISE_E, Measurand.SATURATION_E):
         readings = Reading.objects.speaking([quantity]).filter(rung=OuterRef("pk"), use=None, value__gt=0)
@@ -61,6 +61,8 @@ def ladder_of(body: Body) -> Ladder | None:
     fullest = max(((min(marks, _MARKS_ENOUGH), held_on, ladder_id) for ladder_id, held_on, marks in told), default=None)
     if fullest is None:
         return None
+    if (own := next((ladder for ladder in known if ladder.pk == fullest[-1]), None)) is not None:
+        return own
     return Ladder.objects.select_related("sitting__profile", "body").prefetch_related("rungs").get(pk=fullest[-1])
 
 

@@ -20,6 +20,7 @@ from yellowjacket.bench.models import (
     Grade,
     Job,
     Ladder,
+    Lane,
     Problem,
     Reading,
     Record,
@@ -49,6 +50,7 @@ class LadderDone:
     dark: int = 0
     darks_measured: int = 0
     graded: int = 0
+    lanes: int = 0
     # Of its record the newest version, 0 without any, and who signed that; whether any version was ever signed.
     version: int = 0
     signed_by: str = ""
@@ -81,6 +83,8 @@ class HowFar:
             ladders[ladder].dark, ladders[ladder].darks_measured = dark, measured
         for ladder, graded, _, _ in rows["grades"]:
             ladders[ladder].graded = graded
+        for ladder, lanes, _, _ in rows["lanes"]:
+            ladders[ladder].lanes = lanes
         for ladder, version, signed, signed_by in sorted(rows["records"]):
             one = ladders[ladder]
             one.version, one.signed, one.signed_by = version, bool(signed), signed_by
@@ -153,6 +157,7 @@ def _kinds() -> Iterator[tuple[str, str, QuerySet[Any], Combinable, Combinable, 
     in_the_dark = Q(shots__kind=Shot.Kind.DARK, shots__frame__isnull=False)
     yield "darks", of_ladder, dark, _each(filter=in_the_dark), _each(filter=Q(darks__isnull=False)), none
     yield "grades", of_rung, Grade.objects.in_force_in(_ANY_SITTING), every, Max("pk"), none
+    yield "lanes", of_ladder, Lane.objects.filter(ladder__sitting=_ANY_SITTING), every, none, none
     records = Record.objects.filter(ladder__sitting=_ANY_SITTING)
     yield "records", of_ladder, records, F("version"), Count("signed_at"), F("signed_by")
     told = (

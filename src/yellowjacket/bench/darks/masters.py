@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
@@ -18,7 +18,7 @@ from django.utils.text import slugify
 from numpy.typing import NDArray
 
 from yellowjacket.bench.darks import measure
-from yellowjacket.bench.darks.sensor_temperature import warmth_of
+from yellowjacket.bench.darks.sensor_temperature import Warmth, warmth_of
 from yellowjacket.bench.decoding import raw_frame
 from yellowjacket.bench.intake import originals
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
@@ -248,20 +248,20 @@ def candidates(wanted: Setting, body: Body) -> list[Candidate]:
     return [Candidate(masters[one.key], one) for one in matches(wanted, rows, doubling)]
 
 
-def same_time(frames: Sequence[Frame], body: Body) -> dict[int, MasterDark]:
+def same_time(frames: Sequence[Frame], body: Body, known: Mapping[int, Warmth] | None = None) -> dict[int, MasterDark]:
     """By frame id the best master of the same ISO, time and size that is not of another temperature; frames without one are
-    left out. ``frames``: of one body."""
+    left out. ``frames``: of one body; ``known``: how warm each was, where that was asked for already."""
     rows = {one.pk: one for one in MasterDark.objects.filter(body=body)}
     if not rows:
         return {}
     settings_ = [(pk, _setting_of_master(one)) for pk, one in rows.items()]
-    warmth = warmth_of(frames)
+    warmth = warmth_of(frames) if known is None else known
     found = {}
     for frame in frames:
-        known = warmth.get(frame.pk)
+        own = warmth.get(frame.pk)
         wanted = Setting(
             str(body.pk), (frame.width, frame.height), frame.iso or 0.0, exact_exposure_s(frame.exposure_s or 0.0),
-            known.celsius if known else None,
+            own.celsius if own else None,
         )  # fmt: skip
         best = next((one for one in matches(wanted, settings_) if one.fit in (Fit.FITS, Fit.UNSURE)), None)
         if best is not None:

@@ -35,6 +35,8 @@ METHOD_VERSION = "0.1.0/8"
 INCOMPLETE = "incomplete"
 # Ladders that stay assembled between requests.
 _KEPT = 8
+# So many other ladders are looked into for the same pixels.
+_OTHERS = 6
 _assembled: OrderedDict[str, MeasuredDarks] = OrderedDict()
 
 
@@ -80,15 +82,15 @@ def time_ladders(sitting: Sitting) -> Iterable[Ladder]:
     return sitting.ladders.filter(kind=Ladder.Kind.TIME).select_related("body", "sitting__profile")
 
 
-def unmeasured(ladder: Ladder) -> int:
-    """Rungs with darks that are not measured."""
-    return len(_stale(ladder))
+def unmeasured(ladder: Ladder, asked: Asked | None = None) -> int:
+    """Rungs with darks that are not measured. ``asked``: where that is known already."""
+    return len(_stale(ladder, asked))
 
 
-def _stale(ladder: Ladder) -> list[tuple[TimeTask, str]]:
-    frames = Frame.objects.darks_of(ladder)
-    kept = dict(RungDarks.objects.filter(rung__ladder=ladder).values_list("rung_id", "inputs"))
-    gain = known_of(ladder).gain_e_per_dn.value
+def _stale(ladder: Ladder, asked: Asked | None = None) -> list[tuple[TimeTask, str]]:
+    asked = asked or Asked.of([ladder])
+    frames, kept = asked.frames, asked.kept[ladder.pk]
+    gain = asked.known[ladder.pk].gain_e_per_dn.value
     rungs = [rung for rung in ladder.rungs.all() if rung.pk in frames]
     shortest = min(rungs, key=lambda rung: (rung.exposure_s, rung.lenr), default=None)
     first = frames[shortest.pk][0] if shortest else None
@@ -128,16 +130,55 @@ def _store(sitting: Sitting, task: TimeTask, digest: str, outcome: TimeFindings 
     )  # fmt: skip
 
 
-def known_of(ladder: Ladder) -> Known:
-    """What the newest ISO ladder of the body says of this ladder's ISO."""
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What darks of ladders rest on: dark frames by rung id, by ladder id the inputs by rung id of what was measured, by frame
+    id how warm each was, and by ladder id what light frames say of its ISO."""
+
+    frames: Mapping[int, Sequence[Frame]]
+    kept: Mapping[int, Mapping[int, str]]
+    warmth: Mapping[int, Warmth]
+    known: Mapping[int, Known]
+
+    @classmethod
+    def of(cls, ladders: Sequence[Ladder]) -> Asked:
+        """In four queries for however many ladders."""
+        frames = Frame.objects.darks_of(*ladders)
+        kept: dict[int, dict[int, str]] = {ladder.pk: {} for ladder in ladders}
+        rows = RungDarks.objects.filter(rung__ladder__in=ladders)
+        for ladder_id, rung_id, inputs in rows.values_list("rung__ladder_id", "rung_id", "inputs"):
+            kept[ladder_id][rung_id] = inputs
+        warmth = warmth_of(frame for own in frames.values() for frame in own)
+        return cls(frames, kept, warmth, _known_of(ladders))
+
+    def of_rungs(self, rungs: Iterable[int]) -> dict[int, Warmth]:
+        """Mean temperature of each rung's darks, where every one of them is known."""
+        found = {}
+        for rung_id in rungs:
+            own = self.frames.get(rung_id, ())
+            told = [self.warmth[frame.pk] for frame in own if frame.pk in self.warmth]
+            if own and len(told) == len(own):
+                course = tuple(one.celsius for one in told)
+                found[rung_id] = replace(told[0], celsius=fmean(course), course=course)
+        return found
+
+
+def _known_of(ladders: Sequence[Ladder]) -> dict[int, Known]:
+    """By ladder id what the newest ISO ladder of its body says of its ISO."""
     names = (Measurand.GAIN_E_PER_DN, Measurand.READ_NOISE_E, Measurand.SATURATION_E)
     rows = Reading.objects.filter(
-        rung__ladder__body=ladder.body_id, rung__iso=ladder.metered_iso, patch=None, use=None, channel="all",
-        quantity__in=names, value__isnull=False,
+        rung__ladder__body__in=[ladder.body_id for ladder in ladders], patch=None, use=None, channel="all",
+        rung__iso__in=[ladder.metered_iso for ladder in ladders], quantity__in=names, value__isnull=False,
     ).order_by("pk")  # fmt: skip
-    found = {row.quantity: row.result for row in rows}
-    nothing = missing(Missing.NO_LIGHT_FRAMES_OF_ISO, ladder.metered_iso)
-    return Known(*(found.get(name, nothing) for name in names))
+    found: dict[tuple[int, int], dict[str, Quantity]] = {}
+    for body_id, iso, quantity, result in rows.quantities("rung__ladder__body_id", "rung__iso", "quantity"):
+        found.setdefault((body_id, iso), {})[quantity] = result
+    known = {}
+    for ladder in ladders:
+        own = found.get((ladder.body_id, ladder.metered_iso), {})
+        nothing = missing(Missing.NO_LIGHT_FRAMES_OF_ISO, ladder.metered_iso)
+        known[ladder.pk] = Known(*(own.get(name, nothing) for name in names))
+    return known
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,15 +190,15 @@ class MeasuredDarks:
     warmth: Mapping[int, Warmth]
 
 
-def measured(ladder: Ladder) -> MeasuredDarks | None:
-    """What was measured of a ladder, assembled; None before anything was."""
-    rows = list(RungDarks.objects.filter(rung__ladder=ladder).values_list("rung_id", "inputs"))
+def measured(ladder: Ladder, asked: Asked | None = None) -> MeasuredDarks | None:
+    """What was measured of a ladder, assembled; None before anything was. ``asked``: what it rests on, where that is known."""
+    asked = asked or Asked.of([ladder])
+    rows = asked.kept[ladder.pk]
     if not rows:
         return None
-    warmth = rung_warmth(ladder)
-    known = known_of(ladder)
+    warmth, known = asked.of_rungs(rows), asked.known[ladder.pk]
     key = _digest([
-        sorted(rows), sorted((pk, one.course) for pk, one in warmth.items()),
+        sorted(rows.items()), sorted((pk, one.course) for pk, one in warmth.items()),
         [(q.value, q.low, q.high) for q in (known.gain_e_per_dn, known.read_noise_e, known.saturation_e)],
     ])  # fmt: skip
     found = _assembled.get(key)
@@ -174,19 +215,6 @@ def measured(ladder: Ladder) -> MeasuredDarks | None:
         _assembled[key] = found
         while len(_assembled) > _KEPT:
             _assembled.popitem(last=False)
-    return found
-
-
-def rung_warmth(ladder: Ladder) -> dict[int, Warmth]:
-    """Mean temperature of each rung's darks, where every one of them is known."""
-    frames = Frame.objects.darks_of(ladder)
-    known = warmth_of(frame for own in frames.values() for frame in own)
-    found = {}
-    for rung_id, own in frames.items():
-        told = [known[frame.pk] for frame in own if frame.pk in known]
-        if own and len(told) == len(own):
-            course = tuple(one.celsius for one in told)
-            found[rung_id] = replace(told[0], celsius=fmean(course), course=course)
     return found
 
 
@@ -226,15 +254,20 @@ def store_readings(ladder: Ladder) -> None:
     Reading.objects.bulk_create(rows)
 
 
-def persistence(ladder: Ladder, found: MeasuredDarks) -> list[tuple[Ladder, Quantity]]:
-    """Other ladders of the body with darks, and which share of this one's hot pixels stands in each, too."""
+def others_with_darks(ladder: Ladder) -> list[Ladder]:
+    """Other ladders of the body that darks were measured of."""
+    others = Ladder.objects.filter(body=ladder.body_id, rungs__darks__isnull=False).exclude(pk=ladder.pk).distinct()
+    return list(others.select_related("sitting", "body")[:_OTHERS])
+
+
+def persistence(found: MeasuredDarks, others: Sequence[Ladder], asked: Asked) -> list[tuple[Ladder, Quantity]]:
+    """Which share of a ladder's hot pixels stands in each of others of the body, too. ``asked``: what their darks rest on."""
     own = next((one.pixels for one in reversed(found.whole.off) if one.pixels is not None), None)
     if own is None:
         return []
     rows = []
-    others = Ladder.objects.filter(body=ladder.body_id, rungs__darks__isnull=False).exclude(pk=ladder.pk).distinct()
-    for other in others.select_related("sitting", "body")[:6]:
-        theirs = measured(other)
+    for other in others:
+        theirs = measured(other, asked)
         tables = [one.pixels for one in theirs.whole.off if one.pixels is not None] if theirs else []
         same = [table for table in tables if table.size == own.size]
         rows.append((other, also_in(own, same) if same else missing(Missing.ANOTHER_SIZE)))

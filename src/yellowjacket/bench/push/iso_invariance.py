@@ -2,18 +2,42 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.bench.models import Body, Reading, Sitting
+from django.db.models import prefetch_related_objects
+
+from yellowjacket.bench.models import Ladder, Reading, Rung
+from yellowjacket.bench.models.queries.readings import Spoken
 from yellowjacket.bench.push.latitude import IsoAgainstPush, iso_noise_of
-from yellowjacket.core.latitude.iso_invariance import highlight_gained, invariant_from, penalties
+from yellowjacket.core.latitude.iso_invariance import NOISE_MODEL, highlight_gained, invariant_from, penalties
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Remark
 
 
-def iso_against_push(sitting: Sitting, body: Body) -> IsoAgainstPush | None:
-    """From the ISO ladders of a body in a sitting; None where fewer than two marks have a noise model."""
-    marks = iso_noise_of(sitting, body)
+@dataclass(frozen=True, slots=True)
+class IsoReadings:
+    """What measuring says of the rungs of a body's ISO ladders in a sitting: noise models, and what was remarked."""
+
+    rungs: Sequence[Rung]
+    spoken: Spoken
+
+    @classmethod
+    def of(
+        cls, ladder: Ladder, others: Sequence[Ladder] | None = None, beside: Iterable[Measurand] = ()
+    ) -> IsoReadings:
+        """Of the body of a ladder, in one query for all its ladders beside those for their rungs. ``others``: ladders of the
+        sitting, where they are known already; ``beside``: what else is to be fetched in one go."""
+        every = ladder.sitting.ladders.filter(body=ladder.body_id) if others is None else others
+        own = [one for one in every if one.body_id == ladder.body_id and one.kind == Ladder.Kind.ISO]
+        prefetch_related_objects(own, "rungs")
+        rungs = sorted((rung for one in own for rung in one.rungs.all()), key=lambda rung: rung.position)
+        return cls(rungs, Reading.objects.spoken((*NOISE_MODEL, Measurand.FLAGS, *beside), rungs))
+
+
+def iso_against_push(readings: IsoReadings) -> IsoAgainstPush | None:
+    """The matrix of a body; None where fewer than two marks have a noise model."""
+    marks = iso_noise_of(readings.rungs, readings.spoken.per_pixel)
     if len(marks) < 2:
         return None
     found = penalties(marks)
@@ -38,14 +62,12 @@ class SecondBase:
         return f"above ISO {self.above}, up to ISO {self.iso}" if self.above is not None else ""
 
 
-def second_base_of(sitting: Sitting, body: Body) -> SecondBase | None:
+def second_base_of(readings: IsoReadings) -> SecondBase | None:
     """A second base ISO as seen on the body's ladders, if any."""
-    flags = Reading.objects.filter(
-        rung__ladder__sitting=sitting, rung__ladder__body=body, quantity=Measurand.FLAGS
-    ).select_related("rung")
-    rows = list(flags)
-    found = next((row.rung for row in rows if row.result.has(Remark.SECOND_BASE)), None)
+    flags = {rung: readings.spoken.per_pixel.get(rung.pk, {}).get(Measurand.FLAGS) for rung in readings.rungs}
+    told = {rung: said for rung, said in flags.items() if said is not None}
+    found = next((rung for rung, said in told.items() if said.has(Remark.SECOND_BASE)), None)
     if found is None:
         return None
-    lower = [row.rung.iso for row in rows if row.rung.ladder_id == found.ladder_id and row.rung.iso < found.iso]
+    lower = [rung.iso for rung in told if rung.ladder_id == found.ladder_id and rung.iso < found.iso]
     return SecondBase(found.iso, max(lower, default=None))

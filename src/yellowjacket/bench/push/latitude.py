@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Rung, Sitting, Use
-from yellowjacket.bench.models.queries.readings import at_use
+from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Rung, Use
+from yellowjacket.bench.models.queries.readings import Findings, at_use
 from yellowjacket.core.latitude.iso_invariance import (
     NOISE_MODEL,
     Invariance,
@@ -56,12 +56,16 @@ def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
     rungs = list(ladder.rungs.all())
     findings = Reading.objects.findings_by_use(rungs)
     wanted = (Measurand.STEP_STOPS, Measurand.CAST_DE00, Measurand.CAST_CORRECTED_DE00)
-    rows = Reading.objects.filter(rung__in=rungs, quantity__in=wanted)
-    own = rows.exclude(patch__role=Patch.Role.SHADOW).by_rung()
-    clips = Reading.objects.filter(
-        rung__in=rungs, quantity=Measurand.CLIPS_AT_STOPS, patch__role=Patch.Role.HIGHLIGHT
-    ).first()
-    highlight, channel = clips.result if clips else missing(Missing.NO_HIGHLIGHT_PATCH), clips.channel if clips else ""
+    rows = Reading.objects.filter(rung__in=rungs, quantity__in=(*wanted, Measurand.CLIPS_AT_STOPS))
+    own: dict[int, dict[Measurand, Quantity]] = {}
+    clips: list[tuple[Quantity, str]] = []
+    for rung_id, quantity, role, channel, result in rows.quantities("rung_id", "quantity", "patch__role", "channel"):
+        if quantity != Measurand.CLIPS_AT_STOPS:
+            if role != Patch.Role.SHADOW:
+                own.setdefault(rung_id, {}).setdefault(Measurand(quantity), result)
+        elif role == Patch.Role.HIGHLIGHT:
+            clips.append((result, channel))
+    highlight, channel = clips[0] if clips else (missing(Missing.NO_HIGHLIGHT_PATCH), "")
     found = {}
     for use in uses:
         plain, corrected = (
@@ -74,7 +78,7 @@ def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
 
 def _exposed_rung(
     rung: Rung, own: Mapping[Measurand, Quantity], cast: Measurand,
-    findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use,
+    findings: Findings, use: Use,
 ) -> ExposedRung:  # fmt: skip
     found = at_use(findings, use, rung)
     found.pop(CAST, None)
@@ -130,11 +134,9 @@ def _with_interval(limit: StopLimit) -> tuple[str, str]:
     return f"{limit.stops:.1f} stops", spread
 
 
-def turns(sitting: Sitting, body: Body, use: Use) -> str:
-    """The same of a body in a sentence; empty where no exposure ladder of it tells."""
-    for ladder in sitting.ladders.filter(body=body, kind=Ladder.Kind.EXPOSURE).select_related(
-        "body", "sitting__profile"
-    ):
+def turns(ladders: Iterable[Ladder], use: Use) -> str:
+    """The same of a body by its exposure ladders, in a sentence; empty where none of them tells."""
+    for ladder in ladders:
         told = turning(exposed(ladder, use), ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome))
         if told is not None:
             stops, spread, colour = told
@@ -168,15 +170,11 @@ class IsoAgainstPush:
     measured: bool
 
 
-def iso_noise_of(sitting: Sitting, body: Body) -> list[IsoNoise]:
-    """Noise models by ISO from all ladders of a body in a sitting together; patches of ladders held fixed hold the same
-    light."""
-    rungs = Rung.objects.filter(
-        ladder__sitting=sitting, ladder__body=body, ladder__kind=Ladder.Kind.ISO
-    ).select_related("ladder")
+def iso_noise_of(rungs: Sequence[Rung], whole: Mapping[int, Mapping[Measurand, Quantity]]) -> list[IsoNoise]:
+    """Noise models by ISO from all ISO ladders of a body in a sitting together; patches of ladders held fixed hold the same
+    light. ``rungs`` know their ladders; ``whole``: what was measured of each, by its id."""
     fixed = sorted({rung.ladder_id for rung in rungs if rung.ladder.method == Ladder.Method.FIXED})
-    whole = Reading.objects.speaking(NOISE_MODEL).filter(rung__in=rungs, use=None).by_rung()
-    patches = _same_light(fixed)
+    patches = _same_light(fixed) if fixed else {}
     models: dict[int, list[Mapping[Measurand, Quantity]]] = {}
     lit: dict[int, Mapping[tuple[str, str], ShadowNoise]] = {}
     for rung in sorted(rungs, key=lambda one: one.ladder_id not in fixed):

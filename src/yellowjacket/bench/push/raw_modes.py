@@ -37,6 +37,8 @@ def setting_effects(ladder: Ladder) -> list[SettingEffect]:
 
 def same_pixels_of(ladder: Ladder) -> list[SamePixels]:
     """Every reduced raw mode of a ladder that was held against the full one."""
+    if not any(rung.value for rung in ladder.rungs.all()):
+        return []
     rows = Reading.objects.filter(rung__ladder=ladder, quantity__in=SAME).exclude(patch__role=Patch.Role.SHADOW)
     found: dict[int, dict[str, dict[str, Quantity]]] = {}
     for row in rows:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from django.conf import settings
@@ -14,6 +14,7 @@ from yellowjacket.bench.models import Frame, Grade, Ladder, Reading, Use
 from yellowjacket.bench.models.queries.frames import one_each
 from yellowjacket.bench.models.queries.grades import Grades
 from yellowjacket.bench.models.queries.readings import at_use
+from yellowjacket.bench.push.iso_invariance import IsoReadings
 from yellowjacket.bench.record.kept import LimitPart, ProposalPart
 from yellowjacket.bench.record.proposals import proposals
 from yellowjacket.core.exposure.notation import counted
@@ -73,13 +74,14 @@ def size_words(use: Use, ladder: Ladder) -> str:
     return remark or use.size_text
 
 
-def mark_advice(ladder: Ladder) -> list[tuple[int, str]]:
-    """Marks of an ISO ladder to avoid or prefer, with the reason."""
-    rows = Reading.objects.filter(rung__ladder=ladder, quantity=Measurand.FLAGS, value__gt=0)
-    return [
-        (row.rung.iso, in_words(row.result.notes, ", "))
-        for row in rows.select_related("rung").order_by("rung__position")
-    ]
+def mark_advice(ladder: Ladder, readings: IsoReadings | None = None) -> list[tuple[int, str]]:
+    """Marks of a ladder to avoid or prefer, with the reason. ``readings``: of the body's ISO ladders, where the ladder is one of
+    them and they are known already."""
+    rungs = list(ladder.rungs.all())
+    asked = Reading.objects.speaking([Measurand.FLAGS]).filter(rung__in=rungs, use=None)
+    known = asked.by_rung() if readings is None else readings.spoken.per_pixel
+    told = ((rung, known.get(rung.pk, {}).get(Measurand.FLAGS)) for rung in rungs)
+    return [(rung.iso, in_words(said.notes, ", ")) for rung, said in told if said is not None and (said.value or 0) > 0]
 
 
 def proposed(ladder: Ladder) -> list[ProposalPart]:
@@ -110,13 +112,13 @@ def limit_from(kept: LimitPart) -> Limit:
     )  # fmt: skip
 
 
-def conditions(ladder: Ladder, grades: Grades | None = None) -> dict[str, object]:
+def conditions(ladder: Ladder, grades: Grades | None = None, known: Iterable[Frame] | None = None) -> dict[str, object]:
     """What the limits hold for: body, firmware, lens, light, temperature, settings, profile. ``grades``: those in force,
-    where they are known already."""
+    ``known``: its frames with their shots, where they are known already."""
     sitting = ladder.sitting
     said = ("firmware", "layout", "shutter", "compression")
     found = Frame.objects.filter(shot__rung__ladder=ladder).select_related("shot")
-    frames = list(found.only(*said, "shot__rung_id", "shot__kind"))
+    frames = list(found.only(*said, "shot__rung_id", "shot__kind")) if known is None else _by_id(known)
     profile = sitting.profile.criteria
     return {
         "body": str(ladder.body),
@@ -137,6 +139,10 @@ def conditions(ladder: Ladder, grades: Grades | None = None) -> dict[str, object
         "thresholds": {criterion.key: list(criterion.thresholds) for criterion in profile.criteria},
         "judged_by": judges(Grade.objects.current(ladder) if grades is None else grades),
     }
+
+
+def _by_id(frames: Iterable[Frame]) -> list[Frame]:
+    return sorted(frames, key=lambda frame: frame.pk)
 
 
 def files_in_words(conditions: Mapping[str, Any]) -> str:

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass
+from typing import TypeAlias
 
 from django.db.models import Q, QuerySet
 
 from yellowjacket.bench.darks import measure
 from yellowjacket.bench.darks.measure import MeasuredDarks
-from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Record, RememberedLimit, Rung, Sitting, Use
+from yellowjacket.bench.models import Body, Ladder, Lane, Patch, Reading, Record, RememberedLimit, Rung, Use
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.push import iso_invariance, latitude
+from yellowjacket.bench.push.iso_invariance import IsoReadings
 from yellowjacket.bench.push.latitude import Exposed
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
@@ -22,6 +24,8 @@ from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.measurands import Measurand
 
+# Of each finish that was graded its limits.
+Finished: TypeAlias = Sequence[tuple[Lane, Sequence[proposals.Proposal]]]
 _NOT_SHOT = "not shot in this sitting"
 
 
@@ -37,7 +41,17 @@ class OtherLimit:
     source: str = ""
 
 
-def of_ladder(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What need not be asked for again: the ladders of the sitting, readings of the body's ISO ladders, and the limits with each
+    finish that was graded."""
+
+    ladders: Sequence[Ladder] | None = None
+    readings: IsoReadings | None = None
+    finished: Finished | None = None
+
+
+def of_ladder(ladder: Ladder, uses: Sequence[Use], known: Known = Known()) -> list[OtherLimit]:
     """What the record of a ladder decides beside the highest ISO as is. An exposure or time ladder has its own limits, at every
     level; an ISO ladder those with each finish that was graded, and the usable ones of the body's other ladders."""
     if ladder.kind == Ladder.Kind.EXPOSURE:
@@ -46,7 +60,8 @@ def of_ladder(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
         found = measure.measured(ladder)
         return [row for use in uses for level in LEVELS for row in _long(ladder, use, found, level)] if found else []
     if ladder.kind == Ladder.Kind.ISO:
-        return [*_finished(ladder), *of_body(ladder.sitting, ladder.body, uses)]
+        finished = proposals.with_finishes(ladder) if known.finished is None else known.finished
+        return [*_finished(finished), *of_body(ladder, uses, known)]
     return []
 
 
@@ -93,10 +108,10 @@ def _of_frames(ladder: Ladder, rungs: Sequence[Rung]) -> Iterator[OtherLimit]:
         yield OtherLimit(name, "", text, ends, f"in {row.channel} first" if row.patch else row.reason, source)
 
 
-def _finished(ladder: Ladder) -> list[OtherLimit]:
+def _finished(finished: Finished) -> list[OtherLimit]:
     rows = []
-    for lane in ladder.lanes.filter(grades__isnull=False).distinct():
-        for one in proposals.proposals(ladder, lane):
+    for lane, found in finished:
+        for one in found:
             graded = one.graded
             text = f"ISO {graded.mark}" if graded.mark is not None else "–"
             ends = graded.criterion or graded.reason
@@ -104,10 +119,11 @@ def _finished(ladder: Ladder) -> list[OtherLimit]:
     return rows
 
 
-def of_body(sitting: Sitting, body: Body, uses: Sequence[Use]) -> list[OtherLimit]:
-    """Everything the sitting says of a body besides ISO; what was not shot is left out."""
+def of_body(ladder: Ladder, uses: Sequence[Use], known: Known = Known()) -> list[OtherLimit]:
+    """Everything the sitting of a ladder says of its body besides ISO; what was not shot is left out."""
     found: list[OtherLimit] = []
-    ladders = [ladder for ladder in sitting.ladders.select_related("body") if ladder.body_id == body.pk]
+    every = ladder.sitting.ladders.select_related("body") if known.ladders is None else known.ladders
+    ladders = [one for one in every if one.body_id == ladder.body_id]
     for ladder in (one for one in ladders if one.kind == Ladder.Kind.EXPOSURE):
         by_use = latitude.exposed_by_use(ladder, uses)
         for use in uses:
@@ -117,7 +133,7 @@ def of_body(sitting: Sitting, body: Body, uses: Sequence[Use]) -> list[OtherLimi
         if measured is not None:
             for use in uses:
                 found += _long(ladder, use, measured, "usable")
-    return found + _of_iso(sitting, body)
+    return found + _of_iso(IsoReadings.of(ladder, ladders) if known.readings is None else known.readings)
 
 
 def _pushed(ladder: Ladder, use: Use, exposed: Exposed, level: str) -> list[OtherLimit]:
@@ -165,9 +181,9 @@ def _long(ladder: Ladder, use: Use, found: MeasuredDarks, level: str) -> list[Ot
     return rows
 
 
-def _of_iso(sitting: Sitting, body: Body) -> list[OtherLimit]:
+def _of_iso(readings: IsoReadings) -> list[OtherLimit]:
     found = []
-    matrix = iso_invariance.iso_against_push(sitting, body)
+    matrix = iso_invariance.iso_against_push(readings)
     if matrix is not None:
         invariance = matrix.invariance
         at = invariance.from_iso.value
@@ -175,7 +191,7 @@ def _of_iso(sitting: Sitting, body: Body) -> list[OtherLimit]:
         low, high = invariance.from_iso.low, invariance.from_iso.high
         spread = f"ISO {low:.0f} … {high:.0f}" if low is not None and high is not None and low != high else ""
         found.append(OtherLimit("invariant from", "", text, spread, invariance.from_iso.reason, "ISO ladders"))
-    base = iso_invariance.second_base_of(sitting, body)
+    base = iso_invariance.second_base_of(readings)
     if base is not None:
         found.append(
             OtherLimit(

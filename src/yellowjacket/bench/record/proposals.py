@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, Reading, Rung, Shot, Use
 from yellowjacket.bench.models.queries.grades import Grades
-from yellowjacket.bench.models.queries.readings import EXPOSURE_ERROR, at_use
+from yellowjacket.bench.models.queries.readings import EXPOSURE_ERROR, Findings, at_use
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.limits.iso_limits import (
     GradedRung,
@@ -47,16 +47,18 @@ class Proposal:
         return self.apart_stops is not None and abs(self.apart_stops) > DISAGREE_STOPS
 
 
-def proposals(ladder: Ladder, lane: Lane | None = None, grades: Grades | None = None) -> list[Proposal]:
+def proposals(
+    ladder: Ladder, lane: Lane | None = None, grades: Grades | None = None, findings: Findings | None = None
+) -> list[Proposal]:
     """Every use and level, measured and graded; none for ladders that do not run along ISO.
 
     ``lane``: graded with a finish instead of as is; measured stays as is, a finish has no raw readings. ``grades``: those in
-    force, where they are known already.
+    force, ``findings``: of its rungs, where they are known already.
     """
     if ladder.kind != Ladder.Kind.ISO:
         return []
     rungs = list(ladder.rungs.all())
-    findings = Reading.objects.findings_by_use(rungs)
+    findings = Reading.objects.findings_by_use(rungs) if findings is None else findings
     grades = Grade.objects.current(ladder, lane=lane) if grades is None else grades
     by_eye = not findings and _pictures_only(ladder)
     result = []
@@ -74,15 +76,20 @@ def proposals(ladder: Ladder, lane: Lane | None = None, grades: Grades | None = 
     return result
 
 
+def with_finishes(ladder: Ladder, findings: Findings | None = None) -> list[tuple[Lane, list[Proposal]]]:
+    """The same with each finish of a ladder that was graded. ``findings``: of its rungs, where they are known already."""
+    lanes = list(ladder.lanes.all())
+    given = Grade.objects.by_lane([ladder]) if lanes else {}
+    return [(lane, proposals(ladder, lane, given[lane.pk], findings)) for lane in lanes if lane.pk in given]
+
+
 def _pictures_only(ladder: Ladder) -> bool:
     """Whether its frames are camera pictures, whose noise has been through a converter."""
     frame = Frame.objects.filter(shot__rung__ladder=ladder, shot__kind=Shot.Kind.LIGHT).defer("report").first()
     return frame is not None and frame.mosaic_layout.rendered
 
 
-def measured_of(
-    ladder: Ladder, use: Use, rungs: Sequence[Rung], findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]]
-) -> Mapping[str, Limit]:
+def measured_of(ladder: Ladder, use: Use, rungs: Sequence[Rung], findings: Findings) -> Mapping[str, Limit]:
     """The measured limits of a use by level. ``findings``: what ``findings_by_use`` says of the ladder's ``rungs``."""
     return measured_limits(
         [rung_findings(ladder, rung, at_use(findings, use, rung)) for rung in rungs],

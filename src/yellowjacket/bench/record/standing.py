@@ -6,12 +6,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from yellowjacket.bench.models import Decision, Ladder, Record, Use
+from yellowjacket.bench.models import Decision, Frame, Ladder, Record, Use
 from yellowjacket.bench.models.queries.decisions import Decisions
 from yellowjacket.bench.models.queries.grades import Grades
+from yellowjacket.bench.models.queries.readings import LOOKED_AT
+from yellowjacket.bench.push.iso_invariance import IsoReadings
 from yellowjacket.bench.record.evidence import conditions, limit_from, mark_advice, size_words
-from yellowjacket.bench.record.other_limits import OtherLimit, of_ladder
-from yellowjacket.bench.record.proposals import Proposal, proposals
+from yellowjacket.bench.record.other_limits import Finished, Known, OtherLimit, of_ladder
+from yellowjacket.bench.record.proposals import Proposal, proposals, with_finishes
 from yellowjacket.core.limits.iso_limits import disagreement_stops
 
 
@@ -36,7 +38,8 @@ class Standing:
     """Limits, conditions and ISO settings to avoid or prefer of a version.
 
     ``decided``: marks by (use name, level); ``sizes``: of the uses by name; ``software``: that signed it; ``today``: sentences
-    on what today's numbers and the profile in force would say otherwise, None for an open version.
+    on what today's numbers and the profile in force would say otherwise, None for an open version; ``finished``: limits with
+    each finish that was graded, of a signed version none: it has them among its other limits.
     """
 
     proposals: Sequence[Proposal]
@@ -46,6 +49,7 @@ class Standing:
     sizes: Mapping[str, str]
     decided: Mapping[tuple[str, str], Decided]
     software: str = ""
+    finished: Finished = ()
     today: Sequence[str] | None = None
 
     def mark_of(self, proposal: Proposal) -> int | None:
@@ -65,19 +69,34 @@ class Standing:
         return known or proposal.measured.mark is not None or proposal.measured.ended is not None
 
 
-def standing_of(
-    record: Record, uses: Sequence[Use], grades: Grades | None = None, decisions: Decisions | None = None
-) -> Standing:
-    """What a version shows; ``uses``: of its sitting; ``grades`` of its ladder and its own ``decisions``, where they are known
-    already."""
+@dataclass(frozen=True, slots=True)
+class AlreadyKnown:
+    """What need not be asked for again: grades in force on the ladder, the record's own decisions, the ladders of the sitting
+    with body and sitting, and the ladder's frames with their shots."""
+
+    grades: Grades | None = None
+    decisions: Decisions | None = None
+    ladders: Sequence[Ladder] | None = None
+    frames: Sequence[Frame] | None = None
+
+
+def standing_of(record: Record, uses: Sequence[Use], known: AlreadyKnown = AlreadyKnown()) -> Standing:
+    """What a version shows; ``uses``: of its sitting."""
     ladder = record.ladder
-    known = Decision.objects.of(record) if decisions is None else decisions
+    decisions = Decision.objects.of(record) if known.decisions is None else known.decisions
+    readings = IsoReadings.of(ladder, known.ladders, LOOKED_AT) if ladder.kind == Ladder.Kind.ISO else None
+    findings = readings.spoken.findings(ladder.rungs.all()) if readings is not None else None
     decided = {(one.what, one.use): one.text for one in record.other_decisions.all()} if record.pk else {}
+    finished = with_finishes(ladder, findings)
     live = Standing(
-        proposals(ladder, grades=grades), conditions(ladder, grades),
-        [OtherStanding(one, decided.get((one.what, one.use), "")) for one in of_ladder(ladder, uses)],
-        mark_advice(ladder), {use.name: size_words(use, ladder) for use in uses},
-        {(one.use.name, one.level): Decided(one.iso, one.words) for one in known.values()},
+        proposals(ladder, grades=known.grades, findings=findings), conditions(ladder, known.grades, known.frames),
+        [
+            OtherStanding(one, decided.get((one.what, one.use), ""))
+            for one in of_ladder(ladder, uses, Known(known.ladders, readings, finished))
+        ],
+        mark_advice(ladder, readings), {use.name: size_words(use, ladder) for use in uses},
+        {(one.use.name, one.level): Decided(one.iso, one.words) for one in decisions.values()},
+        finished=finished,
     )  # fmt: skip
     if not record.signed or "proposals" not in record.evidence:
         return live

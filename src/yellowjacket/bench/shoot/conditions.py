@@ -106,15 +106,17 @@ def warmths_of(bodies: Collection[Body]) -> dict[Body, WarmthRecord | None]:
 
 
 def _remembered(bodies: Collection[Body], what: str, work_out: Callable[[Body], Learnt]) -> dict[Body, Learnt]:
-    """What was worked out of the notes of each body, in two queries where nothing was noted since."""
-    own = Conditions.objects.filter(body__in=bodies).order_by().values("body")
-    notes = {row["body"]: (row["count"], row["last"]) for row in own.annotate(count=Count("pk"), last=Max("pk"))}
+    """What was worked out of the notes of each body, in one query where nothing was noted since."""
+    own = Conditions.objects.filter(body__in=bodies).order_by().values("body").annotate(a=Count("pk"), b=Max("pk"))
     shots = Shot.objects.filter(rung__ladder__body__in=bodies, conditions__isnull=False).order_by()
-    taken = dict(shots.values_list("rung__ladder__body").annotate(taken=Max("taken_at")))
+    taken = shots.values("rung__ladder__body").annotate(a=Count("pk"), b=Max("taken_at"))
+    rows = own.values_list("body", "a", "b").union(taken.values_list("rung__ladder__body", "a", "b"), all=True)
+    marks: dict[int, list[str]] = {}
+    for body_id, count, last in rows:
+        marks.setdefault(body_id, []).append(f"{count}-{last}")
     found = {}
     for body in bodies:
-        count, last = notes.get(body.pk, (0, None))
-        key = f"{what}-{body.pk}-{count}-{last}-{taken.get(body.pk)}".replace(" ", "T")
+        key = f"{what}-{body.pk}-{'-'.join(sorted(marks.get(body.pk, [])))}".replace(" ", "T")
         kept: tuple[Learnt] | None = cache.get(key)
         if kept is None:
             kept = (work_out(body),)

@@ -13,6 +13,7 @@ from yellowjacket.bench.development import BY_GREY, Developed, Developing
 from yellowjacket.bench.look import registration
 from yellowjacket.bench.look.grades import to_look_at_again
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
+from yellowjacket.bench.models.queries.grades import Grades
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.raw.rect import Rect, clamped
 from yellowjacket.core.registration.similarity import NoMatch, Similarity
@@ -101,7 +102,8 @@ class Walls:
         wanted = looking.rows == LADDERS
         kin = [ladder for ladder in page.ladders if ladder.kind == page.ladder.kind and not ladder.capped]
         self.ladders = kin if wanted and page.ladder in kin else [page.ladder]
-        prefetch_related_objects(self.ladders, "rungs", "lanes__pictures")
+        prefetch_related_objects(self.ladders, "rungs")
+        page.fetch_lanes(self.ladders, "pictures")
         self.frames = self._frames()
         self.sizes = {
             ladder.pk: max((frame.width, frame.height) for frame in frames)
@@ -118,7 +120,9 @@ class Walls:
         return self.page.rungs if ladder.pk == self.page.ladder.pk else list(ladder.rungs.all())
 
     def _frames(self) -> dict[int, Frame]:
-        """The first light frame of every rung shown: one query."""
+        """The first light frame of every rung shown: those of the page, of more ladders one query."""
+        if self.ladders == [self.page.ladder]:
+            return {rung.pk: frames[0] for rung in self.page.rungs if (frames := self.page.light(rung))}
         found: dict[int, Frame] = {}
         rows = Frame.objects.filter(shot__rung__ladder__in=self.ladders, shot__kind=Shot.Kind.LIGHT).defer("report")
         for frame in rows.select_related("shot").order_by("shot__repeat"):
@@ -206,8 +210,7 @@ class Walls:
                 continue
             at = self._at(rung, ladder)
             by_column[min(range(len(columns)), key=lambda n: abs(columns[n] - at))] = rung
-        own = ladder.pk == self.page.ladder.pk and lane is None and not self.page.person
-        grades = self.page.grades if own else Grade.objects.current(ladder, self.page.person or None, lane)
+        grades = self._grades.get(lane.pk if lane else None, {})
         lane_pictures = self._lane_pictures(lane)
         cells = [
             self.cell(by_column[n], ladder, lane, height, spot, grades, lane_pictures) if n in by_column else None
@@ -223,6 +226,14 @@ class Walls:
             name = f"{name} · {value}" if value else name
             current = current and self.page.rung.value == value
         return Row(f"{ladder.pk}{f'~{lane.pk}' if lane else ''}", name, sub, ladder, lane, cells, current)
+
+    @cached_property
+    def _grades(self) -> Mapping[int | None, Grades]:
+        """Of the person who judges, or in force whoever spoke last where nobody does: by lane, None as is."""
+        alone = self.ladders == [self.page.ladder] and not self._lanes(self.page.ladder)
+        if alone and not self.page.person:
+            return {None: self.page.grades}
+        return Grade.objects.by_lane(self.ladders, self.page.person or None)
 
     def _lane_pictures(self, lane: Lane | None) -> Mapping[int, LanePicture]:
         found: dict[int, LanePicture] = {}

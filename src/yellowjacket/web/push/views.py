@@ -93,8 +93,8 @@ class MatrixRow:
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The exposure ladder's stave with its limits, and the matrix."""
     sitting_page = SittingPage(request, sitting_id, "push")
-    # Who asks the ladder for its rungs gets the same.
-    prefetch_related_objects([sitting_page.ladder], "rungs")
+    # Who asks a ladder for its rungs gets the same.
+    prefetch_related_objects(sitting_page.ladders, "rungs")
     context = sitting_page.context(
         matrix=_matrix(sitting_page), same=raw_modes.same_pixels_of(sitting_page.ladder), same_names=_SAME_NAMES,
         same_pictures=(OWN, AREA, LANCZOS),
@@ -124,18 +124,15 @@ def _exposure(page: SittingPage) -> dict[str, object]:
     steps = {rung.pk: readings.get(rung, Measurand.STEP_STOPS) for rung in page.rungs}
     crops = Crops.of(page)
     reference = next(rung for rung in page.rungs if rung.pk == crops.developing.reference_id)
-    on_reference = Reading.objects.filter(rung=reference)
-    black = list(on_reference.filter(quantity=Measurand.BLACK_ERROR_DN))
+    told = Reading.objects.filter(rung=reference, quantity__in=(Measurand.BLACK_ERROR_DN, Measurand.CLIPS_AT_STOPS))
+    on_reference = list(told.exclude(patch__role=Patch.Role.FIELD).select_related("patch"))
+    black = [one for one in on_reference if one.quantity == Measurand.BLACK_ERROR_DN]
     known = {one.channel: one.value for one in black if one.value is not None}
     lines = _strips(page, crops, stave.column_px, known)
     if readings:
         lines.append(_step_line(page, readings, steps))
         lines += fixed_lines(page, readings, KINDS)
-    clips = (
-        on_reference.filter(quantity=Measurand.CLIPS_AT_STOPS)
-        .exclude(patch__role=Patch.Role.FIELD)
-        .select_related("patch")
-    )
+    clips = [one for one in on_reference if one.quantity == Measurand.CLIPS_AT_STOPS]
     return {
         "stave": Stave(page.ladder, columns, lines),
         "measured": any(one is not None and one.value is not None for one in steps.values()),
@@ -258,7 +255,7 @@ class Brought:
 
 def _strip(page: SittingPage, found: latitude.IsoAgainstPush) -> list[Brought]:
     """The brightness of a high ISO from every one below it, on the clean frame of the ladder that speaks for the body."""
-    ladder = exposure.ladder_of(page.ladder.body)
+    ladder = exposure.ladder_of(page.ladder.body, page.ladders)
     if ladder is None:
         return []
     factor, _ = use_noise_factor(page.ladder.body.pixels, page.use.whole_frame_pixels)
@@ -274,7 +271,8 @@ def _strip(page: SittingPage, found: latitude.IsoAgainstPush) -> list[Brought]:
 
 
 def _matrix(page: SittingPage) -> dict[str, object] | None:
-    found = iso_invariance.iso_against_push(page.sitting, page.ladder.body)
+    readings = iso_invariance.IsoReadings.of(page.ladder, page.ladders)
+    found = iso_invariance.iso_against_push(readings)
     if found is None:
         return None
     rows = []
@@ -282,13 +280,15 @@ def _matrix(page: SittingPage) -> dict[str, object] | None:
         kept = found.highlights[iso].value
         cells = [(wanted, found.penalties.get((iso, wanted))) for wanted in found.isos[1:]]
         rows.append(MatrixRow(iso, cells, "" if kept is None else f"{kept:.1f}"))
+    own = (ladder for ladder in page.ladders if ladder.body_id == page.ladder.body_id)
+    pushed = [ladder for ladder in own if ladder.kind == Ladder.Kind.EXPOSURE]
     costly = [one for one in found.penalties.values() if one.stops.value is not None]
     worst = max(costly, key=lambda one: one.stops.value or 0.0, default=None)
     return {
         "no_cost": (found.invariance.worst.value or 0.0) <= 0,
-        "cast": latitude.turns(page.sitting, page.ladder.body, page.use),
+        "cast": latitude.turns(pushed, page.use),
         "wanted": found.isos[1:], "rows": rows, "invariance": found.invariance, "allowed": ALLOWED_STOPS,
         "worst": worst, "measured": found.measured, "top": found.isos[-1], "kind_measured": MEASURED,
         "strip": _strip(page, found), "lifted": _LIFTED_STOPS, "body": page.ladder.body,
-        "second_base": iso_invariance.second_base_of(page.sitting, page.ladder.body),
+        "second_base": iso_invariance.second_base_of(readings),
     }  # fmt: skip

@@ -18,7 +18,7 @@ from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.record import record as record_
 from yellowjacket.bench.record.sides import sides_of
-from yellowjacket.bench.record.standing import Standing, newest_signed, standing_of
+from yellowjacket.bench.record.standing import AlreadyKnown, Standing, newest_signed, standing_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
@@ -89,12 +89,11 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     record.ladder = page.ladder
     columns = columns_of(page.rungs, page.rung)
     decisions = Decision.objects.of(record)
-    standing = standing_of(record, page.uses, page.grades, decisions)
-    # With a finish the eye alone speaks; a signed version has it among its other limits.
-    lanes = [lane for lane in page.ladder.lanes.all() if not record.signed and lane.grades.exists()]
-    by_lane = {
-        lane.name: {(p.use.pk, p.level): p.graded for p in proposals_.proposals(page.ladder, lane)} for lane in lanes
-    }
+    page.fetch_lanes([page.ladder])
+    known = AlreadyKnown(page.grades, decisions, page.ladders, page.every_frame)
+    standing = standing_of(record, page.uses, known)
+    # With a finish the eye alone speaks.
+    by_lane = {lane.name: {(p.use.pk, p.level): p.graded for p in found} for lane, found in standing.finished}
     blocks: dict[str, UseBlock] = {}
     for p in standing.proposals:
         finished = [(name, graded[p.use.pk, p.level]) for name, graded in by_lane.items()]
@@ -132,7 +131,7 @@ def _record(request: HttpRequest, page: SittingPage) -> Record:
         return get_object_or_404(Record, ladder=page.ladder, version=version)
     if request.method == "POST":
         return record_.open_record(page.ladder)
-    return page.records[-1] if page.records else record_.newest_record(page.ladder)
+    return page.records[-1] if page.records else Record(ladder=page.ladder, version=1)
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from django.db.models import Q
+from django.db.models import F, Q
 
 from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Grade, Lane, Patch, Reading, Rung, Shot, Use
@@ -128,13 +128,10 @@ class Readings:
         shown = Q(channel__in=("G", "all")) | Q(quantity=Measurand.CLIPPED_SHARE, patch__role__in=_CLIPPING)
         rows = asked.exclude(patch__role__in=many).filter(shown if in_full is None else shown | Q(rung=in_full))
         self._found: dict[tuple[int, str | None, str, str], Reading] = {}
-        # Per pixel first: what was read at the use's size takes its place.
-        found = sorted(rows, key=lambda row: row.use_id is not None)
-        # A patch has hundreds of readings: its role is asked for once, and where any is of one.
-        roles = {patch.pk: patch.role for patch in page.patches} if any(row.patch_id for row in found) else {}
-        for row in found:
-            role = None if row.patch_id is None else roles[row.patch_id]
-            self._found[row.rung_id, role, row.channel, row.quantity] = row
+        # Per pixel first: what was read at the use's size takes its place. A patch has hundreds of readings: only its role
+        # comes with each.
+        for row in sorted(rows.annotate(role=F("patch__role")), key=lambda row: row.use_id is not None):
+            self._found[row.rung_id, row.role, row.channel, row.quantity] = row
 
     def __bool__(self) -> bool:
         return bool(self._found)

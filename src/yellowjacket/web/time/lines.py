@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from django.db.models import Q
+
 from yellowjacket.bench.darks import masters
-from yellowjacket.bench.darks.measure import MeasuredDarks
+from yellowjacket.bench.darks.measure import Asked, MeasuredDarks
 from yellowjacket.bench.darks.sensor_temperature import Warmth
-from yellowjacket.bench.models import Frame, Reading, Rung, Shot
+from yellowjacket.bench.models import Frame, Reading, Rung
 from yellowjacket.core.darks.exposure_group import TimeFindings
 from yellowjacket.core.darks.lenr import LenrTime
 from yellowjacket.core.darks.usable_exposure import LIFTED_STOPS
@@ -16,7 +18,7 @@ from yellowjacket.core.limits.exposure_advice import SHADOW_STOPS
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metadata.capture import Thermometer
 from yellowjacket.core.metrology.estimate import Quantity
-from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 from yellowjacket.web.graphics.chart import RATIOS
 from yellowjacket.web.pictures import UNTREATED, Treated
 from yellowjacket.web.sheet.charts import in_columns
@@ -37,6 +39,7 @@ class TimeView:
     found: MeasuredDarks
     rungs: Sequence[Rung]
     factor: float
+    asked: Asked
 
     def of(self, rung: Rung) -> TimeFindings:
         """Findings of a column."""
@@ -50,8 +53,10 @@ class TimeView:
 
 def lines_of(view: TimeView, column_px: int) -> list[Line]:
     """All lines that have anything to show."""
-    rows = Reading.objects.filter(rung__in=view.rungs, patch=None, use=None)
+    of_scene = Q(quantity=Measurand.SHADOW_SNR, channel="all", value__isnull=False)
+    rows = Reading.objects.filter(of_scene | Q(quantity__in=DARK_MEASURANDS, patch=None), rung__in=view.rungs, use=None)
     readings = {(row.rung_id, row.quantity): row.pk for row in rows}
+    shadows = {row.rung_id: row for row in rows if row.quantity == Measurand.SHADOW_SNR}
     lenr = {one.exposure_s: one for one in view.found.whole.lenr(view.factor)}
     found = [
         _warmth(view),
@@ -91,7 +96,7 @@ def lines_of(view: TimeView, column_px: int) -> list[Line]:
         ),
         _lenr(view, "noise-ratio", "Noise with LENR", "times that without", lenr, lambda one: one.noise_ratio),
         _snr(view, readings),
-        _scene(view),
+        _scene(view, shadows),
         _numbers(view, "rows", "Row noise", "DN", readings, Measurand.DARK_ROWS_DN, lambda one: one.rows_dn),
         _numbers(
             view, "columns", "Column noise", "DN", readings, Measurand.DARK_COLUMNS_DN, lambda one: one.columns_dn
@@ -114,7 +119,7 @@ def _dark_crops(view: TimeView, column_px: int) -> list[Line]:
     size = (column_px - 2, CROP_HEIGHT_PX)
 
     def first(rung: Rung) -> Frame | None:
-        return next(iter(view.page.frames.get((rung.pk, Shot.Kind.DARK), [])), None)
+        return next(iter(view.asked.frames.get(rung.pk, ())), None)
 
     def shown(rung: Rung | None, treated: Treated | None = UNTREATED) -> Cell:
         frame = first(rung) if rung is not None else None
@@ -126,7 +131,9 @@ def _dark_crops(view: TimeView, column_px: int) -> list[Line]:
         table = view.of(rung).pixels
         return None if table is None else Treated(repair_dn=table.repair_bar_dn)
 
-    masters_ = masters.same_time([one for rung in view.rungs if (one := first(rung))], view.page.ladder.body)
+    masters_ = masters.same_time(
+        [one for rung in view.rungs if (one := first(rung))], view.page.ladder.body, view.asked.warmth
+    )
 
     def less_master(rung: Rung) -> Treated | None:
         frame = first(rung)
@@ -236,12 +243,8 @@ def _snr(view: TimeView, readings: Mapping[tuple[int, str], int]) -> Line | None
     return Line("snr", "Lifted shadow", f"SNR at +2 stops, {view.size_words}", cells=cells)
 
 
-def _scene(view: TimeView) -> Line:
-    """What the scene's own shadow has, where light frames of the ladder were measured."""
-    rows = Reading.objects.filter(
-        rung__in=view.rungs, use=None, quantity=Measurand.SHADOW_SNR, channel="all", value__isnull=False
-    )
-    found = {row.rung_id: row for row in rows}
+def _scene(view: TimeView, found: Mapping[int, Reading]) -> Line:
+    """What the scene's own shadow has, where light frames of the ladder were measured. ``found``: by rung id."""
     cells = [_quantity_cell(found[r.pk].result, found[r.pk].pk) if r.pk in found else Cell() for r in view.rungs]
     return Line("scene", "Scene’s shadow", "SNR, 3 stops under grey", cells=cells)
 

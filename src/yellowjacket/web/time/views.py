@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from django.contrib import messages
+from django.db.models import prefetch_related_objects
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -51,19 +52,23 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _context(page: SittingPage) -> dict[str, object]:
+    # Who asks the ladder for its rungs gets the same.
+    prefetch_related_objects([page.ladder], "rungs")
     timed = page.ladder.kind == Ladder.Kind.TIME
-    found = measure.measured(page.ladder) if timed else None
+    others = measure.others_with_darks(page.ladder) if timed else []
+    asked = measure.Asked.of([page.ladder, *others] if timed else [])
+    found = measure.measured(page.ladder, asked) if timed else None
     scene = timed and page.ladder.method == Ladder.Method.SCENE
     context = page.context(
         scene=scene,
         timed=timed,
-        pending=measure.unmeasured(page.ladder) if timed else 0,
+        pending=measure.unmeasured(page.ladder, asked) if timed else 0,
         found=found,
         cautions=DARK_CAUTIONS,
     )
     if found is None:
         return context | ({"seen": scene_of(page), "lifted": LIFTED_STOPS} if scene else {})
-    view = _view(page, found)
+    view = _view(page, found, asked)
     page.switch_rungs(view.rungs)
     columns = columns_of(view.rungs, page.rung)
     column_px = Stave(page.ladder, columns).column_px
@@ -76,22 +81,23 @@ def _context(page: SittingPage) -> dict[str, object]:
             for rung in view.rungs
         ],
         "growth": found.whole.growth(), "corner": corner_to_centre(surface), "channels": channels,
-        "persists": measure.persistence(page.ladder, found), "warm_of_rung": found.warmth.get(page.rung.pk),
+        "persists": measure.persistence(found, others, asked), "warm_of_rung": found.warmth.get(page.rung.pk),
         "befores": Ladder.Before.choices, **_map(page, view), **_answers(page, view), **_lenr(page, view),
     }  # fmt: skip
 
 
-def _view(page: SittingPage, found: measure.MeasuredDarks) -> TimeView:
+def _view(page: SittingPage, found: measure.MeasuredDarks, asked: measure.Asked) -> TimeView:
     factor, _ = use_noise_factor(page.ladder.body.pixels, page.size_use.whole_frame_pixels if page.size_use else None)
-    return TimeView(page, found, measure.rungs_of(found, page.rungs), factor)
+    return TimeView(page, found, measure.rungs_of(found, page.rungs), factor, asked)
 
 
 def _measured(request: HttpRequest, sitting_id: int) -> tuple[SittingPage, TimeView]:
     sitting_page = SittingPage(request, sitting_id, "time")
-    found = measure.measured(sitting_page.ladder)
+    asked = measure.Asked.of([sitting_page.ladder])
+    found = measure.measured(sitting_page.ladder, asked)
     if found is None:
         raise Http404
-    view = _view(sitting_page, found)
+    view = _view(sitting_page, found, asked)
     sitting_page.switch_rungs(view.rungs)
     return sitting_page, view
 

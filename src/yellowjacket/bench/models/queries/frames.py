@@ -49,10 +49,10 @@ def files_in(rungs: Iterable[Rung], frames: Mapping[tuple[int, str], Iterable[Fr
 class FrameQuerySet(QuerySet["Frame"]):
     """Frames, and what they are of ladders and rungs."""
 
-    def darks_of(self, ladder: Ladder) -> dict[int, list[Frame]]:
+    def darks_of(self, *ladders: Ladder) -> dict[int, list[Frame]]:
         """Dark frames by rung id, in the order of repeats; one query."""
         found: dict[int, list[Frame]] = {}
-        rows = self.filter(shot__rung__ladder=ladder, shot__kind="dark").defer("report")
+        rows = self.filter(shot__rung__ladder__in=ladders, shot__kind="dark").defer("report")
         for frame in rows.select_related("shot").order_by("shot__repeat"):
             if frame.shot is not None:
                 found.setdefault(frame.shot.rung_id, []).append(frame)

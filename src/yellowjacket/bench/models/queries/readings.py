@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 from django.db.models import Q, QuerySet
 
@@ -16,6 +17,35 @@ if TYPE_CHECKING:
 
 # Beside the criteria a limit looks at how far a rung was exposed off the plan.
 EXPOSURE_ERROR = "exposure_error"
+# What limits look at, by quantity the key of its criterion.
+LOOKED_AT = {criterion.quantity: criterion.key for criterion in (*DEFAULT_CRITERIA, *EXPOSURE_CRITERIA)} | {
+    Measurand.EXPOSURE_ERROR_STOPS: EXPOSURE_ERROR
+}
+# Quantities by criterion key, by use (None: per pixel) and rung.
+Findings: TypeAlias = Mapping[int | None, Mapping[int, Mapping[str, Quantity]]]
+
+
+@dataclass(frozen=True, slots=True)
+class Spoken:
+    """What stands for rungs: by use (None: per pixel), rung id and quantity."""
+
+    rows: Mapping[int | None, Mapping[int, Mapping[Measurand, Quantity]]]
+
+    @property
+    def per_pixel(self) -> Mapping[int, Mapping[Measurand, Quantity]]:
+        """By rung id and quantity, whatever the use."""
+        return self.rows.get(None, {})
+
+    def findings(self, rungs: Iterable[Rung]) -> Findings:
+        """What limits look at, of some of the rungs."""
+        wanted = {rung.pk for rung in rungs}
+        found: dict[int | None, dict[int, dict[str, Quantity]]] = {}
+        for use_id, of_use in self.rows.items():
+            for rung_id, said in of_use.items():
+                named = {LOOKED_AT[quantity]: result for quantity, result in said.items() if quantity in LOOKED_AT}
+                if named and rung_id in wanted:
+                    found.setdefault(use_id, {})[rung_id] = named
+        return found
 
 
 class ReadingQuerySet(QuerySet["Reading"]):
@@ -44,20 +74,19 @@ class ReadingQuerySet(QuerySet["Reading"]):
             found.setdefault(rung_id, {}).setdefault(Measurand(quantity), result)
         return found
 
-    def findings_by_use(self, rungs: Sequence[Rung]) -> dict[int | None, dict[int, dict[str, Quantity]]]:
-        """Quantities by criterion key for every rung and use (None: per pixel), in one query."""
-        found: dict[int | None, dict[int, dict[str, Quantity]]] = {}
-        by_quantity = {criterion.quantity: criterion.key for criterion in (*DEFAULT_CRITERIA, *EXPOSURE_CRITERIA)}
-        by_quantity[Measurand.EXPOSURE_ERROR_STOPS] = EXPOSURE_ERROR
-        there = self.speaking(by_quantity).filter(rung__in=rungs)
+    def spoken(self, quantities: Iterable[Measurand], rungs: Sequence[Rung]) -> Spoken:
+        """What stands for rungs, for every use and per pixel, in one query."""
+        found: dict[int | None, dict[int, dict[Measurand, Quantity]]] = {}
+        there = self.speaking(quantities).filter(rung__in=rungs)
         for use_id, rung_id, quantity, result in there.quantities("use_id", "rung_id", "quantity"):
-            of_use = found.setdefault(use_id, {}).setdefault(rung_id, {})
-            of_use.setdefault(by_quantity[Measurand(quantity)], result)
-        return found
+            found.setdefault(use_id, {}).setdefault(rung_id, {}).setdefault(Measurand(quantity), result)
+        return Spoken(found)
+
+    def findings_by_use(self, rungs: Sequence[Rung]) -> Findings:
+        """Quantities by criterion key for every rung and use (None: per pixel), in one query."""
+        return self.spoken(LOOKED_AT, rungs).findings(rungs)
 
 
-def at_use(
-    findings: Mapping[int | None, Mapping[int, Mapping[str, Quantity]]], use: Use, rung: Rung
-) -> dict[str, Quantity]:
+def at_use(findings: Findings, use: Use, rung: Rung) -> dict[str, Quantity]:
     """What a profile looks at of a rung, at a use's size; what does not depend on size, and uses no smaller, per pixel."""
     return {**findings.get(None, {}).get(rung.pk, {}), **findings.get(use.pk, {}).get(rung.pk, {})}
