@@ -17,6 +17,7 @@ from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Reading,
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.web.check.forms import ApertureForm, BodyNameForm, SaidForm
 from yellowjacket.web.refusals import or_back_to, refused
@@ -72,14 +73,14 @@ def _context(page: CheckPage) -> dict[str, object]:
     )
 
 
-def _remarks(page: CheckPage) -> tuple[list[Reading], Reading | None]:
+def _remarks(page: CheckPage) -> tuple[list[Reading], Quantity | None]:
     """What measuring remarked on the rungs, and where the grey card lies on the reference rung."""
     reference = page.ladder.reference_rung(page.rungs) if page.rungs else None
     asked = Q(quantity=Measurand.FLAGS, rung__in=page.rungs) | Q(quantity=Measurand.HEADROOM_STOPS, rung=reference)
     rows = list(Reading.objects.filter(asked))
     return (
         [row for row in rows if row.quantity == Measurand.FLAGS],
-        next((row for row in rows if row.quantity == Measurand.HEADROOM_STOPS), None),
+        next((row.result for row in rows if row.quantity == Measurand.HEADROOM_STOPS), None),
     )
 
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from yellowjacket.bench.models import Reading, Rung
+from yellowjacket.bench.models import Rung
 from yellowjacket.core.limits.tolerance import LEVELS, Criterion
 from yellowjacket.core.metrology.measurands import REGISTRY, Measurand, Shown, Style
 from yellowjacket.core.metrology.notes import in_words
 from yellowjacket.web.graphics.chart import axis_of
 from yellowjacket.web.sheet.charts import Spark, in_columns, spark_of
-from yellowjacket.web.sheet.lines import Readings, reading_cell
+from yellowjacket.web.sheet.lines import Readings, SeenReading, reading_cell
 from yellowjacket.web.sheet.stave import Cell, Line
 from yellowjacket.web.sitting_page import SittingPage
 from yellowjacket.web.templatetags import values
@@ -22,11 +22,11 @@ _CHART_HEIGHT_PX = 150
 _ERROR_ALLOWED_STOPS = 1 / 6
 
 
-def _remark(reading: Reading) -> str:
+def _remark(reading: SeenReading) -> str:
     return in_words(reading.result.notes, ", ") if reading.value else ""
 
 
-_TEXTS: Mapping[Style, Callable[[Reading], str]] = {
+_TEXTS: Mapping[Style, Callable[[SeenReading], str]] = {
     Style.THREE_DIGITS: lambda reading: values.number(reading.value),
     Style.TWO_DIGITS: lambda reading: values.number(reading.value, 2),
     Style.PER_CENT: lambda reading: values.share(reading.value),
@@ -46,12 +46,12 @@ class LineKind:
     channel: str
     # Of the patch that is read; empty for the rung as a whole.
     role: str
-    text: Callable[[Reading], str]
+    text: Callable[[SeenReading], str]
 
     @classmethod
     def of(
         cls, quantity: Measurand, *, key: str = "", name: str = "", sub: str = "", role: str | None = None,
-        text: Callable[[Reading], str] | None = None,
+        text: Callable[[SeenReading], str] | None = None,
     ) -> LineKind:  # fmt: skip
         """The line of a quantity, as the registry has it but for what is given."""
         known = quantity.described
@@ -100,7 +100,7 @@ def finding_lines(page: SittingPage, readings: Readings, column_px: int) -> tupl
     return lines, folded
 
 
-def _reading(readings: Readings, rung: Rung, kind: LineKind) -> Reading | None:
+def _reading(readings: Readings, rung: Rung, kind: LineKind) -> SeenReading | None:
     if kind.quantity == Measurand.CLIPPED_SHARE:
         return readings.worst_share(rung, kind.role)
     return readings.get(rung, kind.quantity, kind.channel, kind.role or None)
@@ -121,28 +121,28 @@ def fixed_lines(page: SittingPage, readings: Readings, kinds: Sequence[LineKind]
     return lines
 
 
-def _number_line(page: SittingPage, kind: LineKind, found: Sequence[Reading | None]) -> Line:
+def _number_line(page: SittingPage, kind: LineKind, found: Sequence[SeenReading | None]) -> Line:
     cells = [_cell(kind, reading) for reading in found]
     # Words make no chart.
     unfolds_to = "" if kind.text is _remark else Shown.CHART
     return Line(kind.key, kind.name, _sub(page, kind), cells=cells, unfolds_to=unfolds_to, folds=True)
 
 
-def _cell(kind: LineKind, reading: Reading | None) -> Cell:
+def _cell(kind: LineKind, reading: SeenReading | None) -> Cell:
     text = kind.text(reading) if reading is not None and reading.value is not None else ""
     if reading is None or (reading.value is not None and not text):
         return Cell()
     return reading_cell(reading, text, strong=_stands_out(kind, reading))
 
 
-def _stands_out(kind: LineKind, reading: Reading) -> bool:
+def _stands_out(kind: LineKind, reading: SeenReading) -> bool:
     value = reading.value or 0.0
     if kind.text is _remark or kind.quantity == Measurand.CLIPPED_SHARE:
         return bool(value)
     return kind.quantity == Measurand.EXPOSURE_ERROR_STOPS and abs(value) > _ERROR_ALLOWED_STOPS
 
 
-def _chart_line(page: SittingPage, kind: LineKind, found: Sequence[Reading | None], column_px: int) -> Line | None:
+def _chart_line(page: SittingPage, kind: LineKind, found: Sequence[SeenReading | None], column_px: int) -> Line | None:
     criterion = _criterion(page, kind)
     quantities = [reading.result if reading else None for reading in found]
     labels = [

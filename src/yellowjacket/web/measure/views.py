@@ -187,11 +187,12 @@ def _foot(page: SittingPage, readings: Readings) -> dict[str, object]:
     greens = (name for name in GREENS if readings.get(page.rung, Measurand.SIGNAL_DN, name, Patch.Role.GREY))
     green = next(greens, GREENS[0])
     snr = readings.get(page.rung, Measurand.SNR, "all", Patch.Role.GREY)
+    headroom = readings.get(page.rung, Measurand.HEADROOM_STOPS)
     return {
         "snr": snr,
         "of": "one frame," if snr is not None and snr.result.has(Remark.SINGLE_FRAME) else "pair of",
         "size": page.size_words,
-        "grey": grey_place(readings.get(page.rung, Measurand.HEADROOM_STOPS)),
+        "grey": grey_place(headroom.result if headroom else None),
         "gain": readings.get(page.rung, Measurand.GAIN_E_PER_DN),
         "green": green, "signal": readings.get(page.rung, Measurand.SIGNAL_DN, green, Patch.Role.GREY),
         "noise": readings.get(page.rung, Measurand.NOISE_DN, green, Patch.Role.GREY),

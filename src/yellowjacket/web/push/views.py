@@ -27,7 +27,7 @@ from yellowjacket.web.measure.sheet import LineKind, fixed_lines
 from yellowjacket.web.pictures import CropView
 from yellowjacket.web.predicted import PredictedCrop, PredictedCrops
 from yellowjacket.web.push.brackets import brackets_of
-from yellowjacket.web.sheet.lines import CROP_HEIGHT_PX, Crops, Readings
+from yellowjacket.web.sheet.lines import CROP_HEIGHT_PX, Crops, Readings, SeenReading
 from yellowjacket.web.sheet.stave import Cell, Line, Stave, columns_of
 from yellowjacket.web.sitting_page import SittingPage
 
@@ -44,7 +44,7 @@ _SETTING_PX = (216, 162)
 _STRIP_PX, _LIFTED_STOPS, _WANTED_STOPS = (122, 92), 1.0, 6.0
 
 
-def _direction(reading: Reading) -> str:
+def _direction(reading: SeenReading) -> str:
     """Which way a cast goes, in a word."""
     return latitude.direction_of(reading.result)
 
@@ -184,7 +184,7 @@ def _strips(page: SittingPage, crops: Crops, column_px: int, black: Mapping[str,
     return lines
 
 
-def _step_line(page: SittingPage, readings: Readings, steps: Mapping[int, Reading | None]) -> Line:
+def _step_line(page: SittingPage, readings: Readings, steps: Mapping[int, SeenReading | None]) -> Line:
     kind = LineKind.of(Measurand.STEP_STOPS, key="step", name="Exposure", sub="stops, as measured")
     (line,) = fixed_lines(page, readings, [kind]) or [Line("step", kind.name, kind.sub)]
     cells = []

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from yellowjacket.bench.models import Reading
 from yellowjacket.core.exposure.iso12232 import over_middle_grey
+from yellowjacket.core.metrology.estimate import Quantity
 
 # A twelfth of a stop is on it.
 _ON_IT_STOPS = 1 / 12
 
 
-def grey_place(headroom: Reading | None) -> str:
+def grey_place(headroom: Quantity | None) -> str:
     """In words, with the interval: "0.4 stop under middle grey (0.3 to 0.5)"; empty where the card was not read. ``headroom``:
     that of its rung."""
     if headroom is None or headroom.value is None:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
-from django.db.models import F, Q
+from django.db.models import Q
 
 from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Grade, Lane, Patch, Reading, Rung, Shot, Use
 from yellowjacket.bench.record.proposals import Proposal
 from yellowjacket.core.limits.iso_limits import Limit
+from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import Measurand
 from yellowjacket.core.metrology.notes import Remark
 from yellowjacket.core.raw.frame import CHANNEL_NAMES
@@ -114,6 +116,40 @@ def frames_line(page: SittingPage) -> Line:
     return Line("frames", "Frames in", "light above, dark below", "frames", [cell(rung) for rung in page.rungs])
 
 
+@dataclass(frozen=True, slots=True)
+class SeenReading:
+    """A reading as a sheet shows it; by its id its provenance opens. A page has hundreds: no more than that is made of each."""
+
+    pk: int
+    excluded: int
+    result: Quantity
+
+    @property
+    def value(self) -> float | None:
+        """None where it could not be measured."""
+        return self.result.value
+
+    @property
+    def low(self) -> float | None:
+        """The lower end of its interval."""
+        return self.result.low
+
+    @property
+    def high(self) -> float | None:
+        """The upper end of its interval."""
+        return self.result.high
+
+    @property
+    def n(self) -> int:
+        """Of how many samples."""
+        return self.result.n
+
+    @property
+    def reason(self) -> str:
+        """The notes in words."""
+        return self.result.reason
+
+
 class Readings:
     """The readings of some quantities that a sheet shows, at the size that the page shows where they depend on it: of one rung or
     of all, of the rung ``in_full`` those of single channels too."""
@@ -127,27 +163,27 @@ class Readings:
         # The sheet shows what stands for all channels; clipping is the worst of them.
         shown = Q(channel__in=("G", "all")) | Q(quantity=Measurand.CLIPPED_SHARE, patch__role__in=_CLIPPING)
         rows = asked.exclude(patch__role__in=many).filter(shown if in_full is None else shown | Q(rung=in_full))
-        self._found: dict[tuple[int, str | None, str, str], Reading] = {}
-        # Per pixel first: what was read at the use's size takes its place. A patch has hundreds of readings: only its role
-        # comes with each.
-        for row in sorted(rows.annotate(role=F("patch__role")), key=lambda row: row.use_id is not None):
-            self._found[row.rung_id, row.role, row.channel, row.quantity] = row
+        self._found: dict[tuple[Any, ...], SeenReading] = {}
+        fields = ("use_id", "pk", "excluded", "rung_id", "patch__role", "channel", "quantity")
+        # Per pixel first: what was read at the use's size takes its place.
+        for _, pk, excluded, *place, result in sorted(rows.quantities(*fields), key=lambda row: row[0] is not None):
+            self._found[*place,] = SeenReading(pk, excluded, result)
 
     def __bool__(self) -> bool:
         return bool(self._found)
 
-    def get(self, rung: Rung, quantity: str, channel: str = "all", role: str | None = None) -> Reading | None:
+    def get(self, rung: Rung, quantity: str, channel: str = "all", role: str | None = None) -> SeenReading | None:
         """One reading, or None."""
         return self._found.get((rung.pk, role, channel, quantity))
 
-    def worst_share(self, rung: Rung, role: str) -> Reading | None:
+    def worst_share(self, rung: Rung, role: str) -> SeenReading | None:
         """The largest clipped share of a patch over its channels."""
         rows = [self.get(rung, Measurand.CLIPPED_SHARE, channel, role) for channel in CHANNEL_NAMES]
         known = [row for row in rows if row is not None]
         return max(known, key=lambda row: row.value or 0.0) if known else None
 
 
-def reading_cell(reading: Reading | None, text: str, *, strong: bool = False) -> Cell:
+def reading_cell(reading: SeenReading | None, text: str, *, strong: bool = False) -> Cell:
     """A cell whose value opens its provenance; an unmeasured one shows a dash and its reason."""
     if reading is None:
         return Cell()
@@ -158,7 +194,7 @@ def reading_cell(reading: Reading | None, text: str, *, strong: bool = False) ->
     return Cell(f"{bound} {text}" if bound else text, strong, _interval_text(reading), inside_noise, reading.pk)
 
 
-def _interval_text(reading: Reading) -> str:
+def _interval_text(reading: SeenReading) -> str:
     if reading.low is None or reading.high is None:
         return reading.reason
     spread = f"95 %: {values.number(reading.low)} … {values.number(reading.high)}"
