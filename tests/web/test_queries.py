@@ -24,15 +24,15 @@ from yellowjacket.core.metrology.measurands import Measurand
 PAGES = {
     "/": 16, "/bodies/": 3, "/archive/": 1, "/compare/": 2,
     "/advice/": 14, "/tolerance/": 12, "/darks/": 5, "/night/": 5,
-    "/practice/": 7, "/sittings/{0}/plan/": 8, "/sittings/{0}/shoot/": 9, "/sittings/{0}/check/": 9,
-    "/sittings/{0}/measure/": 10, "/sittings/{0}/look/": 9, "/sittings/{0}/push/": 9, "/sittings/{0}/time/": 4,
+    "/practice/": 7, "/sittings/{0}/plan/": 8, "/sittings/{0}/shoot/": 8, "/sittings/{0}/check/": 7,
+    "/sittings/{0}/measure/": 10, "/sittings/{0}/look/": 8, "/sittings/{0}/push/": 9, "/sittings/{0}/time/": 4,
     "/sittings/{0}/record/": 10,
 }  # fmt: skip
 
 # The same where a sitting has something of everything.
 WITH_EVERYTHING = {
-    "/sittings/{0}/plan/": 9, "/sittings/{0}/shoot/": 12, "/sittings/{0}/check/": 16, "/sittings/{0}/measure/": 11,
-    "/sittings/{0}/look/": 13, "/sittings/{0}/push/": 10, "/sittings/{0}/time/": 5, "/sittings/{0}/record/": 16,
+    "/sittings/{0}/plan/": 9, "/sittings/{0}/shoot/": 11, "/sittings/{0}/check/": 15, "/sittings/{0}/measure/": 11,
+    "/sittings/{0}/look/": 12, "/sittings/{0}/push/": 10, "/sittings/{0}/time/": 5, "/sittings/{0}/record/": 16,
 }  # fmt: skip
 
 

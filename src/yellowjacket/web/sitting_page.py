@@ -21,7 +21,21 @@ from django.urls import reverse
 from yellowjacket.bench.check.how_far import HowFar, LadderDone
 from yellowjacket.bench.check.open_count import open_count
 from yellowjacket.bench.development import Developing
-from yellowjacket.bench.models import Frame, Grade, Job, Ladder, Lane, Patch, Record, Rung, Shot, Sitting, Use
+from yellowjacket.bench.models import (
+    Frame,
+    Grade,
+    Job,
+    Ladder,
+    Lane,
+    MarkedSpot,
+    Patch,
+    Problem,
+    Record,
+    Rung,
+    Shot,
+    Sitting,
+    Use,
+)
 from yellowjacket.bench.models.queries.grades import Grades
 from yellowjacket.bench.shoot.shots import of_ladders
 from yellowjacket.bench.typed import whole
@@ -219,6 +233,20 @@ class SittingPage:
         versions = Record.objects.defer("evidence") if there else Record.objects.none()
         prefetch_related_objects([self.ladder], Prefetch("records", versions))
         return list(self.ladder.records.all())
+
+    @cached_property
+    def spots(self) -> Sequence[MarkedSpot]:
+        """Marked spots on the frames of the ladder's body; who asks the sitting for its spots gets the same."""
+        marked = MarkedSpot.objects.all() if self.so_far.any("spots") else MarkedSpot.objects.none()
+        prefetch_related_objects([self.sitting], Prefetch("marked_spots", marked))
+        return [spot for spot in self.sitting.marked_spots.all() if spot.body_id == self.ladder.body_id]
+
+    @cached_property
+    def problems(self) -> Sequence[Problem]:
+        """Files of the sitting that were not used, or are no longer what they were; who asks the sitting gets the same."""
+        noted = Problem.objects.all() if self.so_far.any("problems") else Problem.objects.none()
+        prefetch_related_objects([self.sitting], Prefetch("problems", noted))
+        return list(self.sitting.problems.all())
 
     def fetch_lanes(self, ladders: Sequence[Ladder], *also: str) -> None:
         """Have ladders know their lanes, and ``also`` what belongs to these; the database is asked where there are any."""

@@ -209,7 +209,8 @@ def test_shots_are_taken_skipped_and_undone(ladder):
 
 
 def landed(ladder):
-    return audit_.landed(ladder, shots.of_ladders(list(ladder.sitting.ladders.select_related("body"))))
+    every = shots.of_ladders(list(ladder.sitting.ladders.select_related("body")))
+    return audit_.landed(ladder, every, ladder.sitting.marked_spots.filter(body=ladder.body))
 
 
 def test_the_frame_that_landed_last_reports_itself(ladder):

@@ -192,13 +192,12 @@ def _reference(
     if flags is None:
         flags = Reading.objects.filter(rung__in=rungs, quantity=Measurand.FLAGS)
     smoothed = frozenset(row.rung_id for row in flags if row.result.has(Remark.SMOOTHED_HERE))
-    return _Reference(frame, report_from(frame.report), rung.expected_stops, rung, _spots(ladder), smoothed)
+    spots = _in_focus(spot for spot in ladder.sitting.marked_spots.all() if spot.body_id == ladder.body_id)
+    return _Reference(frame, report_from(frame.report), rung.expected_stops, rung, spots, smoothed)
 
 
-def _spots(ladder: Ladder) -> tuple[MarkedSpot, ...]:
-    return tuple(
-        spot for spot in ladder.sitting.marked_spots.all() if spot.body_id == ladder.body_id and not spot.ruled_out
-    )
+def _in_focus(marked: Iterable[MarkedSpot]) -> tuple[MarkedSpot, ...]:
+    return tuple(spot for spot in marked if not spot.ruled_out)
 
 
 def _soft_from_the_start(reference: _Reference) -> Iterator[Finding]:
@@ -379,9 +378,9 @@ class Landed:
     findings: tuple[Finding, ...]
 
 
-def landed(ladder: Ladder, of_sitting: Sequence[Shot]) -> Landed | None:
+def landed(ladder: Ladder, of_sitting: Sequence[Shot], marked: Iterable[MarkedSpot]) -> Landed | None:
     """The newest light frame of a ladder against its reference; None while there is none. ``of_sitting``: shots of its sitting,
-    with their rungs, ladders and frames."""
+    with their rungs, ladders and frames; ``marked``: spots on the body's frames."""
     shots = [shot for shot in of_sitting if shot.rung.ladder_id == ladder.pk]
     light = [shot for shot in shots if shot.kind == Shot.Kind.LIGHT and _frame_of(shot) is not None]
     if not light:
@@ -398,7 +397,7 @@ def landed(ladder: Ladder, of_sitting: Sequence[Shot]) -> Landed | None:
     if not newest.report or not first.report:
         return None
     reference = _Reference(
-        first, report_from(first.report), held_against.rung.expected_stops, held_against.rung, _spots(ladder)
+        first, report_from(first.report), held_against.rung.expected_stops, held_against.rung, _in_focus(marked)
     )
     values, findings = _rung_audit(shot.rung, [newest], reference)
     parts = []

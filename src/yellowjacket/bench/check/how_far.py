@@ -21,6 +21,7 @@ from yellowjacket.bench.models import (
     Job,
     Ladder,
     Lane,
+    MarkedSpot,
     Problem,
     Reading,
     Record,
@@ -146,6 +147,8 @@ def _kinds() -> Iterator[tuple[str, str, QuerySet[Any], Combinable, Combinable, 
     yield "nameless", "sitting", frames.filter(NAMELESS), every, none, none
     yield "events", "sitting", events, every, Count("undone_at"), none
     yield "problems", "sitting", problems, every, Count("pk", filter=Q(code__in=LOST)), none
+    spots = MarkedSpot.objects.filter(sitting=_ANY_SITTING)
+    yield "spots", "sitting", spots, every, none, none
     yield "conditions", "sitting", noted, every, Max("pk"), none
     findings = Reading.objects.filter(quantity=Measurand.FLAGS, **for_rungs)
     yield "findings", of_rung, findings, every, Max("pk"), none

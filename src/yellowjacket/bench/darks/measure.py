@@ -143,11 +143,17 @@ class Asked:
     @classmethod
     def of(cls, ladders: Sequence[Ladder]) -> Asked:
         """In four queries for however many ladders."""
+        return cls._with(ladders, _kept(ladders))
+
+    @classmethod
+    def where_measured(cls, ladder: Ladder) -> Asked | None:
+        """Of one ladder, None after one query where nothing of it was measured."""
+        kept = _kept([ladder])
+        return cls._with([ladder], kept) if kept[ladder.pk] else None
+
+    @classmethod
+    def _with(cls, ladders: Sequence[Ladder], kept: Mapping[int, Mapping[int, str]]) -> Asked:
         frames = Frame.objects.darks_of(*ladders)
-        kept: dict[int, dict[int, str]] = {ladder.pk: {} for ladder in ladders}
-        rows = RungDarks.objects.filter(rung__ladder__in=ladders)
-        for ladder_id, rung_id, inputs in rows.values_list("rung__ladder_id", "rung_id", "inputs"):
-            kept[ladder_id][rung_id] = inputs
         warmth = warmth_of(frame for own in frames.values() for frame in own)
         return cls(frames, kept, warmth, _known_of(ladders))
 
@@ -161,6 +167,14 @@ class Asked:
                 course = tuple(one.celsius for one in told)
                 found[rung_id] = replace(told[0], celsius=fmean(course), course=course)
         return found
+
+
+def _kept(ladders: Sequence[Ladder]) -> dict[int, dict[int, str]]:
+    found: dict[int, dict[int, str]] = {ladder.pk: {} for ladder in ladders}
+    rows = RungDarks.objects.filter(rung__ladder__in=ladders)
+    for ladder_id, rung_id, inputs in rows.values_list("rung__ladder_id", "rung_id", "inputs"):
+        found[ladder_id][rung_id] = inputs
+    return found
 
 
 def _known_of(ladders: Sequence[Ladder]) -> dict[int, Known]:
@@ -192,9 +206,9 @@ class MeasuredDarks:
 
 def measured(ladder: Ladder, asked: Asked | None = None) -> MeasuredDarks | None:
     """What was measured of a ladder, assembled; None before anything was. ``asked``: what it rests on, where that is known."""
-    asked = asked or Asked.of([ladder])
-    rows = asked.kept[ladder.pk]
-    if not rows:
+    asked = asked or Asked.where_measured(ladder)
+    rows = asked.kept[ladder.pk] if asked is not None else {}
+    if asked is None or not rows:
         return None
     warmth, known = asked.of_rungs(rows), asked.known[ladder.pk]
     key = _digest([

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import combinations
 
-from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading, Rung, Sitting
+from django.db.models import prefetch_related_objects
+
+from yellowjacket.bench.models import Body, Frame, Ladder, Patch, Reading
 from yellowjacket.bench.push.latitude import Equalised, SamePixels, SettingEffect
 from yellowjacket.core.metrology.estimate import Quantity, missing, ratio
 from yellowjacket.core.metrology.measurands import Measurand
@@ -56,11 +59,12 @@ def same_pixels_of(ladder: Ladder) -> list[SamePixels]:
     ]
 
 
-def equalised(sitting: Sitting) -> list[Equalised]:
-    """Pairs of bodies of a sitting at every ISO both were measured at."""
+def equalised(ladders: Sequence[Ladder]) -> list[Equalised]:
+    """Pairs of bodies of a sitting at every ISO both were measured at. ``ladders``: of the sitting, with their bodies."""
     by_iso: dict[int, dict[Body, dict[Measurand, Quantity]]] = {}
     wanted = (Measurand.RANGE_ENGINEERING, Measurand.NEIGHBOUR_CORRELATION)
-    rungs = Rung.objects.filter(ladder__sitting=sitting, ladder__kind=Ladder.Kind.ISO).select_related("ladder__body")
+    prefetch_related_objects(ladders, "rungs")
+    rungs = [rung for ladder in ladders if ladder.kind == Ladder.Kind.ISO for rung in ladder.rungs.all()]
     readings = Reading.objects.speaking(wanted).filter(rung__in=rungs, use=None).by_rung()
     for rung in rungs:
         if rung.pk in readings:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from django.db.models import Q, prefetch_related_objects
+from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -43,9 +43,8 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 
 
 def _context(page: CheckPage) -> dict[str, object]:
-    # What the audit asks the ladder and its sitting for, too.
-    prefetch_related_objects([page.sitting], "problems", "marked_spots")
-    problems, so_far = list(page.sitting.problems.all()), page.so_far
+    # The audit asks ladder and sitting for the same.
+    problems, spots, so_far = page.problems, page.spots, page.so_far
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung))
     flags, headroom = _remarks(page)
     audit = audit_.audit(page.ladder, page.every_shot, flags)
@@ -64,7 +63,7 @@ def _context(page: CheckPage) -> dict[str, object]:
         extras=Frame.objects.filter(sitting=page.sitting, shot=None).defer("report") if so_far.extras else (),
         free=remedies.free_shots(page.sitting) if astray else (),
         of_rung=_frames_of_rung(page),
-        spots=[spot for spot in page.sitting.marked_spots.all() if spot.body_id == page.ladder.body_id],
+        spots=spots,
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN] if so_far.any("events") else (),
         in_frames=any(page.frames.values()),
         no_aperture=sum(not frame.said("f_number") for frame in page.every_frame),

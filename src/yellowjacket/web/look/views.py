@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.check import remedies
 from yellowjacket.bench.look import grades, pair_verdicts, registration
-from yellowjacket.bench.models import Frame, Grade, Lane, MarkedSpot, PairVerdict, Placement
+from yellowjacket.bench.models import Frame, Grade, Lane, PairVerdict, Placement
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import whole
@@ -83,7 +83,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         stave=Stave(page.ladder, columns, lines), wall=found, looking=looking, overview=_overview(page, walls),
         sizes=SIZE_WORDS.items(), rows=[(key, _ROW_WORDS[key]) for key in ROWS], developers=DEVELOPERS,
         surround=looking.surround, surrounds=SURROUNDS, cell_width=CELL_WIDTH_PX, lane=lane,
-        spots=MarkedSpot.objects.filter(sitting=page.sitting, body=page.ladder.body),
+        spots=page.spots,
         reasons=REASON_KEYS, current_grade=current.grade if current else None, current_cell=current,
         grade_words=_THREE if looking.steps == 3 else _FIVE,
         apart=[one for one in proposals if one.disagree], match=match, slide_to=_slide_to(page, match, looking.slide),
@@ -154,9 +154,9 @@ def _overview_of_lane(page: SittingPage, walls: Walls) -> dict[str, object] | No
 
 def _answered(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage], object]) -> HttpResponse:
     """Do what was asked and answer with sheet and wall, a refusal above them."""
-    sitting_page = SittingPage(request, sitting_id, "look")
-    message = refused(lambda: action(sitting_page))
-    return render(request, "look/_wall.html", _context(sitting_page) | {"message": message})
+    message = refused(lambda: action(SittingPage(request, sitting_id, "look")))
+    # Another page: what the first one had asked for may have changed.
+    return render(request, "look/_wall.html", _context(SittingPage(request, sitting_id, "look")) | {"message": message})
 
 
 @require_POST

@@ -183,7 +183,7 @@ class Walls:
         """The current spot and the marked ones."""
         x, y = self.spot()
         here = MarkedSpot(name="here", x=x, y=y)
-        return [here, *MarkedSpot.objects.filter(sitting=self.page.sitting, body=self.page.ladder.body)]
+        return [here, *self.page.spots]
 
     def _at(self, rung: Rung, ladder: Ladder) -> float:
         """Where a rung stands on the axis, stops; ladders that are slid stand lower by the slide."""

@@ -103,7 +103,7 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
         context["effects"] = raw_modes.setting_effects(sitting_page.ladder)
         context["settings_seen"] = _settings_seen(sitting_page)
     elif sitting_page.ladder.kind == Ladder.Kind.ISO and sitting_page.several_bodies:
-        context["equalised"] = raw_modes.equalised(sitting_page.sitting)
+        context["equalised"] = raw_modes.equalised(sitting_page.ladders)
     if sitting_page.ladder.kind == Ladder.Kind.EXPOSURE:
         context |= _exposure(sitting_page) | _limits(sitting_page)
     return render(request, "push/page.html", context)
