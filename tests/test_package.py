@@ -39,6 +39,7 @@ _SMALL = {
         "_SCALED": 2,
         "_ACCURACY_MARKS": (800,),
         "_PAGE_ROUNDS": 1,
+        "_SITTINGS": 1,
         "_NIGHT_LADDERS": 2,
         "_MATCHED": 50,
         "_ADOPTED": 4,

@@ -32,7 +32,7 @@ PAGES = {
 # The same where a sitting has something of everything.
 WITH_EVERYTHING = {
     "/sittings/{0}/plan/": 9, "/sittings/{0}/shoot/": 11, "/sittings/{0}/check/": 15, "/sittings/{0}/measure/": 11,
-    "/sittings/{0}/look/": 12, "/sittings/{0}/push/": 10, "/sittings/{0}/time/": 5, "/sittings/{0}/record/": 16,
+    "/sittings/{0}/look/": 11, "/sittings/{0}/push/": 10, "/sittings/{0}/time/": 5, "/sittings/{0}/record/": 16,
 }  # fmt: skip
 
 

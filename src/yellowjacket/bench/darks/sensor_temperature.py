@@ -37,13 +37,11 @@ class Warmth:
 
 
 def warmth_of(frames: Iterable[Frame]) -> dict[int, Warmth]:
-    """By frame id, for frames whose temperature is known; one query."""
+    """By frame id, for frames whose temperature is known; one query where not every frame says itself."""
     frames = list(frames)
-    shown = dict(
-        Conditions.objects.filter(shot__in=[one.shot_id for one in frames if one.shot_id], sensor_c__isnull=False)
-        .order_by("at")
-        .values_list("shot_id", "sensor_c")
-    )
+    silent = [one.shot_id for one in frames if one.shot_id and one.temperature_c is None]
+    noted = Conditions.objects.filter(shot__in=silent, sensor_c__isnull=False).order_by("at")
+    shown = dict(noted.values_list("shot_id", "sensor_c"))
     found: dict[int, Warmth] = {}
     for frame in frames:
         if "temperature_c" in frame.overrides:

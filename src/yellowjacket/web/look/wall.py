@@ -233,7 +233,11 @@ class Walls:
         alone = self.ladders == [self.page.ladder] and not self._lanes(self.page.ladder)
         if alone and not self.page.person:
             return {None: self.page.grades}
-        return Grade.objects.by_lane(self.ladders, self.page.person or None)
+        found = Grade.objects.by_lane(self.ladders, self.page.person or None)
+        if not self.page.person:
+            # The lines of the sheet ask for the same.
+            self.page.grades = found.get(None, {})
+        return found
 
     def _lane_pictures(self, lane: Lane | None) -> Mapping[int, LanePicture]:
         found: dict[int, LanePicture] = {}
