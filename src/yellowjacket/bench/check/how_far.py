@@ -36,7 +36,7 @@ from yellowjacket.core.metrology.measurands import Measurand
 Counts: TypeAlias = Mapping[str, Sequence[tuple[Any, ...]]]
 _ANY_SITTING = -1
 # What a look at the frames rests on.
-_OF_THE_DAY = ("shots", "frames", "events", "problems", "conditions", "findings")
+_OF_THE_DAY = ("shots", "frames", "events", "problems", "spots", "conditions", "findings")
 
 
 @dataclass(slots=True)
@@ -93,9 +93,9 @@ class HowFar:
         return cls(ladders, rows)
 
     @property
-    def day(self) -> Counts:
-        """What changes when a shot is planned, or a frame, an action, a file, a condition noted or a finding measured."""
-        return {kind: self.counts[kind] for kind in _OF_THE_DAY if kind in self.counts}
+    def day(self) -> tuple[tuple[str, tuple[tuple[Any, ...], ...]], ...]:
+        """What changes when a shot is planned, or a frame, an action, a file, a spot, a condition noted or a finding measured."""
+        return tuple((kind, tuple(sorted(self.counts[kind]))) for kind in _OF_THE_DAY if kind in self.counts)
 
     def any(self, kind: str) -> bool:
         """Whether there is anything of a kind."""
@@ -148,7 +148,7 @@ def _kinds() -> Iterator[tuple[str, str, QuerySet[Any], Combinable, Combinable, 
     yield "events", "sitting", events, every, Count("undone_at"), none
     yield "problems", "sitting", problems, every, Count("pk", filter=Q(code__in=LOST)), none
     spots = MarkedSpot.objects.filter(sitting=_ANY_SITTING)
-    yield "spots", "sitting", spots, every, none, none
+    yield "spots", "sitting", spots, every, Max("pk"), Count("pk", filter=Q(ruled_out=""))
     yield "conditions", "sitting", noted, every, Max("pk"), none
     findings = Reading.objects.filter(quantity=Measurand.FLAGS, **for_rungs)
     yield "findings", of_rung, findings, every, Max("pk"), none

@@ -14,7 +14,7 @@ def open_count(sitting: Sitting, so_far: HowFar | None = None) -> int:
     known already."""
     so_far = so_far or HowFar.of(sitting)
     problems, gone = so_far.problems
-    rests_on = sorted((kind, sorted(rows)) for kind, rows in so_far.day.items() if kind != "problems")
+    rests_on = [one for one in so_far.day if one[0] != "problems"]
     key = f"open-{sitting.pk}-{rests_on}-{gone}".replace(" ", "")
     found = cache.get(key)
     if found is None:
