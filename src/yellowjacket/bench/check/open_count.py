@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+
 from django.core.cache import cache
 
 from yellowjacket.bench.check.audit import audit
@@ -15,7 +17,8 @@ def open_count(sitting: Sitting, so_far: HowFar | None = None) -> int:
     so_far = so_far or HowFar.of(sitting)
     problems, gone = so_far.problems
     rests_on = [one for one in so_far.day if one[0] != "problems"]
-    key = f"open-{sitting.pk}-{rests_on}-{gone}".replace(" ", "")
+    # A sitting of many ladders rests on more than a key may be long.
+    key = f"open-{sitting.pk}-{hashlib.sha256(repr((rests_on, gone)).encode()).hexdigest()}"
     found = cache.get(key)
     if found is None:
         found = sum(len(audit(ladder).findings) for ladder in sitting.ladders.select_related("body"))

@@ -146,10 +146,10 @@ class Asked:
         return cls._with(ladders, _kept(ladders))
 
     @classmethod
-    def where_measured(cls, ladder: Ladder) -> Asked | None:
-        """Of one ladder, None after one query where nothing of it was measured."""
-        kept = _kept([ladder])
-        return cls._with([ladder], kept) if kept[ladder.pk] else None
+    def where_measured(cls, ladders: Sequence[Ladder]) -> Asked | None:
+        """The same, None after one query where nothing of them was measured."""
+        kept = _kept(ladders)
+        return cls._with(ladders, kept) if any(kept.values()) else None
 
     @classmethod
     def _with(cls, ladders: Sequence[Ladder], kept: Mapping[int, Mapping[int, str]]) -> Asked:
@@ -206,7 +206,7 @@ class MeasuredDarks:
 
 def measured(ladder: Ladder, asked: Asked | None = None) -> MeasuredDarks | None:
     """What was measured of a ladder, assembled; None before anything was. ``asked``: what it rests on, where that is known."""
-    asked = asked or Asked.where_measured(ladder)
+    asked = asked or Asked.where_measured([ladder])
     rows = asked.kept[ladder.pk] if asked is not None else {}
     if asked is None or not rows:
         return None

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+
+from django.db.models import prefetch_related_objects
 
 from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Rung, Use
 from yellowjacket.bench.models.queries.readings import Findings, at_use
@@ -52,27 +54,37 @@ def exposed(ladder: Ladder, use: Use) -> Exposed:
 
 
 def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
-    """The same for several uses by their ids, in as many queries as for one."""
-    rungs = list(ladder.rungs.all())
-    findings = Reading.objects.findings_by_use(rungs)
+    """The same for several uses by their ids."""
+    return exposed_of([ladder], uses)[ladder.pk]
+
+
+def exposed_of(ladders: Sequence[Ladder], uses: Sequence[Use]) -> dict[int, dict[int, Exposed]]:
+    """The same of several ladders by their ids, in as many queries as for one."""
+    prefetch_related_objects(ladders, "rungs")
+    every = [rung for ladder in ladders for rung in ladder.rungs.all()]
+    findings = Reading.objects.findings_by_use(every)
     wanted = (Measurand.STEP_STOPS, Measurand.CAST_DE00, Measurand.CAST_CORRECTED_DE00)
-    rows = Reading.objects.filter(rung__in=rungs, quantity__in=(*wanted, Measurand.CLIPS_AT_STOPS))
+    rows = Reading.objects.filter(rung__in=every, quantity__in=(*wanted, Measurand.CLIPS_AT_STOPS))
     own: dict[int, dict[Measurand, Quantity]] = {}
-    clips: list[tuple[Quantity, str]] = []
+    clips: dict[int, tuple[Quantity, str]] = {}
     for rung_id, quantity, role, channel, result in rows.quantities("rung_id", "quantity", "patch__role", "channel"):
         if quantity != Measurand.CLIPS_AT_STOPS:
             if role != Patch.Role.SHADOW:
                 own.setdefault(rung_id, {}).setdefault(Measurand(quantity), result)
         elif role == Patch.Role.HIGHLIGHT:
-            clips.append((result, channel))
-    highlight, channel = clips[0] if clips else (missing(Missing.NO_HIGHLIGHT_PATCH), "")
-    found = {}
-    for use in uses:
-        plain, corrected = (
-            [_exposed_rung(rung, own.get(rung.pk, {}), cast, findings, use) for rung in rungs]
-            for cast in (Measurand.CAST_DE00, Measurand.CAST_CORRECTED_DE00)
-        )
-        found[use.pk] = Exposed(plain, corrected, highlight, channel)
+            clips.setdefault(rung_id, (result, channel))
+    found: dict[int, dict[int, Exposed]] = {}
+    for ladder in ladders:
+        rungs = list(ladder.rungs.all())
+        nothing = (missing(Missing.NO_HIGHLIGHT_PATCH), "")
+        highlight, channel = next((clips[rung.pk] for rung in rungs if rung.pk in clips), nothing)
+        found[ladder.pk] = {}
+        for use in uses:
+            plain, corrected = (
+                [_exposed_rung(rung, own.get(rung.pk, {}), cast, findings, use) for rung in rungs]
+                for cast in (Measurand.CAST_DE00, Measurand.CAST_CORRECTED_DE00)
+            )
+            found[ladder.pk][use.pk] = Exposed(plain, corrected, highlight, channel)
     return found
 
 
@@ -134,10 +146,11 @@ def _with_interval(limit: StopLimit) -> tuple[str, str]:
     return f"{limit.stops:.1f} stops", spread
 
 
-def turns(ladders: Iterable[Ladder], use: Use) -> str:
+def turns(ladders: Sequence[Ladder], use: Use) -> str:
     """The same of a body by its exposure ladders, in a sentence; empty where none of them tells."""
+    found = exposed_of(ladders, [use]) if ladders else {}
     for ladder in ladders:
-        told = turning(exposed(ladder, use), ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome))
+        told = turning(found[ladder.pk][use.pk], ladder.sitting.profile.criteria.seen_in(monochrome=use.monochrome))
         if told is not None:
             stops, spread, colour = told
             return f"pushed by more than {stops}{f' ({spread})' if spread else ''} this body turns {colour}"

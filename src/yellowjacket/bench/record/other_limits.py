@@ -124,15 +124,18 @@ def of_body(ladder: Ladder, uses: Sequence[Use], known: Known = Known()) -> list
     found: list[OtherLimit] = []
     every = ladder.sitting.ladders.select_related("body") if known.ladders is None else known.ladders
     ladders = [one for one in every if one.body_id == ladder.body_id]
-    for ladder in (one for one in ladders if one.kind == Ladder.Kind.EXPOSURE):
-        by_use = latitude.exposed_by_use(ladder, uses)
+    exposed = [one for one in ladders if one.kind == Ladder.Kind.EXPOSURE]
+    by_ladder = latitude.exposed_of(exposed, uses) if exposed else {}
+    for one in exposed:
         for use in uses:
-            found += _pushed(ladder, use, by_use[use.pk], "usable")
-    for ladder in (one for one in ladders if one.kind == Ladder.Kind.TIME):
-        measured = measure.measured(ladder)
+            found += _pushed(one, use, by_ladder[one.pk][use.pk], "usable")
+    timed = [one for one in ladders if one.kind == Ladder.Kind.TIME]
+    asked = measure.Asked.where_measured(timed) if timed else None
+    for one in timed if asked is not None else ():
+        measured = measure.measured(one, asked)
         if measured is not None:
             for use in uses:
-                found += _long(ladder, use, measured, "usable")
+                found += _long(one, use, measured, "usable")
     return found + _of_iso(IsoReadings.of(ladder, ladders) if known.readings is None else known.readings)
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
+from django.db.models import prefetch_related_objects
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
@@ -85,8 +86,9 @@ def _as_seen(page: SittingPage, standing: Standing) -> list[SeenLimit]:
 
 
 def _context(page: SittingPage, record: Record) -> dict[str, object]:
-    # The ladder of the page, with its rungs and the body that it knows.
+    # The ladder of the page, with its rungs and the body that it knows; what is said of its body asks the others for theirs.
     record.ladder = page.ladder
+    prefetch_related_objects([ladder for ladder in page.ladders if ladder.body_id == page.ladder.body_id], "rungs")
     columns = columns_of(page.rungs, page.rung)
     decisions = Decision.objects.of(record)
     page.fetch_lanes([page.ladder])
