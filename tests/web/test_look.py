@@ -122,6 +122,14 @@ def test_every_switch_gives_pictures(client, two, look):
             assert Image.open(io.BytesIO(picture.content)).size[0] > 1
 
 
+def test_a_spot_that_was_put_before_any_frame_is_in_is_no_stumbling_block(client, sitting):
+    sitting.ladders.update(spot_x=120, spot_y=80)
+    for rows in ("one", "ladders", "spots"):
+        response = client.get(f"/sittings/{sitting.pk}/look/?rows={rows}")
+        assert response.status_code == 200, rows
+        assert images(response.content.decode()) == []
+
+
 def test_a_switch_changes_the_picture_and_its_address(client, look):
     def first(query):
         return images(client.get(f"{look}/?{query}").content.decode())[-1].replace("&amp;", "&")

@@ -167,14 +167,15 @@ class Ladder(models.Model):
         return spec_from(self.spec).capped
 
     def spot_in(self, width: int, height: int, widest: int | None = None) -> tuple[int, int]:
-        """The spot that is looked at, in raw pixels of a frame of this size: where it was put, else the middle.
+        """The spot that is looked at, in raw pixels of a frame of this size, 0 × 0 without one: where it was put, else the middle.
 
         ``widest``: width of the ladder's largest frames, in whose pixels spots are told; a reduced raw mode shows the same
         scene in fewer.
         """
         if self.spot_x is None or self.spot_y is None:
             return width // 2, height // 2
-        scale = width / (widest or width)
+        # Without a frame it stays in the pixels it was put in.
+        scale = width / (widest or width) if width else 1.0
         return round(self.spot_x * scale), round(self.spot_y * scale)
 
     def reference_rung(self, rungs: Sequence[Rung]) -> Rung:
