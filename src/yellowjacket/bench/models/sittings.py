@@ -167,7 +167,7 @@ class Ladder(models.Model):
         return spec_from(self.spec).capped
 
     def spot_in(self, width: int, height: int, widest: int | None = None) -> tuple[int, int]:
-        """The spot that is looked at, in raw pixels of a frame of this size, 0 × 0 without one: where it was put, else the middle.
+        """The spot that is looked at, in raw pixels of a frame of this size, 0 × 0 without one: as it was put, else the middle.
 
         ``widest``: width of the ladder's largest frames, in whose pixels spots are told; a reduced raw mode shows the same
         scene in fewer.
