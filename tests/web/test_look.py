@@ -128,6 +128,9 @@ def test_a_spot_that_was_put_before_any_frame_is_in_is_no_stumbling_block(client
         response = client.get(f"/sittings/{sitting.pk}/look/?rows={rows}")
         assert response.status_code == 200, rows
         assert images(response.content.decode()) == []
+    pair = client.get(f"/sittings/{sitting.pk}/look/pair/")
+    assert pair.status_code == 200
+    assert "has no frame" in pair.content.decode()
 
 
 def test_a_switch_changes_the_picture_and_its_address(client, look):
