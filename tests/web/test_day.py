@@ -6,7 +6,7 @@ import pytest
 
 from yellowjacket.bench.intake import importing
 from yellowjacket.bench.measure import run
-from yellowjacket.bench.models import Conditions, Frame, Job, MarkedSpot, Problem, Shot, Sitting
+from yellowjacket.bench.models import Conditions, Frame, Job, MarkedSpot, Problem, Shot, Sitting, SittingEvent
 from yellowjacket.bench.plan import sittings
 from yellowjacket.bench.shoot import shots
 from yellowjacket.bench.simulation import shoot
@@ -216,3 +216,21 @@ def test_a_clock_that_was_set_back_starts_no_countdown_of_hours(client, make_sit
     page = client.get(f"/sittings/{sitting.pk}/shoot/").content.decode()
     found = re.search(r'data-left="(\d+)"', page)
     assert (int(found[1]) if found else None) == (left if left is None else pytest.approx(left, abs=2))
+
+
+def test_what_comes_in_while_the_page_is_made_is_asked_for_again(client, sitting, monkeypatch):
+    address, whole = f"/sittings/{sitting.pk}/shoot/", shots.of_ladders
+
+    def meanwhile(*args):
+        found = whole(*args)
+        SittingEvent.objects.create(sitting=sitting, kind=SittingEvent.Kind.NOTE, text="clouds")
+        return found
+
+    def answer_to_what_was_seen():
+        seen = re.search(r'"seen": "([0-9a-f]{16})"', client.get(address).content.decode())[1]
+        return client.get(f"{address}live/", {"seen": seen}).status_code
+
+    with monkeypatch.context() as patched:
+        patched.setattr(shots, "of_ladders", meanwhile)
+        assert answer_to_what_was_seen() == 200
+    assert answer_to_what_was_seen() == 204

@@ -39,6 +39,11 @@ _CLOCK_S = 2.0
 class ShootPage(SittingPage):
     """A sitting that is being shot."""
 
+    def __init__(self, request: HttpRequest, sitting_id: int) -> None:
+        super().__init__(request, sitting_id, "shoot")
+        # Before anything is looked at: what comes in meanwhile makes the window ask again.
+        self.state = _state(self)
+
     @cached_property
     def of_sitting(self) -> Sequence[Shot]:
         """Shots of all ladders, in order, with their frames."""
@@ -76,14 +81,14 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
 @require_GET
 def live(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The part that follows the day; nothing at all when the window that asks is up to date."""
-    if request.GET.get("seen") == _state(ShootPage(request, sitting_id, "shoot")):
+    if request.GET.get("seen") == ShootPage(request, sitting_id).state:
         return HttpResponse(status=204)
     return render(request, "shoot/_live.html", _context(_page(request, sitting_id)))
 
 
 def _page(request: HttpRequest, sitting_id: int) -> ShootPage:
     """The page on the ladder asked for, else on the ladder of the next shot."""
-    sitting_page = ShootPage(request, sitting_id, "shoot")
+    sitting_page = ShootPage(request, sitting_id)
     waiting = sitting_page.waiting
     if "ladder" not in request.GET and "ladder" not in request.POST and waiting:
         sitting_page.switch_to(waiting[0].rung.ladder_id)
@@ -125,7 +130,7 @@ def _context(page: ShootPage) -> dict[str, object]:
         conditions_form=ConditionsForm(auto_id="noted_%s"),
         latest=_latest(page) if page.so_far.any("conditions") else None,
         mishaps=shoot.MISHAPS.items(),
-        state=_state(page),
+        state=page.state,
         dark_room=page.request.GET.get("room") == "dark",
     )
     context["rung"] = current
