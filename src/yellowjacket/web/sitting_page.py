@@ -237,14 +237,14 @@ class SittingPage:
     @cached_property
     def spots(self) -> Sequence[MarkedSpot]:
         """Marked spots on the frames of the ladder's body; who asks the sitting for its spots gets the same."""
-        marked = MarkedSpot.objects.all() if self.so_far.any("spots") else MarkedSpot.objects.none()
+        marked = MarkedSpot.objects.all() if self.so_far.has("spots") else MarkedSpot.objects.none()
         prefetch_related_objects([self.sitting], Prefetch("marked_spots", marked))
         return [spot for spot in self.sitting.marked_spots.all() if spot.body_id == self.ladder.body_id]
 
     @cached_property
     def problems(self) -> Sequence[Problem]:
         """Files of the sitting that were not used, or are no longer what they were; who asks the sitting gets the same."""
-        noted = Problem.objects.all() if self.so_far.any("problems") else Problem.objects.none()
+        noted = Problem.objects.all() if self.so_far.has("problems") else Problem.objects.none()
         prefetch_related_objects([self.sitting], Prefetch("problems", noted))
         return list(self.sitting.problems.all())
 

@@ -171,8 +171,8 @@ def test_hot_pixels_persist_from_night_to_night(data_folder):
     first, second = night("One", ladders=(spec,)), night("Two", ladders=(spec,), room_c=26.0)
     ladder = first.ladders.get()
     others = measure.others_with_darks(ladder)
-    asked = measure.Asked.of([ladder, *others])
-    ((other, share),) = measure.persistence(measure.measured(ladder, asked), others, asked)
+    inputs = measure.DarkInputs.of([ladder, *others])
+    ((other, share),) = measure.persistence(measure.measured(ladder, inputs), others, inputs)
     assert other == second.ladders.get()
     assert share.value > 0.9
 

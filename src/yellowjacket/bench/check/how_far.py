@@ -97,7 +97,7 @@ class HowFar:
         """What changes when a shot is planned, or a frame, an action, a file, a spot, a condition noted or a finding measured."""
         return tuple((kind, tuple(sorted(self.counts[kind]))) for kind in _OF_THE_DAY if kind in self.counts)
 
-    def any(self, kind: str) -> bool:
+    def has(self, kind: str) -> bool:
         """Whether there is anything of a kind."""
         return bool(self.counts.get(kind))
 

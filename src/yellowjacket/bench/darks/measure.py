@@ -82,15 +82,15 @@ def time_ladders(sitting: Sitting) -> Iterable[Ladder]:
     return sitting.ladders.filter(kind=Ladder.Kind.TIME).select_related("body", "sitting__profile")
 
 
-def unmeasured(ladder: Ladder, asked: Asked | None = None) -> int:
-    """Rungs with darks that are not measured. ``asked``: where that is known already."""
-    return len(_stale(ladder, asked))
+def unmeasured(ladder: Ladder, inputs: DarkInputs | None = None) -> int:
+    """Rungs with darks that are not measured. ``inputs``: where that is known already."""
+    return len(_stale(ladder, inputs))
 
 
-def _stale(ladder: Ladder, asked: Asked | None = None) -> list[tuple[TimeTask, str]]:
-    asked = asked or Asked.of([ladder])
-    frames, kept = asked.frames, asked.kept[ladder.pk]
-    gain = asked.known[ladder.pk].gain_e_per_dn.value
+def _stale(ladder: Ladder, inputs: DarkInputs | None = None) -> list[tuple[TimeTask, str]]:
+    inputs = inputs or DarkInputs.of([ladder])
+    frames, kept = inputs.frames, inputs.kept[ladder.pk]
+    gain = inputs.known[ladder.pk].gain_e_per_dn.value
     rungs = [rung for rung in ladder.rungs.all() if rung.pk in frames]
     shortest = min(rungs, key=lambda rung: (rung.exposure_s, rung.lenr), default=None)
     first = frames[shortest.pk][0] if shortest else None
@@ -131,7 +131,7 @@ def _store(sitting: Sitting, task: TimeTask, digest: str, outcome: TimeFindings 
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class DarkInputs:
     """What darks of ladders rest on: dark frames by rung id, by ladder id the inputs by rung id of what was measured, by frame
     id how warm each was, and by ladder id what light frames say of its ISO."""
 
@@ -141,18 +141,18 @@ class Asked:
     known: Mapping[int, Known]
 
     @classmethod
-    def of(cls, ladders: Sequence[Ladder]) -> Asked:
+    def of(cls, ladders: Sequence[Ladder]) -> DarkInputs:
         """In four queries for however many ladders."""
         return cls._with(ladders, _kept(ladders))
 
     @classmethod
-    def where_measured(cls, ladders: Sequence[Ladder]) -> Asked | None:
+    def where_measured(cls, ladders: Sequence[Ladder]) -> DarkInputs | None:
         """The same, None after one query where nothing of them was measured."""
         kept = _kept(ladders)
         return cls._with(ladders, kept) if any(kept.values()) else None
 
     @classmethod
-    def _with(cls, ladders: Sequence[Ladder], kept: Mapping[int, Mapping[int, str]]) -> Asked:
+    def _with(cls, ladders: Sequence[Ladder], kept: Mapping[int, Mapping[int, str]]) -> DarkInputs:
         frames = Frame.objects.darks_of(*ladders)
         warmth = warmth_of(frame for own in frames.values() for frame in own)
         return cls(frames, kept, warmth, _known_of(ladders))
@@ -204,13 +204,13 @@ class MeasuredDarks:
     warmth: Mapping[int, Warmth]
 
 
-def measured(ladder: Ladder, asked: Asked | None = None) -> MeasuredDarks | None:
-    """What was measured of a ladder, assembled; None before anything was. ``asked``: what it rests on, where that is known."""
-    asked = asked or Asked.where_measured([ladder])
-    rows = asked.kept[ladder.pk] if asked is not None else {}
-    if asked is None or not rows:
+def measured(ladder: Ladder, inputs: DarkInputs | None = None) -> MeasuredDarks | None:
+    """What was measured of a ladder, assembled; None before anything was. ``inputs``: what it rests on, where that is known."""
+    inputs = inputs or DarkInputs.where_measured([ladder])
+    rows = inputs.kept[ladder.pk] if inputs is not None else {}
+    if inputs is None or not rows:
         return None
-    warmth, known = asked.of_rungs(rows), asked.known[ladder.pk]
+    warmth, known = inputs.of_rungs(rows), inputs.known[ladder.pk]
     key = _digest([
         sorted(rows.items()), sorted((pk, one.course) for pk, one in warmth.items()),
         [(q.value, q.low, q.high) for q in (known.gain_e_per_dn, known.read_noise_e, known.saturation_e)],
@@ -274,14 +274,14 @@ def others_with_darks(ladder: Ladder) -> list[Ladder]:
     return list(others.select_related("sitting", "body")[:_OTHERS])
 
 
-def persistence(found: MeasuredDarks, others: Sequence[Ladder], asked: Asked) -> list[tuple[Ladder, Quantity]]:
-    """Which share of a ladder's hot pixels stands in each of others of the body, too. ``asked``: what their darks rest on."""
+def persistence(found: MeasuredDarks, others: Sequence[Ladder], inputs: DarkInputs) -> list[tuple[Ladder, Quantity]]:
+    """Which share of a ladder's hot pixels stands in each of others of the body, too. ``inputs``: what their darks rest on."""
     own = next((one.pixels for one in reversed(found.whole.off) if one.pixels is not None), None)
     if own is None:
         return []
     rows = []
     for other in others:
-        theirs = measured(other, asked)
+        theirs = measured(other, inputs)
         tables = [one.pixels for one in theirs.whole.off if one.pixels is not None] if theirs else []
         same = [table for table in tables if table.size == own.size]
         rows.append((other, also_in(own, same) if same else missing(Missing.ANOTHER_SIZE)))

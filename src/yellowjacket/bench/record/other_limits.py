@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass
-from typing import TypeAlias
 
 from django.db.models import Q, QuerySet
 
 from yellowjacket.bench.darks import measure
 from yellowjacket.bench.darks.measure import MeasuredDarks
-from yellowjacket.bench.models import Body, Ladder, Lane, Patch, Reading, Record, RememberedLimit, Rung, Use
+from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Record, RememberedLimit, Rung, Use
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.push import iso_invariance, latitude
 from yellowjacket.bench.push.iso_invariance import IsoReadings
 from yellowjacket.bench.push.latitude import Exposed
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.record import record as record_
+from yellowjacket.bench.record.fetched import NOTHING_FETCHED, Fetched, Finished
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.exposure.notation import between_marks, with_sign
 from yellowjacket.core.latitude.push_pull import StopLimit
@@ -24,8 +24,6 @@ from yellowjacket.core.limits.output_size import use_noise_factor
 from yellowjacket.core.limits.tolerance import LEVELS
 from yellowjacket.core.metrology.measurands import Measurand
 
-# Of each finish that was graded its limits.
-Finished: TypeAlias = Sequence[tuple[Lane, Sequence[proposals.Proposal]]]
 _NOT_SHOT = "not shot in this sitting"
 
 
@@ -41,17 +39,7 @@ class OtherLimit:
     source: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Known:
-    """What need not be asked for again: the ladders of the sitting, readings of the body's ISO ladders, and the limits with each
-    finish that was graded."""
-
-    ladders: Sequence[Ladder] | None = None
-    readings: IsoReadings | None = None
-    finished: Finished | None = None
-
-
-def of_ladder(ladder: Ladder, uses: Sequence[Use], known: Known = Known()) -> list[OtherLimit]:
+def of_ladder(ladder: Ladder, uses: Sequence[Use], fetched: Fetched = NOTHING_FETCHED) -> list[OtherLimit]:
     """What the record of a ladder decides beside the highest ISO as is. An exposure or time ladder has its own limits, at every
     level; an ISO ladder those with each finish that was graded, and the usable ones of the body's other ladders."""
     if ladder.kind == Ladder.Kind.EXPOSURE:
@@ -60,8 +48,8 @@ def of_ladder(ladder: Ladder, uses: Sequence[Use], known: Known = Known()) -> li
         found = measure.measured(ladder)
         return [row for use in uses for level in LEVELS for row in _long(ladder, use, found, level)] if found else []
     if ladder.kind == Ladder.Kind.ISO:
-        finished = proposals.with_finishes(ladder) if known.finished is None else known.finished
-        return [*_finished(finished), *of_body(ladder, uses, known)]
+        finished = proposals.with_finishes(ladder) if fetched.finished is None else fetched.finished
+        return [*_finished(finished), *of_body(ladder, uses, fetched)]
     return []
 
 
@@ -119,10 +107,10 @@ def _finished(finished: Finished) -> list[OtherLimit]:
     return rows
 
 
-def of_body(ladder: Ladder, uses: Sequence[Use], known: Known = Known()) -> list[OtherLimit]:
+def of_body(ladder: Ladder, uses: Sequence[Use], fetched: Fetched = NOTHING_FETCHED) -> list[OtherLimit]:
     """Everything the sitting of a ladder says of its body besides ISO; what was not shot is left out."""
     found: list[OtherLimit] = []
-    every = ladder.sitting.ladders.select_related("body") if known.ladders is None else known.ladders
+    every = ladder.sitting.ladders.select_related("body") if fetched.ladders is None else fetched.ladders
     ladders = [one for one in every if one.body_id == ladder.body_id]
     exposed = [one for one in ladders if one.kind == Ladder.Kind.EXPOSURE]
     by_ladder = latitude.exposed_of(exposed, uses) if exposed else {}
@@ -130,13 +118,13 @@ def of_body(ladder: Ladder, uses: Sequence[Use], known: Known = Known()) -> list
         for use in uses:
             found += _pushed(one, use, by_ladder[one.pk][use.pk], "usable")
     timed = [one for one in ladders if one.kind == Ladder.Kind.TIME]
-    asked = measure.Asked.where_measured(timed) if timed else None
-    for one in timed if asked is not None else ():
-        measured = measure.measured(one, asked)
+    inputs = measure.DarkInputs.where_measured(timed) if timed else None
+    for one in timed if inputs is not None else ():
+        measured = measure.measured(one, inputs)
         if measured is not None:
             for use in uses:
                 found += _long(one, use, measured, "usable")
-    return found + _of_iso(IsoReadings.of(ladder, ladders) if known.readings is None else known.readings)
+    return found + _of_iso(IsoReadings.of(ladder, ladders) if fetched.readings is None else fetched.readings)
 
 
 def _pushed(ladder: Ladder, use: Use, exposed: Exposed, level: str) -> list[OtherLimit]:

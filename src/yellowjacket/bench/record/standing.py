@@ -6,13 +6,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from yellowjacket.bench.models import Decision, Frame, Ladder, Record, Use
-from yellowjacket.bench.models.queries.decisions import Decisions
-from yellowjacket.bench.models.queries.grades import Grades
+from yellowjacket.bench.models import Decision, Ladder, Record, Use
 from yellowjacket.bench.models.queries.readings import LOOKED_AT
 from yellowjacket.bench.push.iso_invariance import IsoReadings
 from yellowjacket.bench.record.evidence import conditions, limit_from, mark_advice, size_words
-from yellowjacket.bench.record.other_limits import Finished, Known, OtherLimit, of_ladder
+from yellowjacket.bench.record.fetched import NOTHING_FETCHED, Fetched, Finished
+from yellowjacket.bench.record.other_limits import OtherLimit, of_ladder
 from yellowjacket.bench.record.proposals import Proposal, proposals, with_finishes
 from yellowjacket.core.limits.iso_limits import disagreement_stops
 
@@ -59,7 +58,7 @@ class Standing:
 
     def is_open_ended(self, proposal: Proposal) -> bool:
         """Whether nothing that was measured, or else graded, lies outside of the limit: the level is held to the end of what is
-        known."""
+        fetched."""
         told = proposal.proposed
         return told is not None and told.at_least and self.mark_of(proposal) == told.mark
 
@@ -69,30 +68,19 @@ class Standing:
         return known or proposal.measured.mark is not None or proposal.measured.ended is not None
 
 
-@dataclass(frozen=True, slots=True)
-class AlreadyKnown:
-    """What need not be asked for again: grades in force on the ladder, the record's own decisions, the ladders of the sitting
-    with body and sitting, and the ladder's frames with their shots."""
-
-    grades: Grades | None = None
-    decisions: Decisions | None = None
-    ladders: Sequence[Ladder] | None = None
-    frames: Sequence[Frame] | None = None
-
-
-def standing_of(record: Record, uses: Sequence[Use], known: AlreadyKnown = AlreadyKnown()) -> Standing:
+def standing_of(record: Record, uses: Sequence[Use], fetched: Fetched = NOTHING_FETCHED) -> Standing:
     """What a version shows; ``uses``: of its sitting."""
     ladder = record.ladder
-    decisions = Decision.objects.of(record) if known.decisions is None else known.decisions
-    readings = IsoReadings.of(ladder, known.ladders, LOOKED_AT) if ladder.kind == Ladder.Kind.ISO else None
+    decisions = Decision.objects.of(record) if fetched.decisions is None else fetched.decisions
+    readings = IsoReadings.of(ladder, fetched.ladders, LOOKED_AT) if ladder.kind == Ladder.Kind.ISO else None
     findings = readings.spoken.findings(ladder.rungs.all()) if readings is not None else None
     decided = {(one.what, one.use): one.text for one in record.other_decisions.all()} if record.pk else {}
     finished = with_finishes(ladder, findings)
     live = Standing(
-        proposals(ladder, grades=known.grades, findings=findings), conditions(ladder, known.grades, known.frames),
+        proposals(ladder, grades=fetched.grades, findings=findings), conditions(ladder, fetched.grades, fetched.frames),
         [
             OtherStanding(one, decided.get((one.what, one.use), ""))
-            for one in of_ladder(ladder, uses, Known(known.ladders, readings, finished))
+            for one in of_ladder(ladder, uses, replace(fetched, readings=readings, finished=finished))
         ],
         mark_advice(ladder, readings), {use.name: size_words(use, ladder) for use in uses},
         {(one.use.name, one.level): Decided(one.iso, one.words) for one in decisions.values()},

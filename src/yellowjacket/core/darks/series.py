@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -60,7 +60,7 @@ class DarkLadder:
         self.on = tuple(one for one in ordered if one.group.lenr)
         self._known = known
         # By the size of a use: every level and answer of one rests on the same.
-        self._courses: dict[float, dict[str, Course]] = {}
+        self._courses: dict[float, Mapping[str, Course]] = {}
 
     @cached_property
     def _law(self) -> tuple[DarkCurrent, Quantity]:
@@ -157,7 +157,7 @@ class DarkLadder:
             noise = shortest * gain
         return Shadow(self._lifted_e, noise, self.current.current)
 
-    def courses(self, factor: float = 1.0) -> dict[str, Course]:
+    def courses(self, factor: float = 1.0) -> Mapping[str, Course]:
         """Hot pixels along time by answer, at a use's size."""
         if factor not in self._courses:
             self._courses[factor] = courses(

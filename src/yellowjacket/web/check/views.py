@@ -48,7 +48,7 @@ def _context(page: CheckPage) -> dict[str, object]:
     stave = Stave(page.ladder, columns_of(page.rungs, page.rung))
     flags, headroom = _remarks(page)
     audit = audit_.audit(page.ladder, page.every_shot, flags)
-    warm = conditions.temperatures(page.ladder) if so_far.any("conditions") else {}
+    warm = conditions.temperatures(page.ladder) if so_far.has("conditions") else {}
     lines = [frames_line(page), *_audit_lines(list(page.rungs), audit, warm)]
     if not page.ladder.capped:
         lines.insert(0, crop_line(page, stave.column_px))
@@ -64,10 +64,10 @@ def _context(page: CheckPage) -> dict[str, object]:
         free=remedies.free_shots(page.sitting) if astray else (),
         of_rung=_frames_of_rung(page),
         spots=spots,
-        events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN] if so_far.any("events") else (),
+        events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN] if so_far.has("events") else (),
         in_frames=any(page.frames.values()),
         no_aperture=sum(not frame.said("f_number") for frame in page.every_frame),
-        nameless=nameless.question(page.sitting) if so_far.any("nameless") else None,
+        nameless=nameless.question(page.sitting) if so_far.has("nameless") else None,
         bodies=Body.objects.all(),
     )
 

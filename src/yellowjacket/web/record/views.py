@@ -18,8 +18,9 @@ from yellowjacket.bench.people import trail
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.record import record as record_
+from yellowjacket.bench.record.fetched import Fetched
 from yellowjacket.bench.record.sides import sides_of
-from yellowjacket.bench.record.standing import AlreadyKnown, Standing, newest_signed, standing_of
+from yellowjacket.bench.record.standing import Standing, newest_signed, standing_of
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import identity, whole
 from yellowjacket.core.limits.iso_limits import Limit
@@ -92,8 +93,8 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     decisions = Decision.objects.of(record)
     page.fetch_lanes([page.ladder])
-    known = AlreadyKnown(page.grades, decisions, page.ladders, page.every_frame)
-    standing = standing_of(record, page.uses, known)
+    fetched = Fetched(page.grades, decisions, page.ladders, page.every_frame)
+    standing = standing_of(record, page.uses, fetched)
     # With a finish the eye alone speaks.
     by_lane = {lane.name: {(p.use.pk, p.level): p.graded for p in found} for lane, found in standing.finished}
     blocks: dict[str, UseBlock] = {}

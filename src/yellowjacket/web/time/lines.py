@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from django.db.models import Q
 
 from yellowjacket.bench.darks import masters
-from yellowjacket.bench.darks.measure import Asked, MeasuredDarks
+from yellowjacket.bench.darks.measure import DarkInputs, MeasuredDarks
 from yellowjacket.bench.darks.sensor_temperature import Warmth
 from yellowjacket.bench.models import Frame, Reading, Rung
 from yellowjacket.core.darks.exposure_group import TimeFindings
@@ -39,7 +39,7 @@ class TimeView:
     found: MeasuredDarks
     rungs: Sequence[Rung]
     factor: float
-    asked: Asked
+    inputs: DarkInputs
 
     def of(self, rung: Rung) -> TimeFindings:
         """Findings of a column."""
@@ -119,7 +119,7 @@ def _dark_crops(view: TimeView, column_px: int) -> list[Line]:
     size = (column_px - 2, CROP_HEIGHT_PX)
 
     def first(rung: Rung) -> Frame | None:
-        return next(iter(view.asked.frames.get(rung.pk, ())), None)
+        return next(iter(view.inputs.frames.get(rung.pk, ())), None)
 
     def shown(rung: Rung | None, treated: Treated | None = UNTREATED) -> Cell:
         frame = first(rung) if rung is not None else None
@@ -132,7 +132,7 @@ def _dark_crops(view: TimeView, column_px: int) -> list[Line]:
         return None if table is None else Treated(repair_dn=table.repair_bar_dn)
 
     masters_ = masters.same_time(
-        [one for rung in view.rungs if (one := first(rung))], view.page.ladder.body, view.asked.warmth
+        [one for rung in view.rungs if (one := first(rung))], view.page.ladder.body, view.inputs.warmth
     )
 
     def less_master(rung: Rung) -> Treated | None:

@@ -56,19 +56,19 @@ def _context(page: SittingPage) -> dict[str, object]:
     prefetch_related_objects([page.ladder], "rungs")
     timed = page.ladder.kind == Ladder.Kind.TIME
     others = measure.others_with_darks(page.ladder) if timed else []
-    asked = measure.Asked.of([page.ladder, *others] if timed else [])
-    found = measure.measured(page.ladder, asked) if timed else None
+    inputs = measure.DarkInputs.of([page.ladder, *others] if timed else [])
+    found = measure.measured(page.ladder, inputs) if timed else None
     scene = timed and page.ladder.method == Ladder.Method.SCENE
     context = page.context(
         scene=scene,
         timed=timed,
-        pending=measure.unmeasured(page.ladder, asked) if timed else 0,
+        pending=measure.unmeasured(page.ladder, inputs) if timed else 0,
         found=found,
         cautions=DARK_CAUTIONS,
     )
     if found is None:
         return context | ({"seen": scene_of(page), "lifted": LIFTED_STOPS} if scene else {})
-    view = _view(page, found, asked)
+    view = _view(page, found, inputs)
     page.switch_rungs(view.rungs)
     columns = columns_of(view.rungs, page.rung)
     column_px = Stave(page.ladder, columns).column_px
@@ -81,23 +81,23 @@ def _context(page: SittingPage) -> dict[str, object]:
             for rung in view.rungs
         ],
         "growth": found.whole.growth(), "corner": corner_to_centre(surface), "channels": channels,
-        "persists": measure.persistence(found, others, asked), "warm_of_rung": found.warmth.get(page.rung.pk),
+        "persists": measure.persistence(found, others, inputs), "warm_of_rung": found.warmth.get(page.rung.pk),
         "befores": Ladder.Before.choices, **_map(page, view), **_answers(page, view), **_lenr(page, view),
     }  # fmt: skip
 
 
-def _view(page: SittingPage, found: measure.MeasuredDarks, asked: measure.Asked) -> TimeView:
+def _view(page: SittingPage, found: measure.MeasuredDarks, inputs: measure.DarkInputs) -> TimeView:
     factor, _ = use_noise_factor(page.ladder.body.pixels, page.size_use.whole_frame_pixels if page.size_use else None)
-    return TimeView(page, found, measure.rungs_of(found, page.rungs), factor, asked)
+    return TimeView(page, found, measure.rungs_of(found, page.rungs), factor, inputs)
 
 
 def _measured(request: HttpRequest, sitting_id: int) -> tuple[SittingPage, TimeView]:
     sitting_page = SittingPage(request, sitting_id, "time")
-    asked = measure.Asked.of([sitting_page.ladder])
-    found = measure.measured(sitting_page.ladder, asked)
+    inputs = measure.DarkInputs.of([sitting_page.ladder])
+    found = measure.measured(sitting_page.ladder, inputs)
     if found is None:
         raise Http404
-    view = _view(sitting_page, found, asked)
+    view = _view(sitting_page, found, inputs)
     sitting_page.switch_rungs(view.rungs)
     return sitting_page, view
 
