@@ -141,8 +141,12 @@ def move_patch(browser):
     assert by_keys != before
     patch = find(browser, "[data-patch=grey] .halo")
     browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", patch)
+    place = browser.execute_script("return window.scrollY")
     ActionChains(browser).move_to_element(patch).click_and_hold().move_by_offset(-6, 6).release().perform()
     waiting(browser).until(lambda b: find(b, "[data-patch-row=grey] td").text != by_keys)
+    # What comes anew leaves the tester at the picture.
+    assert place > 100
+    assert browser.execute_script("return window.scrollY") == place
     draw_patch(browser)
     lay_grid(browser)
     click(browser, "[data-key=m]")

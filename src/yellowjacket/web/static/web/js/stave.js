@@ -76,7 +76,18 @@ export function light(key) {
   for (const item of document.querySelectorAll(".lit[data-rung], [data-wall] [data-rung]")) {
     item.classList.toggle("now", item.dataset.rung === key);
   }
-  heads()[index].scrollIntoView({ block: "nearest", inline: "nearest" });
+  reveal(heads()[index]);
+}
+
+// Sideways only: whoever looks at something further down the page stays there, whatever came anew.
+function reveal(head) {
+  const box = stave().closest(".stave-scroll");
+  if (!box) return;
+  const view = box.getBoundingClientRect(), own = head.getBoundingClientRect();
+  // Names stay at the left edge, over what is scrolled.
+  const left = Math.max(view.left, head.parentElement.firstElementChild.getBoundingClientRect().right);
+  if (own.left < left) box.scrollLeft -= left - own.left;
+  else if (own.right > view.right) box.scrollLeft += own.right - view.right;
 }
 
 export function goTo(key) {
