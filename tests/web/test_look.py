@@ -21,11 +21,13 @@ from yellowjacket.bench.models import (
     MarkedSpot,
     PairVerdict,
     Placement,
+    Reading,
     Record,
     Rung,
     Shot,
     Sitting,
 )
+from yellowjacket.bench.models.queries.readings import Spoken
 from yellowjacket.bench.refusal import Refusal
 
 pytestmark = pytest.mark.django_db
@@ -171,9 +173,14 @@ def test_two_bodies_stand_on_one_axis_and_can_be_slid(client, two, look):
     assert "not laid on one another yet" in text
 
 
+def _match(one, other, use):
+    spoken = Spoken.of(Reading.objects.of_limits([*one.rungs.all(), *other.rungs.all()]).said())
+    return pair_verdicts.match_of(one, other, use, spoken)
+
+
 def test_the_matched_rung_finder_sees_the_stop(client, two, look):
     one, other = two.ladders.all()
-    found = pair_verdicts.match_of(other, one, two.uses.get(name="Pixel level"))
+    found = _match(other, one, two.uses.get(name="Pixel level"))
     assert found.one == one
     known = [rung.ahead_stops.value for rung in found.measured if rung.ahead_stops.value is not None]
     # √2 in SNR is a stop where light makes the noise; the test scene's shadow is near that.
@@ -370,7 +377,7 @@ def test_a_verdict_is_kept_the_same_way_round_whichever_side(client, two, look):
     assert verdict.words == "Heath ISO 200 clearly better"
     client.post(f"{look}/pair/verdict/?a={other.pk}&b={one.pk}", {"reason": "blacks"})
     assert PairVerdict.objects.last().reason == "blacks"
-    found = pair_verdicts.match_of(*two.ladders.all(), two.uses.first())
+    found = _match(*two.ladders.all(), two.uses.first())
     assert found.verdict_words == "Heath better throughout, clearly at ISO 200"
 
 

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
-from django.db.models import QuerySet
 
 from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
+from yellowjacket.bench.models.queries.readings import ReadingQuerySet, Said
 from yellowjacket.core.colour.colorimetry import rgb_of
 from yellowjacket.core.exposure.iso12232 import MID_GREY_SHARE
 from yellowjacket.core.metrology.measurands import Measurand
@@ -17,6 +17,7 @@ from yellowjacket.core.rendering.develop import GREY_TARGET, PLAIN, Development,
 
 BY_GREY, BY_FILE, BY_NOTHING = "from the grey patch", "the file's own", "none: the file names no neutral"
 BY_CAMERA = "as the camera made it"
+_STEPS, _GREY = "steps", "grey"
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,13 +54,22 @@ class Developing:
     @classmethod
     def of(cls, ladder: Ladder, rungs: Sequence[Rung] | None = None) -> Developing:
         """Fetched once for a ladder, in one query."""
+        return cls.told(ladder, Reading.objects.in_one(cls.asked_of(ladder)), rungs)
+
+    @staticmethod
+    def asked_of(*ladders: Ladder) -> dict[str, ReadingQuerySet]:
+        """The readings that it rests on, to be asked for with others."""
+        steps = Reading.objects.filter(rung__ladder__in=ladders, quantity=Measurand.STEP_STOPS, value__isnull=False)
+        return {_STEPS: steps, _GREY: _of_grey(*ladders)}
+
+    @classmethod
+    def told(
+        cls, ladder: Ladder, said: Mapping[str, Iterable[Said]], rungs: Sequence[Rung] | None = None
+    ) -> Developing:
+        """From these readings, of the ladder alone or of others, too."""
         known = list(ladder.rungs.all()) if rungs is None else list(rungs)
-        measured = Reading.objects.filter(rung__ladder=ladder, quantity=Measurand.STEP_STOPS, value__isnull=False)
-        said = ("quantity", "rung_id", "channel", "value")
-        # Two questions in one: each is answered by an index of its own.
-        rows = list(measured.order_by().values_list(*said).union(_of_grey(ladder).values_list(*said), all=True))
-        steps = {rung_id: float(value) for quantity, rung_id, _, value in rows if quantity == Measurand.STEP_STOPS}
-        grey = _by_rung(row for quantity, *row in rows if quantity == Measurand.SIGNAL_DN)
+        steps = {one.rung_id: one.result.value or 0.0 for one in said.get(_STEPS, ())}
+        grey = _by_rung((one.rung_id, one.channel, one.result.value) for one in said.get(_GREY, ()))
         return cls(grey, ladder.reference_rung(known).pk if known else None, steps)
 
     def with_black(self, error_dn: Mapping[str, float]) -> Developing:
@@ -116,10 +126,10 @@ def grey_signals(ladder: Ladder) -> dict[int, dict[str, float]]:
     return _by_rung(_of_grey(ladder).values_list("rung_id", "channel", "value"))
 
 
-def _of_grey(ladder: Ladder) -> QuerySet[Reading]:
+def _of_grey(*ladders: Ladder) -> ReadingQuerySet:
     """Through the patch, which has few readings, not through the rungs, which have as many more as there are patches."""
     rows = Reading.objects.filter(
-        patch__ladder=ladder, patch__role=Patch.Role.GREY, quantity=Measurand.SIGNAL_DN, value__gt=0
+        patch__ladder__in=ladders, patch__role=Patch.Role.GREY, quantity=Measurand.SIGNAL_DN, value__gt=0
     )
     return rows.order_by()
 

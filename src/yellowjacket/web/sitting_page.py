@@ -30,13 +30,14 @@ from yellowjacket.bench.models import (
     MarkedSpot,
     Patch,
     Problem,
-    Record,
+    Reading,
     Rung,
     Shot,
     Sitting,
     Use,
 )
 from yellowjacket.bench.models.queries.grades import Grades
+from yellowjacket.bench.models.queries.readings import ReadingQuerySet, Said
 from yellowjacket.bench.shoot.shots import of_ladders
 from yellowjacket.bench.typed import whole
 from yellowjacket.core.exposure.notation import counted
@@ -210,9 +211,14 @@ class SittingPage:
         return max((frame.width for frame in self.every_frame), default=1)
 
     @cached_property
+    def grades_by_lane(self) -> Mapping[int | None, Grades]:
+        """Grades of the ladder that are in force, whoever spoke last, by the id of their lane, None as is."""
+        return Grade.objects.by_lane([self.ladder])
+
+    @property
     def grades(self) -> Grades:
-        """Grades of the ladder that are in force, as is, whoever spoke last."""
-        return Grade.objects.current(self.ladder)
+        """Those as is."""
+        return self.grades_by_lane.get(None, {})
 
     @cached_property
     def patches(self) -> Sequence[Patch]:
@@ -224,15 +230,6 @@ class SittingPage:
     def shots(self) -> Mapping[tuple[int, str], int]:
         """How many shots are planned by (rung id, kind)."""
         return Counter((shot.rung_id, shot.kind) for shot in self.every_shot)
-
-    @cached_property
-    def records(self) -> Sequence[Record]:
-        """Versions of the ladder's record, in order; who asks the ladder for them gets the same. What one rests on is large,
-        and read from the database when it is asked for."""
-        there = self.so_far.ladders[self.ladder.pk].version
-        versions = Record.objects.defer("evidence") if there else Record.objects.none()
-        prefetch_related_objects([self.ladder], Prefetch("records", versions))
-        return list(self.ladder.records.all())
 
     @cached_property
     def spots(self) -> Sequence[MarkedSpot]:
@@ -250,7 +247,7 @@ class SittingPage:
 
     def fetch_lanes(self, ladders: Sequence[Ladder], *also: str) -> None:
         """Have ladders know their lanes, and ``also`` what belongs to these; the database is asked where there are any."""
-        there = any(self.so_far.ladders[ladder.pk].lanes for ladder in ladders)
+        there = any(self.so_far.has_of("lanes", ladder) for ladder in ladders)
         lanes = Lane.objects.prefetch_related(*also) if there else Lane.objects.none()
         prefetch_related_objects(ladders, Prefetch("lanes", lanes))
 
@@ -307,7 +304,15 @@ class SittingPage:
     @cached_property
     def developing(self) -> Developing:
         """What the crops of the ladder are developed by."""
-        return Developing.of(self.ladder, self.rungs)
+        self.ask({})
+        return self.developing
+
+    def ask(self, asked: dict[str, ReadingQuerySet]) -> dict[str, list[Said]]:
+        """Answers to questions about readings; what the crops of the ladder are developed by comes with them, in one query."""
+        rests_on = Developing.asked_of(self.ladder) if self.so_far.has_of("read", self.ladder) else {}
+        said = Reading.objects.in_one(rests_on | asked)
+        self.developing = Developing.told(self.ladder, said, self.rungs)
+        return said
 
     @property
     def to_measure(self) -> bool:

@@ -118,12 +118,18 @@ def test_iso_ladders_of_one_light_tell_invariance_and_setting_ladders_their_effe
     assert same.saved_share == pytest.approx(0.74, abs=0.05)
 
 
+def _equalised(sitting):
+    ladders = list(sitting.ladders.select_related("body"))
+    readings = iso_invariance.IsoReadings.of(ladders[0], ladders, raw_modes.EQUALISED, of_others=True)
+    return raw_modes.equalised(ladders, readings.spoken.per_pixel)
+
+
 def test_without_ladders_there_is_nothing_to_say(sitting):
     ladder = sitting.ladders.get()
     assert iso_invariance.iso_against_push(iso_invariance.IsoReadings.of(ladder)) is None
     assert raw_modes.setting_effects(ladder) == []
     assert raw_modes.same_pixels_of(ladder) == []
-    assert raw_modes.equalised(sitting.ladders.select_related("body")) == []
+    assert _equalised(sitting) == []
     found = latitude.exposed(ladder, sitting.uses.first())
     limits = latitude.recovery(found, Profile("Default"))
     assert limits.push["usable"].stops is None
@@ -145,7 +151,7 @@ def test_two_bodies_are_made_equal_before_their_ranges_are_compared(sitting, mak
         for quantity, value, half in (("range_engineering", stops, 0.02), ("neighbour_correlation", rho, 0.002)):
             Reading.objects.create(rung=rung, channel="all", quantity=quantity, value=value, low=value - half, high=value + half,
                                    n=1000)  # fmt: skip
-    (found,) = raw_modes.equalised(sitting.ladders.select_related("body"))
+    (found,) = _equalised(sitting)
     assert found.difference.value == pytest.approx(-0.9)
     # A correlation of 0.301 is the filter [0.12, 0.76, 0.12], which leaves 0.606 of the noise: log2 of it is −0.72.
     assert found.processing.value == pytest.approx(-0.722, abs=0.005)

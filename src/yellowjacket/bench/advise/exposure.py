@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from django.db.models import Count, Exists, OuterRef
+from django.db.models import Count, Exists, OuterRef, Subquery, prefetch_related_objects
+from django.db.models.functions import Least
 from numpy.typing import NDArray
 
 from yellowjacket.bench.darks import masters, measure
@@ -57,13 +58,13 @@ def ladder_of(body: Body, known: Sequence[Ladder] = ()) -> Ladder | None:
     for quantity in (Measurand.READ_NOISE_E, Measurand.SATURATION_E):
         readings = Reading.objects.speaking([quantity]).filter(rung=OuterRef("pk"), use=None, value__gt=0)
         modelled = modelled.filter(Exists(readings))
-    told = modelled.order_by().values_list("ladder", "ladder__sitting__held_on").annotate(Count("pk"))
-    fullest = max(((min(marks, _MARKS_ENOUGH), held_on, ladder_id) for ladder_id, held_on, marks in told), default=None)
-    if fullest is None:
-        return None
-    if (own := next((ladder for ladder in known if ladder.pk == fullest[-1]), None)) is not None:
-        return own
-    return Ladder.objects.select_related("sitting__profile", "body").prefetch_related("rungs").get(pk=fullest[-1])
+    marks = modelled.order_by().values("ladder").annotate(marks=Least(Count("pk"), _MARKS_ENOUGH))
+    fullest = marks.order_by("-marks", "-ladder__sitting__held_on", "-ladder").values("ladder")[:1]
+    found = Ladder.objects.select_related("sitting__profile", "body").filter(pk=Subquery(fullest)).first()
+    own = next((ladder for ladder in known if ladder == found), None)
+    if found is not None and own is None:
+        prefetch_related_objects([found], "rungs")
+    return own or found
 
 
 def known_of(ladder: Ladder, use: Use, celsius: float | None = None) -> Known:

@@ -19,6 +19,7 @@ from yellowjacket.bench.models import (
     Rung,
     Shot,
 )
+from yellowjacket.bench.models.queries.readings import Said
 from yellowjacket.bench.shoot.conditions import temperature_drifts
 from yellowjacket.core.colour.colorimetry import rgb_of
 from yellowjacket.core.exposure.dial import exact_exposure_s
@@ -124,7 +125,7 @@ class Audit:
         ]
 
 
-def audit(ladder: Ladder, known: Sequence[Shot] | None = None, flags: Iterable[Reading] | None = None) -> Audit:
+def audit(ladder: Ladder, known: Sequence[Shot] | None = None, flags: Iterable[Said] | None = None) -> Audit:
     """Hold every frame of a ladder against its shot and against the reference frame; no file is opened. ``known``: its shots with
     their rungs and frames, ``flags``: what measuring remarked on its rungs, where they are known already."""
     rungs = list(ladder.rungs.all())
@@ -180,7 +181,7 @@ class _Reference:
 
 
 def _reference(
-    ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Frame]], flags: Iterable[Reading] | None
+    ladder: Ladder, rungs: Sequence[Rung], light: dict[int, list[Frame]], flags: Iterable[Said] | None
 ) -> _Reference | None:
     """The first frame of the reference rung, or of the nearest rung that has one."""
     with_frames = [rung for rung in rungs if light.get(rung.pk) and light[rung.pk][0].report]
@@ -190,7 +191,7 @@ def _reference(
     rung = min(with_frames, key=lambda rung: abs(rung.position - wanted.position))
     frame = light[rung.pk][0]
     if flags is None:
-        flags = Reading.objects.filter(rung__in=rungs, quantity=Measurand.FLAGS)
+        flags = Reading.objects.filter(rung__in=rungs, quantity=Measurand.FLAGS).said()
     smoothed = frozenset(row.rung_id for row in flags if row.result.has(Remark.SMOOTHED_HERE))
     spots = _in_focus(spot for spot in ladder.sitting.marked_spots.all() if spot.body_id == ladder.body_id)
     return _Reference(frame, report_from(frame.report), rung.expected_stops, rung, spots, smoothed)

@@ -9,28 +9,31 @@ from functools import lru_cache
 from typing import Any, TypeAlias
 
 from django.db import connection
-from django.db.models import Count, F, Max, Q, QuerySet, Value
+from django.db.models import Count, Exists, F, Max, OuterRef, Q, QuerySet, Value
 from django.db.models.expressions import Combinable
 
 from yellowjacket.bench.intake.nameless import NAMELESS
 from yellowjacket.bench.intake.originals import LOST
 from yellowjacket.bench.models import (
     Conditions,
+    Decision,
     Frame,
     Grade,
     Job,
     Ladder,
     Lane,
     MarkedSpot,
+    OtherDecision,
     Problem,
     Reading,
     Record,
+    RememberedLimit,
     Rung,
     Shot,
     Sitting,
     SittingEvent,
 )
-from yellowjacket.core.metrology.measurands import Measurand
+from yellowjacket.core.metrology.measurands import DARK_MEASURANDS, Measurand
 
 # By kind of row the numbers of each ladder or of the sitting, of which one is another after every change.
 Counts: TypeAlias = Mapping[str, Sequence[tuple[Any, ...]]]
@@ -80,7 +83,7 @@ class HowFar:
             ladders[ladder].planned, ladders[ladder].taken = planned, taken
         for ladder, rungs, lit, measured in rows["rungs"]:
             ladders[ladder].rungs, ladders[ladder].lit, ladders[ladder].measured = rungs, lit, measured
-        for ladder, dark, measured, _ in rows["darks"]:
+        for ladder, measured, dark, _ in rows["darks"]:
             ladders[ladder].dark, ladders[ladder].darks_measured = dark, measured
         for ladder, graded, _, _ in rows["grades"]:
             ladders[ladder].graded = graded
@@ -100,6 +103,15 @@ class HowFar:
     def has(self, kind: str) -> bool:
         """Whether there is anything of a kind."""
         return bool(self.counts.get(kind))
+
+    def has_of(self, kind: str, ladder: Ladder) -> bool:
+        """Whether there is anything of a kind that is counted by ladder."""
+        return any(row[0] == ladder.pk and row[1] for row in self.counts.get(kind, ()))
+
+    @property
+    def read(self) -> frozenset[int]:
+        """Ids of the ladders that something was read of in the light."""
+        return frozenset(row[0] for row in self.counts.get("read", ()))
 
     @property
     def extras(self) -> int:
@@ -158,9 +170,15 @@ def _kinds() -> Iterator[tuple[str, str, QuerySet[Any], Combinable, Combinable, 
     yield "rungs", of_ladder, rungs, _each(), _each(filter=lit), _each(filter=measured)
     dark = rungs.filter(ladder__kind=Ladder.Kind.TIME)
     in_the_dark = Q(shots__kind=Shot.Kind.DARK, shots__frame__isnull=False)
-    yield "darks", of_ladder, dark, _each(filter=in_the_dark), _each(filter=Q(darks__isnull=False)), none
+    yield "darks", of_ladder, dark, _each(filter=Q(darks__isnull=False)), _each(filter=in_the_dark), none
     yield "grades", of_rung, Grade.objects.in_force_in(_ANY_SITTING), every, Max("pk"), none
     yield "lanes", of_ladder, Lane.objects.filter(ladder__sitting=_ANY_SITTING), every, none, none
+    in_light = Reading.objects.filter(rung=OuterRef("pk")).exclude(quantity__in=DARK_MEASURANDS)
+    yield "read", of_ladder, rungs.filter(Exists(in_light)), every, none, none
+    for kind, model in (("decisions", Decision), ("other decisions", OtherDecision)):
+        yield kind, "record__ladder", model.objects.filter(record__ladder__sitting=_ANY_SITTING), every, none, none
+    before = RememberedLimit.objects.filter(body__ladders__sitting=_ANY_SITTING)
+    yield "remembered", "body__ladders", before, every, none, none
     records = Record.objects.filter(ladder__sitting=_ANY_SITTING)
     yield "records", of_ladder, records, F("version"), Count("signed_at"), F("signed_by")
     told = (

@@ -202,7 +202,10 @@ def correct_aperture(ladder: Ladder, f_number: float) -> SittingEvent:
     return undo_log.act(ladder.sitting, SittingEvent.Kind.CORRECTED, words, changes)
 
 
-def free_shots(sitting: Sitting) -> list[Shot]:
-    """Shots without a frame, for choosing where a file belongs."""
+def free_shots(sitting: Sitting, known: Iterable[Shot] | None = None) -> list[Shot]:
+    """Shots without a frame, for choosing where a file belongs. ``known``: all of the sitting with their frames, where they are
+    known already."""
+    if known is not None:
+        return sorted((shot for shot in known if not hasattr(shot, "frame")), key=lambda shot: shot.order)
     shots = Shot.objects.filter(rung__ladder__sitting=sitting, frame__isnull=True).select_related("rung__ladder__body")
     return list(shots.order_by("order"))

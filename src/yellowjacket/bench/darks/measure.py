@@ -6,12 +6,14 @@ import hashlib
 import json
 from collections import OrderedDict
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from statistics import fmean
 
+from django.db.models import Subquery
+
 from yellowjacket.bench.darks.packed import packed, unpacked
-from yellowjacket.bench.darks.sensor_temperature import Warmth, warmth_of
+from yellowjacket.bench.darks.sensor_temperature import Warmth, frames_with_noted, warmth_of
 from yellowjacket.bench.intake.originals import unusable
 from yellowjacket.bench.intake.problems import misfit_from, note_problem
 from yellowjacket.bench.jobs import progress as progress_
@@ -89,7 +91,7 @@ def unmeasured(ladder: Ladder, inputs: DarkInputs | None = None) -> int:
 
 def _stale(ladder: Ladder, inputs: DarkInputs | None = None) -> list[tuple[TimeTask, str]]:
     inputs = inputs or DarkInputs.of([ladder])
-    frames, kept = inputs.frames, inputs.kept[ladder.pk]
+    frames, kept = inputs.frames, inputs.kept[ladder.pk].inputs
     gain = inputs.known[ladder.pk].gain_e_per_dn.value
     rungs = [rung for rung in ladder.rungs.all() if rung.pk in frames]
     shortest = min(rungs, key=lambda rung: (rung.exposure_s, rung.lenr), default=None)
@@ -130,30 +132,51 @@ def _store(sitting: Sitting, task: TimeTask, digest: str, outcome: TimeFindings 
     )  # fmt: skip
 
 
+@dataclass(slots=True)
+class Kept:
+    """What was measured of a ladder: inputs by rung id, and at which ISO settings."""
+
+    inputs: dict[int, str] = field(default_factory=dict)
+    isos: set[int] = field(default_factory=set)
+
+
 @dataclass(frozen=True, slots=True)
 class DarkInputs:
-    """What darks of ladders rest on: dark frames by rung id, by ladder id the inputs by rung id of what was measured, by frame
-    id how warm each was, and by ladder id what light frames say of its ISO."""
+    """What darks of ladders rest on: dark frames by rung id, by ladder id what is kept of measuring them, by frame id how warm
+    each was, and by ladder id what light frames say of its ISO."""
 
     frames: Mapping[int, Sequence[Frame]]
-    kept: Mapping[int, Mapping[int, str]]
+    kept: Mapping[int, Kept]
     warmth: Mapping[int, Warmth]
     known: Mapping[int, Known]
 
     @classmethod
     def of(cls, ladders: Sequence[Ladder]) -> DarkInputs:
-        """In four queries for however many ladders."""
+        """In three queries for however many ladders."""
         return cls._with(ladders, _kept(ladders))
 
     @classmethod
     def where_measured(cls, ladders: Sequence[Ladder]) -> DarkInputs | None:
         """The same, None after one query where nothing of them was measured."""
         kept = _kept(ladders)
-        return cls._with(ladders, kept) if any(kept.values()) else None
+        return cls._with(ladders, kept) if any(one.inputs for one in kept.values()) else None
 
     @classmethod
-    def _with(cls, ladders: Sequence[Ladder], kept: Mapping[int, Mapping[int, str]]) -> DarkInputs:
-        frames = Frame.objects.darks_of(*ladders)
+    def of_newest(cls, body: Body) -> tuple[Ladder, DarkInputs] | None:
+        """The same of the newest measured ladder of a body, with that; None after one query where there is none."""
+        measured_ones = Ladder.objects.filter(body=body, rungs__darks__isnull=False)
+        newest = measured_ones.order_by("-sitting__held_on", "-pk").values("pk")[:1]
+        rows = RungDarks.objects.filter(rung__ladder=Subquery(newest)).defer("measured").select_related("rung__ladder")
+        kept, ladder = Kept(), None
+        for row in rows:
+            ladder = row.rung.ladder
+            kept.inputs[row.rung_id] = row.inputs
+            kept.isos.add(row.rung.iso)
+        return None if ladder is None else (ladder, cls._with([ladder], {ladder.pk: kept}))
+
+    @classmethod
+    def _with(cls, ladders: Sequence[Ladder], kept: Mapping[int, Kept]) -> DarkInputs:
+        frames = frames_with_noted().darks_of(*ladders)
         warmth = warmth_of(frame for own in frames.values() for frame in own)
         return cls(frames, kept, warmth, _known_of(ladders))
 
@@ -169,11 +192,12 @@ class DarkInputs:
         return found
 
 
-def _kept(ladders: Sequence[Ladder]) -> dict[int, dict[int, str]]:
-    found: dict[int, dict[int, str]] = {ladder.pk: {} for ladder in ladders}
+def _kept(ladders: Sequence[Ladder]) -> dict[int, Kept]:
+    found = {ladder.pk: Kept() for ladder in ladders}
     rows = RungDarks.objects.filter(rung__ladder__in=ladders)
-    for ladder_id, rung_id, inputs in rows.values_list("rung__ladder_id", "rung_id", "inputs"):
-        found[ladder_id][rung_id] = inputs
+    for ladder_id, rung_id, inputs, iso in rows.values_list("rung__ladder_id", "rung_id", "inputs", "rung__iso"):
+        found[ladder_id].inputs[rung_id] = inputs
+        found[ladder_id].isos.add(iso)
     return found
 
 
@@ -197,17 +221,18 @@ def _known_of(ladders: Sequence[Ladder]) -> dict[int, Known]:
 
 @dataclass(frozen=True, slots=True)
 class MeasuredDarks:
-    """A ladder's darks: the whole, findings by rung id, and how warm each rung was."""
+    """A ladder's darks: the whole, findings by rung id, how warm each rung was, and at which ISO settings."""
 
     whole: DarkLadder
     by_rung: Mapping[int, TimeFindings]
     warmth: Mapping[int, Warmth]
+    isos: Collection[int] = ()
 
 
 def measured(ladder: Ladder, inputs: DarkInputs | None = None) -> MeasuredDarks | None:
     """What was measured of a ladder, assembled; None before anything was. ``inputs``: what it rests on, where that is known."""
     inputs = inputs or DarkInputs.where_measured([ladder])
-    rows = inputs.kept[ladder.pk] if inputs is not None else {}
+    rows = inputs.kept[ladder.pk].inputs if inputs is not None else {}
     if inputs is None or not rows:
         return None
     warmth, known = inputs.of_rungs(rows), inputs.known[ladder.pk]
@@ -229,7 +254,7 @@ def measured(ladder: Ladder, inputs: DarkInputs | None = None) -> MeasuredDarks 
         _assembled[key] = found
         while len(_assembled) > _KEPT:
             _assembled.popitem(last=False)
-    return found
+    return replace(found, isos=inputs.kept[ladder.pk].isos)
 
 
 def store_readings(ladder: Ladder) -> None:
@@ -290,8 +315,8 @@ def persistence(found: MeasuredDarks, others: Sequence[Ladder], inputs: DarkInpu
 
 def of_body(body: Body) -> MeasuredDarks | None:
     """The newest measured time ladder of a body."""
-    newest = Ladder.objects.filter(body=body, rungs__darks__isnull=False).order_by("-sitting__held_on", "-pk").first()
-    return measured(newest) if newest else None
+    newest = DarkInputs.of_newest(body)
+    return measured(*newest) if newest else None
 
 
 def rungs_of(found: MeasuredDarks, rungs: Sequence[Rung]) -> list[Rung]:

@@ -6,8 +6,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from django.core.files.uploadedfile import UploadedFile
+from django.db.models import OuterRef, Subquery
 
 from yellowjacket.bench.models import Conditions, Frame, Ladder, Rung
+from yellowjacket.bench.models.queries.frames import FrameQuerySet
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
 from yellowjacket.core.metadata.capture import Thermometer
@@ -36,12 +38,20 @@ class Warmth:
         return bool(self.course) and max(self.course) - min(self.course) >= _WARMED_C
 
 
+def frames_with_noted() -> FrameQuerySet:
+    """Frames with ``noted_c``, what was noted at their shots last in °C: one query for both."""
+    noted = Conditions.objects.filter(shot=OuterRef("shot"), sensor_c__isnull=False).order_by("-at")
+    return Frame.objects.annotate(noted_c=Subquery(noted.values("sensor_c")[:1]))
+
+
 def warmth_of(frames: Iterable[Frame]) -> dict[int, Warmth]:
-    """By frame id, for frames whose temperature is known; one query where not every frame says itself."""
+    """By frame id, for frames whose temperature is known; one query where not every frame says itself, and not every one came
+    with what was noted."""
     frames = list(frames)
-    silent = [one.shot_id for one in frames if one.shot_id and one.temperature_c is None]
-    noted = Conditions.objects.filter(shot__in=silent, sensor_c__isnull=False).order_by("at")
-    shown = dict(noted.values_list("shot_id", "sensor_c"))
+    shown = {one.shot_id: vars(one)["noted_c"] for one in frames if vars(one).get("noted_c") is not None}
+    silent = [one.shot_id for one in frames if one.temperature_c is None and "noted_c" not in vars(one)]
+    noted = Conditions.objects.filter(shot__in=filter(None, silent), sensor_c__isnull=False).order_by("at")
+    shown.update(noted.values_list("shot_id", "sensor_c"))
     found: dict[int, Warmth] = {}
     for frame in frames:
         if "temperature_c" in frame.overrides:

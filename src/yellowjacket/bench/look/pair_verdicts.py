@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from yellowjacket.bench.models import Grade, Ladder, Lane, PairVerdict, Reading, Rung, Use
-from yellowjacket.bench.models.queries.readings import at_use
+from yellowjacket.bench.models import Grade, Ladder, Lane, PairVerdict, Rung, Use
+from yellowjacket.bench.models.queries.readings import Spoken, at_use
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.core.limits.body_comparison import Effect, effects, in_words
 from yellowjacket.core.limits.iso_equivalence import (
@@ -105,16 +105,16 @@ class Match:
     shift_judged: Quantity
 
 
-def match_of(one: Ladder, other: Ladder, use: Use) -> Match:
-    """The matched-rung finder for two ISO ladders of a sitting."""
+def match_of(one: Ladder, other: Ladder, use: Use, spoken: Spoken) -> Match:
+    """The matched-rung finder for two ISO ladders of a sitting. ``spoken``: what stands for limits of both."""
     one, other = sorted((one, other), key=lambda ladder: (ladder.position, ladder.pk))
     if Ladder.Method.FIXED in (one.method, other.method):
         # Held fixed, the light is the same at every ISO: noise does not grow along the ladder.
         measured, words = [], "a ladder held fixed has the same light at every ISO, so there is no shift to find"
     else:
-        seen = _seen((one, other), use)
+        seen = _seen((one, other), use, spoken)
         measured = matched_rungs(*seen)
-        words = "; ".join(in_words(one.body.model, other.body.model, _effects(one, other, seen)))
+        words = "; ".join(in_words(one.body.model, other.body.model, _effects(one, other, seen, spoken)))
     verdicts = in_force(one, other, use)
     equal = [(v.one.iso, v.score) for v in verdicts if v.one.iso == v.other.iso]
     names = one.body.model, other.body.model
@@ -138,23 +138,24 @@ def _middle(rungs: Sequence[MatchedRung]) -> Quantity:
     )
 
 
-def _effects(one: Ladder, other: Ladder, seen: Sequence[Sequence[Seen]]) -> list[Effect]:
+def _effects(one: Ladder, other: Ladder, seen: Sequence[Sequence[Seen]], spoken: Spoken) -> list[Effect]:
     """Shadow SNR of both, at the marks both were read at, but for those whose raw is smoothed."""
-    flags = Reading.objects.filter(rung__ladder__in=(one, other), quantity=Measurand.FLAGS).select_related("rung")
-    smoothed = [row.rung.iso for row in flags if row.result.has(Remark.SMOOTHED_HERE)]
+    smoothed = []
+    for rung in (*one.rungs.all(), *other.rungs.all()):
+        flags = spoken.per_pixel.get(rung.pk, {}).get(Measurand.FLAGS)
+        if flags is not None and flags.has(Remark.SMOOTHED_HERE):
+            smoothed.append(rung.iso)
     sides = [{rung.mark: {Measurand.SHADOW_SNR: rung.snr} for rung in side} for side in seen]
     return effects(sides[0], sides[1], (Measurand.SHADOW_SNR,), smoothed)
 
 
-def _seen(ladders: Sequence[Ladder], use: Use) -> list[list[Seen]]:
-    rungs = list(Rung.objects.filter(ladder__in=ladders).order_by("position"))
-    findings = Reading.objects.findings_by_use(rungs)
+def _seen(ladders: Sequence[Ladder], use: Use, spoken: Spoken) -> list[list[Seen]]:
+    findings = spoken.findings(rung for ladder in ladders for rung in ladder.rungs.all())
     nothing = missing(Missing.NOT_MEASURED)
     return [
         [
             Seen(rung.iso, rung.iso_stops, at_use(findings, use, rung).get(CRITERION, nothing))
-            for rung in rungs
-            if rung.ladder_id == ladder.pk
+            for rung in ladder.rungs.all()
         ]
         for ladder in ladders
     ]

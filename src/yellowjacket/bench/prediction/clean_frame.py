@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from yellowjacket.bench.decoding import mosaic_of
 from yellowjacket.bench.development import Developing, Switches
 from yellowjacket.bench.models import Frame, Ladder, Reading, Rung, Shot
+from yellowjacket.bench.models.queries.readings import Said
 from yellowjacket.core.exposure import dial
 from yellowjacket.core.metrology.estimate import Quantity
 from yellowjacket.core.metrology.measurands import ALL, Measurand
@@ -74,7 +75,11 @@ class Predicting:
         )  # fmt: skip
         if frame is None or frame.mosaic_layout.rendered or frame.mosaic_layout.demosaiced:
             return None
-        return cls(frame, rung, sensor_of(ladder, rungs, frame), Developing.of(ladder, rungs))
+        model = Reading.objects.filter(
+            rung__ladder=ladder, patch=None, use=None, quantity__in=_MODEL, value__isnull=False
+        )
+        said = Reading.objects.in_one({"model": model, **Developing.asked_of(ladder)})
+        return cls(frame, rung, _sensor_of(said["model"], rungs, frame), Developing.told(ladder, said, rungs))
 
     @cached_property
     def clean(self) -> SensorAt:
@@ -156,14 +161,11 @@ class Predicting:
         return f"{self.frame.sha256} {asked.clean} {asked.target} {sorted(asked.light.items())} {wanted} {hot}"
 
 
-def sensor_of(ladder: Ladder, rungs: list[Rung], frame: Frame) -> Sensor:
+def _sensor_of(readings: Iterable[Said], rungs: list[Rung], frame: Frame) -> Sensor:
     """The body as a ladder's readings have it; settings that lack gain, noise or saturation are left out."""
     found: dict[int, dict[tuple[Measurand, str], Quantity]] = {}
-    readings = Reading.objects.filter(
-        rung__ladder=ladder, patch=None, use=None, quantity__in=_MODEL, value__isnull=False
-    )
-    for rung_id, quantity, channel, result in readings.quantities("rung_id", "quantity", "channel"):
-        found.setdefault(rung_id, {})[Measurand(quantity), channel] = result
+    for one in readings:
+        found.setdefault(one.rung_id, {})[Measurand(one.quantity), one.channel] = one.result
     marks = [_mark(rung, found.get(rung.pk, {}), frame) for rung in rungs]
     return Sensor([one for one in marks if one is not None])
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import TypeAlias
 
 from django.db.models import prefetch_related_objects
 
 from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Rung, Use
-from yellowjacket.bench.models.queries.readings import Findings, at_use
+from yellowjacket.bench.models.queries.readings import LOOKED_AT, Findings, ReadingQuerySet, Said, Spoken, at_use
 from yellowjacket.core.latitude.iso_invariance import (
     NOISE_MODEL,
     Invariance,
@@ -58,21 +59,24 @@ def exposed_by_use(ladder: Ladder, uses: Sequence[Use]) -> dict[int, Exposed]:
     return exposed_of([ladder], uses)[ladder.pk]
 
 
-def exposed_of(ladders: Sequence[Ladder], uses: Sequence[Use]) -> dict[int, dict[int, Exposed]]:
-    """The same of several ladders by their ids, in as many queries as for one."""
+def exposed_of(
+    ladders: Sequence[Ladder], uses: Sequence[Use], read: Collection[int] | None = None
+) -> dict[int, dict[int, Exposed]]:
+    """The same of several ladders by their ids, in one query as for one. ``read``: ids of those that something was read of,
+    where that is known; of the others nothing is asked."""
     prefetch_related_objects(ladders, "rungs")
-    every = [rung for ladder in ladders for rung in ladder.rungs.all()]
-    findings = Reading.objects.findings_by_use(every)
+    every = [rung for ladder in ladders if read is None or ladder.pk in read for rung in ladder.rungs.all()]
     wanted = (Measurand.STEP_STOPS, Measurand.CAST_DE00, Measurand.CAST_CORRECTED_DE00)
-    rows = Reading.objects.filter(rung__in=every, quantity__in=(*wanted, Measurand.CLIPS_AT_STOPS))
-    own: dict[int, dict[Measurand, Quantity]] = {}
+    of_rungs = Reading.objects.filter(rung__in=every)
+    said = Reading.objects.in_one({
+        "limits": of_rungs.speaking(LOOKED_AT),
+        "own": of_rungs.filter(quantity__in=wanted).exclude(patch__role=Patch.Role.SHADOW),
+        "clips": of_rungs.filter(quantity=Measurand.CLIPS_AT_STOPS, patch__role=Patch.Role.HIGHLIGHT),
+    })  # fmt: skip
+    findings, own = Spoken.of(said["limits"]).findings(every), Spoken.of(said["own"]).per_pixel
     clips: dict[int, tuple[Quantity, str]] = {}
-    for rung_id, quantity, role, channel, result in rows.quantities("rung_id", "quantity", "patch__role", "channel"):
-        if quantity != Measurand.CLIPS_AT_STOPS:
-            if role != Patch.Role.SHADOW:
-                own.setdefault(rung_id, {}).setdefault(Measurand(quantity), result)
-        elif role == Patch.Role.HIGHLIGHT:
-            clips.setdefault(rung_id, (result, channel))
+    for one in said["clips"]:
+        clips.setdefault(one.rung_id, (one.result, one.channel))
     found: dict[int, dict[int, Exposed]] = {}
     for ladder in ladders:
         rungs = list(ladder.rungs.all())
@@ -183,11 +187,16 @@ class IsoAgainstPush:
     measured: bool
 
 
-def iso_noise_of(rungs: Sequence[Rung], whole: Mapping[int, Mapping[Measurand, Quantity]]) -> list[IsoNoise]:
-    """Noise models by ISO from all ISO ladders of a body in a sitting together; patches of ladders held fixed hold the same
-    light. ``rungs`` know their ladders; ``whole``: what was measured of each, by its id."""
-    fixed = sorted({rung.ladder_id for rung in rungs if rung.ladder.method == Ladder.Method.FIXED})
-    patches = _same_light(fixed) if fixed else {}
+# Signal and noise of uniform patches by rung id, (patch, channel).
+SameLight: TypeAlias = Mapping[int, Mapping[tuple[str, str], ShadowNoise]]
+
+
+def iso_noise_of(
+    rungs: Sequence[Rung], whole: Mapping[int, Mapping[Measurand, Quantity]], patches: SameLight
+) -> list[IsoNoise]:
+    """Noise models by ISO from all ISO ladders of a body in a sitting together. ``rungs`` know their ladders; ``whole``: what was
+    measured of each, by its id; ``patches``: of ladders held fixed, which hold the same light."""
+    fixed = held_fixed(rungs)
     models: dict[int, list[Mapping[Measurand, Quantity]]] = {}
     lit: dict[int, Mapping[tuple[str, str], ShadowNoise]] = {}
     for rung in sorted(rungs, key=lambda one: one.ladder_id not in fixed):
@@ -202,21 +211,28 @@ def _together(rows: Sequence[Mapping[Measurand, Quantity]]) -> dict[Measurand, Q
     return {one: weighted([row[one] for row in rows]) for one in NOISE_MODEL}
 
 
-def _same_light(ladders: Sequence[int]) -> dict[int, dict[tuple[str, str], ShadowNoise]]:
-    """Signal and noise of uniform patches by rung, (patch, channel): of ladders held fixed."""
-    found: dict[int, dict[tuple[str, str], dict[str, Quantity]]] = {}
+def held_fixed(rungs: Iterable[Rung]) -> set[int]:
+    """Ids of the ladders of rungs that were held fixed: they hold the same light at every ISO."""
+    return {rung.ladder_id for rung in rungs if rung.ladder.method == Ladder.Method.FIXED}
+
+
+def of_same_light(rungs: Iterable[Rung]) -> ReadingQuerySet:
+    """Signal and noise of the uniform patches of ladders that were held fixed."""
     uniform = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK, Patch.Role.FIELD, Patch.Role.WEDGE)
-    rows = Reading.objects.filter(
-        rung__ladder__in=ladders,
+    return Reading.objects.filter(
+        rung__ladder__in=held_fixed(rungs),
         use=None,
         quantity__in=(Measurand.SIGNAL_DN, Measurand.NOISE_DN),
         patch__role__in=uniform,
     )
-    # Thousands of rows: plain values, not models.
-    fields = ("rung_id", "patch__name", "channel", "quantity", "value", "low", "high", "n", "notes")
-    for rung_id, name, channel, quantity, *numbers in rows.values_list(*fields):
-        of_rung = found.setdefault(rung_id, {})
-        of_rung.setdefault((name, channel), {})[quantity] = Quantity.from_plain(numbers)
+
+
+def same_light(readings: Iterable[Said]) -> SameLight:
+    """The same, as it was fetched, by rung id, (patch, channel)."""
+    found: dict[int, dict[tuple[str, str], dict[str, Quantity]]] = {}
+    for one in readings:
+        of_rung = found.setdefault(one.rung_id, {})
+        of_rung.setdefault((str(one.patch), one.channel), {})[one.quantity] = one.result
     return {
         pk: {
             key: ShadowNoise(both[Measurand.SIGNAL_DN], both[Measurand.NOISE_DN])

@@ -113,18 +113,19 @@ def of_body(ladder: Ladder, uses: Sequence[Use], fetched: Fetched = NOTHING_FETC
     every = ladder.sitting.ladders.select_related("body") if fetched.ladders is None else fetched.ladders
     ladders = [one for one in every if one.body_id == ladder.body_id]
     exposed = [one for one in ladders if one.kind == Ladder.Kind.EXPOSURE]
-    by_ladder = latitude.exposed_of(exposed, uses) if exposed else {}
+    by_ladder = latitude.exposed_of(exposed, uses, fetched.read)
     for one in exposed:
         for use in uses:
             found += _pushed(one, use, by_ladder[one.pk][use.pk], "usable")
-    timed = [one for one in ladders if one.kind == Ladder.Kind.TIME]
+    timed = [one for one in ladders if one.kind == Ladder.Kind.TIME and fetched.may_have("darks", one)]
     inputs = measure.DarkInputs.where_measured(timed) if timed else None
     for one in timed if inputs is not None else ():
         measured = measure.measured(one, inputs)
         if measured is not None:
             for use in uses:
                 found += _long(one, use, measured, "usable")
-    return found + _of_iso(IsoReadings.of(ladder, ladders) if fetched.readings is None else fetched.readings)
+    readings = IsoReadings.of(ladder, ladders, read=fetched.read) if fetched.readings is None else fetched.readings
+    return found + _of_iso(readings)
 
 
 def _pushed(ladder: Ladder, use: Use, exposed: Exposed, level: str) -> list[OtherLimit]:

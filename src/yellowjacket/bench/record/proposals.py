@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, Reading, Rung, Shot, Use
@@ -48,19 +48,20 @@ class Proposal:
 
 
 def proposals(
-    ladder: Ladder, lane: Lane | None = None, grades: Grades | None = None, findings: Findings | None = None
-) -> list[Proposal]:
+    ladder: Ladder, lane: Lane | None = None, grades: Grades | None = None, findings: Findings | None = None,
+    frames: Iterable[Frame] | None = None,
+) -> list[Proposal]:  # fmt: skip
     """Every use and level, measured and graded; none for ladders that do not run along ISO.
 
     ``lane``: graded with a finish instead of as is; measured stays as is, a finish has no raw readings. ``grades``: those in
-    force, ``findings``: of its rungs, where they are known already.
+    force, ``findings``: of its rungs, ``frames``: its own with their shots, where they are known already.
     """
     if ladder.kind != Ladder.Kind.ISO:
         return []
     rungs = list(ladder.rungs.all())
     findings = Reading.objects.findings_by_use(rungs) if findings is None else findings
     grades = Grade.objects.current(ladder, lane=lane) if grades is None else grades
-    by_eye = not findings and _pictures_only(ladder)
+    by_eye = not findings and _pictures_only(ladder, frames)
     result = []
     for use in ladder.sitting.uses.all():
         measured = (
@@ -76,17 +77,26 @@ def proposals(
     return result
 
 
-def with_finishes(ladder: Ladder, findings: Findings | None = None) -> list[tuple[Lane, list[Proposal]]]:
-    """The same with each finish of a ladder that was graded. ``findings``: of its rungs, where they are known already."""
+def with_finishes(
+    ladder: Ladder, findings: Findings | None = None, given: Mapping[int | None, Grades] | None = None,
+    frames: Iterable[Frame] | None = None,
+) -> list[tuple[Lane, list[Proposal]]]:  # fmt: skip
+    """The same with each finish of a ladder that was graded. ``findings``: of its rungs, ``given``: grades in force by lane,
+    ``frames``: its own with their shots, where they are known already."""
     lanes = list(ladder.lanes.all())
-    given = Grade.objects.by_lane([ladder]) if lanes else {}
-    return [(lane, proposals(ladder, lane, given[lane.pk], findings)) for lane in lanes if lane.pk in given]
+    if given is None:
+        given = Grade.objects.by_lane([ladder]) if lanes else {}
+    return [(lane, proposals(ladder, lane, given[lane.pk], findings, frames)) for lane in lanes if lane.pk in given]
 
 
-def _pictures_only(ladder: Ladder) -> bool:
+def _pictures_only(ladder: Ladder, frames: Iterable[Frame] | None = None) -> bool:
     """Whether its frames are camera pictures, whose noise has been through a converter."""
-    frame = Frame.objects.filter(shot__rung__ladder=ladder, shot__kind=Shot.Kind.LIGHT).defer("report").first()
-    return frame is not None and frame.mosaic_layout.rendered
+    if frames is None:
+        first = Frame.objects.filter(shot__rung__ladder=ladder, shot__kind=Shot.Kind.LIGHT).defer("report").first()
+    else:
+        lit = [frame for frame in frames if frame.shot is not None and frame.shot.kind == Shot.Kind.LIGHT]
+        first = min(lit, key=lambda frame: frame.pk, default=None)
+    return first is not None and first.mosaic_layout.rendered
 
 
 def measured_of(ladder: Ladder, use: Use, rungs: Sequence[Rung], findings: Findings) -> Mapping[str, Limit]:

@@ -79,12 +79,12 @@ def accept_proposed(record: Record, person: str = "") -> None:
         _noted(record, act, f"{one.use.name}, {one.level}", person, after=made.words)
 
 
-def answer_of(record: Record) -> str:
-    """The decided usable limits in a sentence, as a beginning for the tester's own."""
-    if record.pk is None:
-        return ""
-    decisions = record.decisions.filter(level="usable").select_related("use").order_by("use__position")
-    return usable_in_words([(decision.use.name, decision.iso) for decision in decisions])
+def answer_of(record: Record, decisions: Decisions | None = None) -> str:
+    """The decided usable limits in a sentence, as a beginning for the tester's own. ``decisions``: of the record, where they are
+    known already."""
+    known = Decision.objects.of(record) if decisions is None else decisions
+    usable = sorted((one for one in known.values() if one.level == "usable"), key=lambda one: one.use.position)
+    return usable_in_words([(decision.use.name, decision.iso) for decision in usable])
 
 
 def usable_in_words(marks: Sequence[tuple[str, int | None]]) -> str:
@@ -147,7 +147,7 @@ def open_limits(
     if record.ladder.kind == Ladder.Kind.ISO:
         closed = Decision.objects.of(record) if decisions is None else decisions
         return sum(one.proposed is not None and (one.use.pk, one.level) not in closed for one in proposed)
-    decided = set(record.other_decisions.values_list("what", "use")) if record.pk else set()
+    decided = {(one.what, one.use) for one in record.other_decisions.all()} if record.pk else set()
     return sum(one["text"] != "–" and (one["what"], one["use"]) not in decided for one in others)
 
 

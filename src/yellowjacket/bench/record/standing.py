@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from yellowjacket.bench.models import Decision, Ladder, Record, Use
+from yellowjacket.bench.models.queries.decisions import Decisions
 from yellowjacket.bench.models.queries.readings import LOOKED_AT
 from yellowjacket.bench.push.iso_invariance import IsoReadings
 from yellowjacket.bench.record.evidence import conditions, limit_from, mark_advice, size_words
@@ -71,24 +72,30 @@ class Standing:
 def standing_of(record: Record, uses: Sequence[Use], fetched: Fetched = NOTHING_FETCHED) -> Standing:
     """What a version shows; ``uses``: of its sitting."""
     ladder = record.ladder
-    decisions = Decision.objects.of(record) if fetched.decisions is None else fetched.decisions
-    readings = IsoReadings.of(ladder, fetched.ladders, LOOKED_AT) if ladder.kind == Ladder.Kind.ISO else None
+    # Once signed its evidence tells what was decided.
+    told = record.signed and "proposals" in record.evidence
+    decisions: Decisions = {}
+    if not (told and "decisions" in record.evidence):
+        decisions = Decision.objects.of(record) if fetched.decisions is None else fetched.decisions
+    readings = fetched.readings
+    if readings is None and ladder.kind == Ladder.Kind.ISO:
+        readings = IsoReadings.of(ladder, fetched.ladders, LOOKED_AT, fetched.read)
     findings = readings.spoken.findings(ladder.rungs.all()) if readings is not None else None
-    decided = {(one.what, one.use): one.text for one in record.other_decisions.all()} if record.pk else {}
-    finished = with_finishes(ladder, findings)
+    others = {(one.what, one.use): one.text for one in record.other_decisions.all()} if record.pk and not told else {}
+    finished = with_finishes(ladder, findings, fetched.by_lane, fetched.frames)
     live = Standing(
-        proposals(ladder, grades=fetched.grades, findings=findings), conditions(ladder, fetched.grades, fetched.frames),
+        proposals(ladder, grades=fetched.grades, findings=findings, frames=fetched.frames),
+        conditions(ladder, fetched.grades, fetched.frames),
         [
-            OtherStanding(one, decided.get((one.what, one.use), ""))
+            OtherStanding(one, others.get((one.what, one.use), ""))
             for one in of_ladder(ladder, uses, replace(fetched, readings=readings, finished=finished))
         ],
-        mark_advice(ladder, readings), {use.name: size_words(use, ladder) for use in uses},
+        mark_advice(ladder, readings) if fetched.may_have("findings", ladder) else [],
+        {use.name: size_words(use, ladder) for use in uses},
         {(one.use.name, one.level): Decided(one.iso, one.words) for one in decisions.values()},
         finished=finished,
     )  # fmt: skip
-    if not record.signed or "proposals" not in record.evidence:
-        return live
-    return _as_signed(record, live, uses)
+    return _as_signed(record, live, uses) if told else live
 
 
 def newest_signed(ladder: Ladder) -> Record | None:

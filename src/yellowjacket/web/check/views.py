@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -14,6 +13,7 @@ from yellowjacket.bench.check import audit as audit_
 from yellowjacket.bench.check import remedies
 from yellowjacket.bench.intake import adopt, nameless
 from yellowjacket.bench.models import Body, Frame, MarkedSpot, Problem, Reading, Rung, Shot
+from yellowjacket.bench.models.queries.readings import Said
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.shoot import conditions, undo_log
 from yellowjacket.bench.typed import whole
@@ -61,7 +61,7 @@ def _context(page: CheckPage) -> dict[str, object]:
         let_be=remedies.LET_BE,
         problems=problems,
         extras=Frame.objects.filter(sitting=page.sitting, shot=None).defer("report") if so_far.extras else (),
-        free=remedies.free_shots(page.sitting) if astray else (),
+        free=remedies.free_shots(page.sitting, page.every_shot if len(page.ladders) == 1 else None) if astray else (),
         of_rung=_frames_of_rung(page),
         spots=spots,
         events=page.sitting.events.order_by("-id")[:_EVENTS_SHOWN] if so_far.has("events") else (),
@@ -72,15 +72,16 @@ def _context(page: CheckPage) -> dict[str, object]:
     )
 
 
-def _remarks(page: CheckPage) -> tuple[list[Reading], Quantity | None]:
+def _remarks(page: CheckPage) -> tuple[list[Said], Quantity | None]:
     """What measuring remarked on the rungs, and where the grey card lies on the reference rung."""
-    reference = page.ladder.reference_rung(page.rungs) if page.rungs else None
-    asked = Q(quantity=Measurand.FLAGS, rung__in=page.rungs) | Q(quantity=Measurand.HEADROOM_STOPS, rung=reference)
-    rows = list(Reading.objects.filter(asked))
-    return (
-        [row for row in rows if row.quantity == Measurand.FLAGS],
-        next((row.result for row in rows if row.quantity == Measurand.HEADROOM_STOPS), None),
-    )
+    if not page.so_far.has_of("read", page.ladder):
+        return [], None
+    reference = page.ladder.reference_rung(page.rungs)
+    said = page.ask({
+        "flags": Reading.objects.filter(quantity=Measurand.FLAGS, rung__in=page.rungs),
+        "headroom": Reading.objects.filter(quantity=Measurand.HEADROOM_STOPS, rung=reference),
+    })  # fmt: skip
+    return said["flags"], next((one.result for one in said["headroom"]), None)
 
 
 @require_GET

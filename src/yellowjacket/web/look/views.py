@@ -12,7 +12,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from yellowjacket.bench.check import remedies
 from yellowjacket.bench.look import grades, pair_verdicts, registration
-from yellowjacket.bench.models import Frame, Grade, Lane, PairVerdict, Placement
+from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, PairVerdict, Placement, Reading
+from yellowjacket.bench.models.queries.readings import Spoken
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import whole
@@ -66,11 +67,19 @@ def keep_spot(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def _context(page: SittingPage) -> dict[str, object]:
     looking = Looking.of(page.request)
     walls = Walls(page, looking)
+    other = _other(page, walls)
+    rungs = [*page.rungs, *(other.rungs.all() if other else ())]
+    limits = {"limits": Reading.objects.of_limits(rungs)} if page.ladder.kind == Ladder.Kind.ISO else {}
+    said = Reading.objects.in_one(walls.asked() | limits)
+    walls.tell(said)
+    spoken = Spoken.of(said.get("limits", ()))
     found = walls.wall()
     columns = columns_of(page.rungs, page.rung)
     stave = Stave(page.ladder, columns)
     lane = _lane(page)
-    proposals = proposals_.proposals(page.ladder, lane, page.grades if lane is None else None)
+    given = page.grades if lane is None else None
+    frames = [walls.frames[rung.pk] for rung in page.rungs if rung.pk in walls.frames]
+    proposals = proposals_.proposals(page.ladder, lane, given, spoken.findings(page.rungs), frames)
     lines = grade_lines(page, proposals, lane=lane)
     if looking.rows == ONE and len(found.rows) == 1:
         lines = [crop_line(page, stave.column_px), *lines]
@@ -78,7 +87,7 @@ def _context(page: SittingPage) -> dict[str, object]:
         # The wall needs the room: only the use in force.
         lines = [line for line in lines if line.chosen]
     current = next((cell for row in found.rows if row.current for cell in row.cells if cell and cell.current), None)
-    match = _match(page, walls)
+    match = pair_verdicts.match_of(page.ladder, other, page.use, spoken) if other else None
     return page.context(
         stave=Stave(page.ladder, columns, lines), wall=found, looking=looking, overview=_overview(page, walls),
         sizes=SIZE_WORDS.items(), rows=[(key, _ROW_WORDS[key]) for key in ROWS], developers=DEVELOPERS,
@@ -95,12 +104,11 @@ def _lane(page: SittingPage) -> Lane | None:
     return Lane.objects.filter(ladder=page.ladder, pk=page.lane_id).first() if page.lane_id else None
 
 
-def _match(page: SittingPage, walls: Walls) -> pair_verdicts.Match | None:
-    """The matched-rung finder, where two bodies stand on one wall."""
+def _other(page: SittingPage, walls: Walls) -> Ladder | None:
+    """The ladder that the matched-rung finder holds against the current one, where two bodies stand on one wall."""
     if walls.looking.rows != LADDERS or page.ladder.kind != page.ladder.Kind.ISO:
         return None
-    other = next((ladder for ladder in walls.ladders if ladder.body_id != page.ladder.body_id), None)
-    return pair_verdicts.match_of(page.ladder, other, page.use) if other else None
+    return next((ladder for ladder in walls.ladders if ladder.body_id != page.ladder.body_id), None)
 
 
 def _slide_to(page: SittingPage, match: pair_verdicts.Match | None, now: float) -> float | None:

@@ -12,8 +12,9 @@ from django.db.models import prefetch_related_objects
 from yellowjacket.bench.development import BY_GREY, Developed, Developing
 from yellowjacket.bench.look import registration
 from yellowjacket.bench.look.grades import to_look_at_again
-from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Rung, Shot
+from yellowjacket.bench.models import Frame, Grade, Ladder, Lane, LanePicture, MarkedSpot, Reading, Rung, Shot
 from yellowjacket.bench.models.queries.grades import Grades
+from yellowjacket.bench.models.queries.readings import ReadingQuerySet, Said
 from yellowjacket.core.exposure import dial, notation
 from yellowjacket.core.raw.rect import Rect, clamped
 from yellowjacket.core.registration.similarity import NoMatch, Similarity
@@ -114,7 +115,7 @@ class Walls:
             # Without raw frames a ladder's spots are in pixels of the whole sensor, and its lanes lie on that.
             if ladder.pk not in self.sizes and any(lane.pictures.all() for lane in ladder.lanes.all()):
                 self.sizes[ladder.pk] = (ladder.body.pixel_width, ladder.body.pixel_height)
-        self._developing: dict[int, Developing] = {page.ladder.pk: page.developing}
+        self._developing: dict[int, Developing] = {}
 
     def _rungs(self, ladder: Ladder) -> Sequence[Rung]:
         return self.page.rungs if ladder.pk == self.page.ladder.pk else list(ladder.rungs.all())
@@ -130,10 +131,20 @@ class Walls:
                 found.setdefault(frame.shot.rung_id, frame)
         return found
 
+    def asked(self) -> dict[str, ReadingQuerySet]:
+        """The readings that the development of all ladders rests on, to be asked for with others."""
+        return Developing.asked_of(*self.ladders)
+
+    def tell(self, said: Mapping[str, Sequence[Said]]) -> None:
+        """What was ``asked``; the page gets the same."""
+        for ladder in self.ladders:
+            self._developing[ladder.pk] = Developing.told(ladder, said, self._rungs(ladder))
+        self.page.developing = self._developing[self.page.ladder.pk]
+
     def developing(self, ladder: Ladder) -> Developing:
         """What a ladder's development rests on."""
-        if ladder.pk not in self._developing:
-            self._developing[ladder.pk] = Developing.of(ladder, self._rungs(ladder))
+        if not self._developing:
+            self.tell(Reading.objects.in_one(self.asked()))
         return self._developing[ladder.pk]
 
     def spot(self) -> Point:
@@ -230,13 +241,12 @@ class Walls:
     @cached_property
     def _grades(self) -> Mapping[int | None, Grades]:
         """Of the person who judges, or in force whoever spoke last where nobody does: by lane, None as is."""
-        alone = self.ladders == [self.page.ladder] and not self._lanes(self.page.ladder)
-        if alone and not self.page.person:
-            return {None: self.page.grades}
+        if self.ladders == [self.page.ladder] and not self.page.person:
+            return self.page.grades_by_lane
         found = Grade.objects.by_lane(self.ladders, self.page.person or None)
         if not self.page.person:
             # The lines of the sheet ask for the same.
-            self.page.grades = found.get(None, {})
+            self.page.grades_by_lane = found
         return found
 
     def _lane_pictures(self, lane: Lane | None) -> Mapping[int, LanePicture]:

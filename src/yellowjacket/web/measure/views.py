@@ -13,8 +13,9 @@ from yellowjacket.bench.development import grey_signals
 from yellowjacket.bench.measure import patches as patches_
 from yellowjacket.bench.measure import run, staleness
 from yellowjacket.bench.measure.ranges import range_table
-from yellowjacket.bench.models import Frame, Patch, Rung
+from yellowjacket.bench.models import Frame, Ladder, Patch, Reading, Rung
 from yellowjacket.bench.models.queries.frames import files_in, one_each
+from yellowjacket.bench.models.queries.readings import Spoken
 from yellowjacket.bench.record import proposals
 from yellowjacket.bench.refusal import Refusal
 from yellowjacket.bench.typed import decimal
@@ -46,8 +47,8 @@ def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The sheet of findings and the frame with its patches; noise against signal and codes follow by themselves."""
     sitting_page = SittingPage(request, sitting_id, "measure")
     readings = _readings(sitting_page)
-    context = _panel(sitting_page) | _sheet(sitting_page, readings)
-    return render(request, "measure/page.html", context | {"foot": _foot(sitting_page, readings)})
+    sheet_ = _sheet(sitting_page, readings)
+    return render(request, "measure/page.html", _panel(sitting_page) | sheet_ | {"foot": _foot(sitting_page, readings)})
 
 
 def foot(request: HttpRequest, sitting_id: int) -> HttpResponse:
@@ -116,11 +117,15 @@ def _readings(page: SittingPage, of: Rung | None = None) -> Readings:
 def _sheet(page: SittingPage, readings: Readings) -> dict[str, object]:
     columns = columns_of(page.rungs, page.rung)
     empty = Stave(page.ladder, columns)
+    by_iso = readings and page.ladder.kind == Ladder.Kind.ISO
+    said = page.ask({"limits": Reading.objects.of_limits(page.rungs)} if by_iso else {})
     lines = [crop_line(page, empty.column_px)]
     folded: list[sheet.Folded] = []
     if readings:
         found, folded = sheet.finding_lines(page, readings, empty.column_px)
-        lines += found + grade_lines(page, proposals.proposals(page.ladder, grades=page.grades))
+        findings = Spoken.of(said.get("limits", ())).findings(page.rungs)
+        limits = proposals.proposals(page.ladder, None, page.grades, findings, page.every_frame)
+        lines += found + grade_lines(page, limits)
     return page.context(stave=Stave(page.ladder, columns, lines), folded=folded)
 
 

@@ -12,6 +12,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from yellowjacket.bench.advise import exposure
+from yellowjacket.bench.development import Developing
 from yellowjacket.bench.models import Ladder, Patch, Reading, Rung
 from yellowjacket.bench.prediction.clean_frame import Wanted
 from yellowjacket.bench.push import iso_invariance, latitude, raw_modes
@@ -93,18 +94,27 @@ class MatrixRow:
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """The exposure ladder's stave with its limits, and the matrix."""
     sitting_page = SittingPage(request, sitting_id, "push")
+    ladder = sitting_page.ladder
     # Who asks a ladder for its rungs gets the same.
     prefetch_related_objects(sitting_page.ladders, "rungs")
-    context = sitting_page.context(
-        matrix=_matrix(sitting_page), same=raw_modes.same_pixels_of(sitting_page.ladder), same_names=_SAME_NAMES,
-        same_pictures=(OWN, AREA, LANCZOS),
+    of_setting = ladder.kind == Ladder.Kind.SETTING
+    against = ladder.kind == Ladder.Kind.ISO and sitting_page.several_bodies
+    readings = iso_invariance.IsoReadings.of(
+        ladder, sitting_page.ladders, raw_modes.EQUALISED if against else (), sitting_page.so_far.read,
+        raw_modes.asked_of(ladder) | (Developing.asked_of(ladder) if of_setting else {}), of_others=against,
     )  # fmt: skip
-    if sitting_page.ladder.kind == Ladder.Kind.SETTING:
-        context["effects"] = raw_modes.setting_effects(sitting_page.ladder)
+    frames = sitting_page.every_frame if of_setting else None
+    context = sitting_page.context(
+        matrix=_matrix(sitting_page, readings), same=raw_modes.same_pixels_of(ladder, readings.beside, frames),
+        same_names=_SAME_NAMES, same_pictures=(OWN, AREA, LANCZOS),
+    )  # fmt: skip
+    if of_setting:
+        sitting_page.developing = Developing.told(ladder, readings.beside, sitting_page.rungs)
+        context["effects"] = raw_modes.setting_effects(ladder, readings.beside, frames)
         context["settings_seen"] = _settings_seen(sitting_page)
-    elif sitting_page.ladder.kind == Ladder.Kind.ISO and sitting_page.several_bodies:
-        context["equalised"] = raw_modes.equalised(sitting_page.ladders)
-    if sitting_page.ladder.kind == Ladder.Kind.EXPOSURE:
+    elif against:
+        context["equalised"] = raw_modes.equalised(sitting_page.ladders, readings.spoken.per_pixel)
+    if ladder.kind == Ladder.Kind.EXPOSURE:
         context |= _exposure(sitting_page) | _limits(sitting_page)
     return render(request, "push/page.html", context)
 
@@ -270,8 +280,7 @@ def _strip(page: SittingPage, found: latitude.IsoAgainstPush) -> list[Brought]:
     return strip
 
 
-def _matrix(page: SittingPage) -> dict[str, object] | None:
-    readings = iso_invariance.IsoReadings.of(page.ladder, page.ladders)
+def _matrix(page: SittingPage, readings: iso_invariance.IsoReadings) -> dict[str, object] | None:
     found = iso_invariance.iso_against_push(readings)
     if found is None:
         return None

@@ -16,6 +16,7 @@ urlpatterns = [
     path("report.<str:kind>", views.report, name="report"),
     path("card.<str:kind>", views.card, name="card"),
     path("remember/", views.remember, name="remember"),
+    path("history/", views.history, name="history"),
     path("print/", views.printed, name="print"),
     path("readings.csv", views.readings_csv, name="csv"),
     path("sitting.json", views.sitting_json, name="json"),

@@ -6,15 +6,19 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
-from django.db.models import prefetch_related_objects
+from django.db.models import Case, F, Prefetch, When, prefetch_related_objects
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
+from yellowjacket.bench.development import Developing
 from yellowjacket.bench.exchange import readings
-from yellowjacket.bench.models import Decision, Record, Rung, Sitting, Use
+from yellowjacket.bench.models import Decision, Ladder, OtherDecision, Record, Rung, Sitting, Use
+from yellowjacket.bench.models.queries.decisions import Decisions
+from yellowjacket.bench.models.queries.readings import LOOKED_AT
 from yellowjacket.bench.people import trail
+from yellowjacket.bench.push.iso_invariance import IsoReadings
 from yellowjacket.bench.record import other_limits
 from yellowjacket.bench.record import proposals as proposals_
 from yellowjacket.bench.record import record as record_
@@ -91,9 +95,15 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     record.ladder = page.ladder
     prefetch_related_objects([ladder for ladder in page.ladders if ladder.body_id == page.ladder.body_id], "rungs")
     columns = columns_of(page.rungs, page.rung)
-    decisions = Decision.objects.of(record)
+    decisions = _decisions(page, record)
     page.fetch_lanes([page.ladder])
-    fetched = Fetched(page.grades, decisions, page.ladders, page.every_frame)
+    readings = None
+    if page.ladder.kind == Ladder.Kind.ISO:
+        readings = IsoReadings.of(
+            page.ladder, page.ladders, LOOKED_AT, page.so_far.read, Developing.asked_of(page.ladder)
+        )
+        page.developing = Developing.told(page.ladder, readings.beside, page.rungs)
+    fetched = Fetched(page.grades_by_lane, decisions, page.ladders, page.every_frame, readings, so_far=page.so_far)
     standing = standing_of(record, page.uses, fetched)
     # With a finish the eye alone speaks.
     by_lane = {lane.name: {(p.use.pk, p.level): p.graded for p in found} for lane, found in standing.finished}
@@ -104,7 +114,10 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
         decided = standing.decided.get((p.use.name, p.level))
         block.rows.append(
             Row(
-                p, decisions.get((p.use.pk, p.level)), decided.words if decided else _UNDECIDED[record.signed], finished
+                p,
+                (decisions or {}).get((p.use.pk, p.level)),
+                decided.words if decided else _UNDECIDED[record.signed],
+                finished,
             )
         )
     doubts = sorted({doubt for p in standing.proposals for doubt in p.measured.doubts + p.graded.doubts})
@@ -112,29 +125,57 @@ def _context(page: SittingPage, record: Record) -> dict[str, object]:
     lines = grade_lines(page, standing.proposals) if standing.proposals else []
     stave = Stave(page.ladder, columns, lines)
     found = other_limits.as_evidence([one.limit for one in standing.others])
-    open_count = record_.open_limits(record, found, standing.proposals, decisions)
+    open_count = 0 if record.signed else record_.open_limits(record, found, standing.proposals, decisions)
     proposed_by = {"measured" if p.proposed is p.measured else "graded" for p in standing.proposals if p.proposed}
     return page.context(
         record=record, blocks=list(blocks.values()), doubts=doubts, stave=stave, conditions=standing.conditions,
-        versions=page.records, open_count=open_count,
+        versions=page.ladder.records.all(), open_count=open_count,
         proposed="measured" if proposed_by <= {"measured"} else "graded" if proposed_by == {"graded"} else "proposed",
-        decided=bool(decisions), others=standing.others, trail=trail.of_sitting(page.sitting)[:_TRAIL_ROWS],
+        others=standing.others,
         open_others=sum(not row.decided and row.limit.text != "–" for row in standing.others), standing=standing,
-        answer=record.answer or ("" if open_count else record_.answer_of(record)),
+        answer=record.answer or ("" if open_count or record.signed else record_.answer_of(record, decisions)),
         seen_limits=_as_seen(page, standing), mark_advice=standing.mark_advice,
-        remembered=other_limits.remembered(page.ladder.body),
+        remembered=other_limits.remembered(page.ladder.body) if page.so_far.has_of("remembered", page.ladder) else (),
     )  # fmt: skip
+
+
+def _decisions(page: SittingPage, record: Record) -> Decisions | None:
+    """What is decided of an open version; None of a signed one, whose evidence tells."""
+    if record.signed:
+        return None
+    there = page.so_far.has_of("other decisions", page.ladder)
+    if record.pk:
+        others = OtherDecision.objects.all() if there else OtherDecision.objects.none()
+        prefetch_related_objects([record], Prefetch("other_decisions", others))
+    return Decision.objects.of(record) if page.so_far.has_of("decisions", page.ladder) else {}
+
+
+def _fetch_versions(page: SittingPage, shown: int | None) -> Sequence[Record]:
+    """Versions of the ladder's record, in order; who asks the ladder for them gets the same. What one rests on is large: that of
+    the one that is ``shown``, None the newest, comes with it, others are read from the database when they are asked for."""
+    newest = page.so_far.ladders[page.ladder.pk].version
+    kept = Case(When(version=newest if shown is None else shown, then=F("evidence")))
+    versions = Record.objects.defer("evidence").annotate(kept=kept) if newest else Record.objects.none()
+    prefetch_related_objects([page.ladder], Prefetch("records", versions))
+    for one in page.ladder.records.all():
+        if one.kept is not None:
+            one.evidence = one.kept
+    return page.ladder.records.all()
 
 
 def _record(request: HttpRequest, page: SittingPage) -> Record:
     """The version asked for, else the newest."""
     version = whole(request.GET.get("version") or request.POST.get("version"))
+    versions = _fetch_versions(page, version)
     # The first version is there to be decided before anything of it is stored.
-    if version is not None and (version != 1 or page.ladder.records.exists()):
-        return get_object_or_404(Record, ladder=page.ladder, version=version)
+    if version is not None and (version != 1 or versions):
+        found = next((one for one in versions if one.version == version), None)
+        if found is None:
+            raise Http404
+        return found
     if request.method == "POST":
         return record_.open_record(page.ladder)
-    return page.records[-1] if page.records else Record(ladder=page.ladder, version=1)
+    return versions[len(versions) - 1] if versions else Record(ladder=page.ladder, version=1)
 
 
 def page(request: HttpRequest, sitting_id: int) -> HttpResponse:
@@ -234,6 +275,15 @@ def remember(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def amend(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Open a new version of a signed record."""
     return _carry_out(request, sitting_id, lambda page, record: record_.amend(record, page.person))
+
+
+@require_GET
+def history(request: HttpRequest, sitting_id: int) -> HttpResponse:
+    """Who decided what of the sitting, and when, the newest first."""
+    sitting = SittingPage(request, sitting_id, "record").sitting
+    return render(
+        request, "people/_trail.html", {"rows": trail.of_sitting(sitting)[:_TRAIL_ROWS], "show_sitting": False}
+    )
 
 
 @require_GET

@@ -47,8 +47,7 @@ def _columns(page: SittingPage, lit: Sequence[tuple[Rung, Frame]]) -> Iterator[t
 
     yield "As shot", seen([UNTREATED] * len(lit))
     known = measure.of_body(body)
-    isos = set(Rung.objects.filter(pk__in=known.by_rung).values_list("iso", flat=True)) if known else set()
-    bars = [_bar_dn(known, frame) if known and frame.iso in isos else 0.0 for _, frame in lit]
+    bars = [_bar_dn(known, frame) if known and frame.iso in known.isos else 0.0 for _, frame in lit]
     if any(bars):
         yield "Lone points repaired", seen([Treated(repair_dn=bar) if bar else None for bar in bars])
     fitting = masters.same_time([frame for _, frame in lit], body)

@@ -55,14 +55,15 @@ def _context(page: SittingPage) -> dict[str, object]:
     # Who asks the ladder for its rungs gets the same.
     prefetch_related_objects([page.ladder], "rungs")
     timed = page.ladder.kind == Ladder.Kind.TIME
-    others = measure.others_with_darks(page.ladder) if timed else []
-    inputs = measure.DarkInputs.of([page.ladder, *others] if timed else [])
-    found = measure.measured(page.ladder, inputs) if timed else None
+    done = page.so_far.ladders[page.ladder.pk]
+    others = measure.others_with_darks(page.ladder) if done.darks_measured else []
+    inputs = measure.DarkInputs.of([page.ladder, *others] if done.dark or done.darks_measured else [])
+    found = measure.measured(page.ladder, inputs) if done.darks_measured else None
     scene = timed and page.ladder.method == Ladder.Method.SCENE
     context = page.context(
         scene=scene,
         timed=timed,
-        pending=measure.unmeasured(page.ladder, inputs) if timed else 0,
+        pending=measure.unmeasured(page.ladder, inputs) if done.dark else 0,
         found=found,
         cautions=DARK_CAUTIONS,
     )

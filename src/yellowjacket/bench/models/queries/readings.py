@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, TypeAlias
+from operator import itemgetter
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeAlias
 
-from django.db.models import Q, QuerySet
+from django.db.models import Q, QuerySet, Value
 
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, EXPOSURE_CRITERIA
 from yellowjacket.core.metrology.estimate import Quantity
@@ -25,11 +26,31 @@ LOOKED_AT = {criterion.quantity: criterion.key for criterion in (*DEFAULT_CRITER
 Findings: TypeAlias = Mapping[int | None, Mapping[int, Mapping[str, Quantity]]]
 
 
+class Said(NamedTuple):
+    """What one reading says, and of what; ``patch``: its name, None of the whole rung."""
+
+    pk: int
+    rung_id: int
+    use_id: int | None
+    patch: str | None
+    quantity: str
+    channel: str
+    result: Quantity
+
+
 @dataclass(frozen=True, slots=True)
 class Spoken:
     """What stands for rungs: by use (None: per pixel), rung id and quantity."""
 
     rows: Mapping[int | None, Mapping[int, Mapping[Measurand, Quantity]]]
+
+    @classmethod
+    def of(cls, readings: Iterable[Said]) -> Spoken:
+        """Of several readings of one quantity of a rung the first stands."""
+        found: dict[int | None, dict[int, dict[Measurand, Quantity]]] = {}
+        for one in readings:
+            found.setdefault(one.use_id, {}).setdefault(one.rung_id, {}).setdefault(Measurand(one.quantity), one.result)
+        return cls(found)
 
     @property
     def per_pixel(self) -> Mapping[int, Mapping[Measurand, Quantity]]:
@@ -46,6 +67,9 @@ class Spoken:
                 if named and rung_id in wanted:
                     found.setdefault(use_id, {})[rung_id] = named
         return found
+
+
+_SAID = ("pk", "rung_id", "use_id", "patch__name", "quantity", "channel", "value", "low", "high", "n", "notes")
 
 
 class ReadingQuerySet(QuerySet["Reading"]):
@@ -74,13 +98,29 @@ class ReadingQuerySet(QuerySet["Reading"]):
             found.setdefault(rung_id, {}).setdefault(Measurand(quantity), result)
         return found
 
+    def said(self) -> list[Said]:
+        """What each reading says, in the order they were made; one query."""
+        return self.in_one({"": self})[""]
+
+    def in_one(self, asked: Mapping[str, ReadingQuerySet]) -> dict[str, list[Said]]:
+        """The answers to several questions by name, in one query, none without any: each is answered by an index of its own."""
+        if not asked:
+            return {}
+        first, *others = (readings.order_by().values_list(Value(name), *_SAID) for name, readings in asked.items())
+        found: dict[str, list[Said]] = {name: [] for name in asked}
+        for name, *named, value, low, high, n, notes in first.union(*others, all=True) if others else first:
+            found[name].append(Said._make((*named, Quantity.from_plain((value, low, high, n, notes)))))
+        for answer in found.values():
+            answer.sort(key=itemgetter(0))
+        return found
+
     def spoken(self, quantities: Iterable[Measurand], rungs: Sequence[Rung]) -> Spoken:
         """What stands for rungs, for every use and per pixel, in one query."""
-        found: dict[int | None, dict[int, dict[Measurand, Quantity]]] = {}
-        there = self.speaking(quantities).filter(rung__in=rungs)
-        for use_id, rung_id, quantity, result in there.quantities("use_id", "rung_id", "quantity"):
-            found.setdefault(use_id, {}).setdefault(rung_id, {}).setdefault(Measurand(quantity), result)
-        return Spoken(found)
+        return Spoken.of(self.speaking(quantities).filter(rung__in=rungs).said())
+
+    def of_limits(self, rungs: Sequence[Rung]) -> ReadingQuerySet:
+        """What limits look at, and what was remarked on a rung."""
+        return self.speaking((*LOOKED_AT, Measurand.FLAGS)).filter(rung__in=rungs)
 
     def findings_by_use(self, rungs: Sequence[Rung]) -> Findings:
         """Quantities by criterion key for every rung and use (None: per pixel), in one query."""
