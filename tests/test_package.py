@@ -231,3 +231,7 @@ def test_the_benchmark_runs_to_its_end(demo_home, tmp_path):
         "files of 24 MP adopted",
     ):  # fmt: skip
         assert any(told in line for line in figures), told
+    # How much a page asks of the database is the same on every machine.
+    asked = [line for line in figures if ", queries" in line]
+    assert len(asked) == 8
+    assert [line for line in asked if not line.endswith("met)")] == []

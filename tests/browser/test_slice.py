@@ -277,7 +277,7 @@ def record(browser):
 def keep(browser, address):
     """The field card and the report as files, the record on paper, the trail of what was decided."""
     click(browser, ".limits-of-bodies td a")
-    click(browser, "details:has(.trail) summary")
+    click(browser, 'details:has([hx-get*="history"]) summary')
     wait_for_text(browser, ".trail", "ISO 800, as it seems")
     for label, begins in (
         ("Field card", b"%PDF-"),

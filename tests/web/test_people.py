@@ -211,6 +211,17 @@ def test_what_was_signed_and_amended_is_on_the_trail(sitting):
     ]  # fmt: skip
 
 
+def test_the_history_is_fetched_when_it_is_opened(client, sitting):
+    address = reverse("record:history", args=[sitting.pk])
+    assert "No decisions yet" in client.get(address).content.decode()
+    record_.decide(record_.open_record(sitting.ladders.get()), sitting.uses.first(), "usable", 200, "Wren")
+    page, told = (client.get(one).content.decode() for one in (reverse("record:page", args=[sitting.pk]), address))
+    assert f'hx-get="{address}"' in page
+    assert "<td>decided</td>" not in page
+    assert "<td>decided</td>" in told
+    assert "ISO 200" in told
+
+
 def test_signing_in_as_oneself_takes_no_wrong_password_back(tester, reader):
     """Nobody with an account guesses at the others' without end."""
     client = Client()

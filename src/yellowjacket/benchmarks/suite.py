@@ -53,8 +53,8 @@ _SCALED = 12
 _PATCH_PX = 128
 _PAGE_ROUNDS = 9
 _PAGES = ("plan", "shoot", "check", "measure", "push", "time", "look", "record")
-# Of so many sittings, first to last: all of the demo's.
-_SITTINGS = 20
+# Of so many ladders, first to last: all of the demo's.
+_LADDERS = 60
 # Pages of long exposures in the demo.
 _LONG_PAGES = {"darks": "/darks/?sitting=4", "night": "/night/"}
 # A night of four bodies: 4 ladders each, 20 rungs, 4 repeats.
@@ -296,7 +296,7 @@ def _application(folder: Path, report: Callable[[str], None]) -> list[bool]:
 
 
 def _page_times() -> list[tuple[str, float, int]]:
-    """Median answer of the server for each step of the demo's sitting where it takes longest, and how many queries the step asks
+    """Median answer of the server for each step of the demo's ladder where it takes longest, and how many queries the step asks
     where it asks most."""
     os.environ["DJANGO_SETTINGS_MODULE"] = "yellowjacket.settings.local"
     import django
@@ -308,7 +308,8 @@ def _page_times() -> list[tuple[str, float, int]]:
 
     from yellowjacket import serving
     from yellowjacket.bench.jobs.queue import run_job
-    from yellowjacket.bench.models import Job, Sitting
+    from yellowjacket.bench.models import Job, Ladder
+    from yellowjacket.web.look.switches import ROWS
 
     # Pages name them by their contents, which a start of the server works out.
     serving.collect_static_files()
@@ -316,8 +317,6 @@ def _page_times() -> list[tuple[str, float, int]]:
     # What the demo leaves to the application's worker.
     for job in Job.objects.filter(state__in=Job.OPEN):
         run_job.call(job.pk)
-    # One that is being adopted has no steps yet.
-    sittings = Sitting.objects.filter(ladders__isnull=False).distinct().order_by("pk")[:_SITTINGS]
     client = Client(headers={"host": "127.0.0.1"})
 
     def get(address: str) -> None:
@@ -325,21 +324,28 @@ def _page_times() -> list[tuple[str, float, int]]:
         if response.status_code != 200:
             raise ValueError(f"{address} answered {response.status_code}")
 
-    def queries(address: str) -> int:
-        with CaptureQueriesContext(connection) as captured:
-            get(address)
-        return len(captured)
-
-    def once(address: str) -> float:
+    def looked_at(address: str) -> tuple[float, int]:
+        """Seconds and queries of a page that was asked for before."""
         get(address)
-        return _seconds(lambda: get(address))
+        with CaptureQueriesContext(connection) as captured:
+            taken_s = _seconds(lambda: get(address))
+        return taken_s, len(captured)
 
-    pages = {step: [f"/sittings/{one.pk}/{step}/" for one in sittings] for step in _PAGES}
+    # Every ladder has a page of its own, and a wall for every kind of rows.
+    pages = {
+        step: [
+            f"/sittings/{ladder.sitting_id}/{step}/?ladder={ladder.pk}{rows}"
+            for ladder in Ladder.objects.order_by("pk")[:_LADDERS]
+            for rows in ([f"&rows={kind}" for kind in ROWS] if step == "look" else [""])
+        ]
+        for step in _PAGES
+    }
     found = []
     for name, addresses in (pages | {name: [address] for name, address in _LONG_PAGES.items()}).items():
-        slowest = max(addresses, key=once)
+        seen = {address: looked_at(address) for address in addresses}
+        slowest = max(addresses, key=lambda address: seen[address][0])
         times = [_seconds(lambda address=slowest: get(address)) for _ in range(_PAGE_ROUNDS)]  # type: ignore[misc]
-        found.append((name, statistics.median(times), max(map(queries, addresses))))
+        found.append((name, statistics.median(times), max(asked for _, asked in seen.values())))
     return found
 
 

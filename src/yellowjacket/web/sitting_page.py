@@ -213,7 +213,8 @@ class SittingPage:
     @cached_property
     def grades_by_lane(self) -> Mapping[int | None, Grades]:
         """Grades of the ladder that are in force, whoever spoke last, by the id of their lane, None as is."""
-        return Grade.objects.by_lane([self.ladder])
+        there = any(self.so_far.has_of(kind, self.ladder) for kind in ("grades", "lanes"))
+        return Grade.objects.by_lane([self.ladder]) if there else {}
 
     @property
     def grades(self) -> Grades:

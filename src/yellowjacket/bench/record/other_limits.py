@@ -10,6 +10,7 @@ from django.db.models import Q, QuerySet
 from yellowjacket.bench.darks import measure
 from yellowjacket.bench.darks.measure import MeasuredDarks
 from yellowjacket.bench.models import Body, Ladder, Patch, Reading, Record, RememberedLimit, Rung, Use
+from yellowjacket.bench.models.queries.readings import Spoken
 from yellowjacket.bench.people import trail
 from yellowjacket.bench.push import iso_invariance, latitude
 from yellowjacket.bench.push.iso_invariance import IsoReadings
@@ -72,7 +73,13 @@ def _of_exposure(ladder: Ladder, uses: Sequence[Use]) -> list[OtherLimit]:
 def _of_frames(ladder: Ladder, rungs: Sequence[Rung]) -> Iterator[OtherLimit]:
     """What an exposure ladder says whatever the use: the cast of its deepest push, its black, and what clips from where."""
     source = str(ladder)
-    casts = Reading.objects.speaking((Measurand.CAST_DE00,)).filter(rung__in=rungs, use=None).by_rung()
+    worst_of = (Patch.Role.GREY, Patch.Role.HIGHLIGHT)
+    on_reference = Q(quantity=Measurand.BLACK_ERROR_DN) | Q(quantity=Measurand.CLIPS_AT_STOPS, patch__role__in=worst_of)
+    said = Reading.objects.in_one({
+        "casts": Reading.objects.speaking((Measurand.CAST_DE00,)).filter(rung__in=rungs, use=None),
+        "told": Reading.objects.filter(on_reference, rung=ladder.reference_rung(rungs)),
+    })  # fmt: skip
+    casts = Spoken.of(said["casts"]).per_pixel
     pushed = [rung for rung in rungs if rung.at_stops < 0 and rung.pk in casts]
     if pushed:
         deepest = min(pushed, key=lambda rung: rung.at_stops)
@@ -83,17 +90,13 @@ def _of_frames(ladder: Ladder, rungs: Sequence[Rung]) -> Iterator[OtherLimit]:
         yield OtherLimit(
             f"cast at {deepest.label}", "", text, ends, f"towards {colour}" if colour else cast.reason, source
         )
-    told = Reading.objects.filter(
-        Q(quantity=Measurand.BLACK_ERROR_DN)
-        | Q(quantity=Measurand.CLIPS_AT_STOPS, patch__role__in=(Patch.Role.GREY, Patch.Role.HIGHLIGHT)),
-        rung=ladder.reference_rung(rungs),
-    ).select_related("patch")
-    for row in told:
-        name = f"{row.patch} clips" if row.patch else f"black error, {row.channel}"
-        unit, write = (" stops over", "{:.2f}".format) if row.patch else (" DN", with_sign)
-        text = "–" if row.value is None else f"{write(row.value)}{unit}"
-        ends = "" if row.low is None or row.high is None else f"{write(row.low)} … {write(row.high)}"
-        yield OtherLimit(name, "", text, ends, f"in {row.channel} first" if row.patch else row.reason, source)
+    for one in said["told"]:
+        result = one.result
+        name = f"{one.patch} clips" if one.patch else f"black error, {one.channel}"
+        unit, write = (" stops over", "{:.2f}".format) if one.patch else (" DN", with_sign)
+        text = "–" if result.value is None else f"{write(result.value)}{unit}"
+        ends = "" if result.low is None or result.high is None else f"{write(result.low)} … {write(result.high)}"
+        yield OtherLimit(name, "", text, ends, f"in {one.channel} first" if one.patch else result.reason, source)
 
 
 def _finished(finished: Finished) -> list[OtherLimit]:

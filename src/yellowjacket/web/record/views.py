@@ -76,6 +76,9 @@ class SeenLimit:
 
 def _as_seen(page: SittingPage, standing: Standing) -> list[SeenLimit]:
     """The limits of the use in force, each with the rungs on both of its sides."""
+    sides = sides_of(standing, page.use.name, page.rungs)
+    if not sides:
+        return []
     factor, _ = use_noise_factor(page.ladder.body.pixels, page.use.whole_frame_pixels)
     crops = Crops.of(page)
 
@@ -84,10 +87,7 @@ def _as_seen(page: SittingPage, standing: Standing) -> list[SeenLimit]:
             return None
         return rung, crops.view(rung, _SEEN_PX, factor=factor, monochrome=page.use.monochrome)
 
-    return [
-        SeenLimit(one.proposal.level, shown(one.inside), shown(one.outside))
-        for one in sides_of(standing, page.use.name, page.rungs)
-    ]
+    return [SeenLimit(one.proposal.level, shown(one.inside), shown(one.outside)) for one in sides]
 
 
 def _context(page: SittingPage, record: Record) -> dict[str, object]:
@@ -281,9 +281,7 @@ def amend(request: HttpRequest, sitting_id: int) -> HttpResponse:
 def history(request: HttpRequest, sitting_id: int) -> HttpResponse:
     """Who decided what of the sitting, and when, the newest first."""
     sitting = SittingPage(request, sitting_id, "record").sitting
-    return render(
-        request, "people/_trail.html", {"rows": trail.of_sitting(sitting)[:_TRAIL_ROWS], "show_sitting": False}
-    )
+    return render(request, "record/_history.html", {"rows": trail.of_sitting(sitting)[:_TRAIL_ROWS]})
 
 
 @require_GET
