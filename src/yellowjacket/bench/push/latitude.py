@@ -216,11 +216,12 @@ def held_fixed(rungs: Iterable[Rung]) -> set[int]:
     return {rung.ladder_id for rung in rungs if rung.ladder.method == Ladder.Method.FIXED}
 
 
-def of_same_light(rungs: Iterable[Rung]) -> ReadingQuerySet:
+def of_same_light(rungs: Sequence[Rung]) -> ReadingQuerySet:
     """Signal and noise of the uniform patches of ladders that were held fixed."""
     uniform = (Patch.Role.GREY, Patch.Role.SHADOW, Patch.Role.BLACK, Patch.Role.FIELD, Patch.Role.WEDGE)
+    fixed = held_fixed(rungs)
     return Reading.objects.filter(
-        rung__ladder__in=held_fixed(rungs),
+        rung__in=[rung.pk for rung in rungs if rung.ladder_id in fixed],
         use=None,
         quantity__in=(Measurand.SIGNAL_DN, Measurand.NOISE_DN),
         patch__role__in=uniform,

@@ -88,9 +88,9 @@ class Quantity:
     def from_plain(cls, plain: Sequence[Any]) -> Quantity:
         """A quantity as it was kept; older records have the reason as one text."""
         value, low, high, n, notes = plain
-        if isinstance(notes, str):
-            notes = [notes] if notes else []
-        return cls(value, low, high, n, tuple(map(Note.from_plain, notes)))
+        if not notes:
+            return cls(value, low, high, n)
+        return cls(value, low, high, n, tuple(map(Note.from_plain, [notes] if isinstance(notes, str) else notes)))
 
 
 def missing(kind: Missing, *details: str | float) -> Quantity:

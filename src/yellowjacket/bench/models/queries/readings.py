@@ -78,11 +78,16 @@ class ReadingQuerySet(QuerySet["Reading"]):
     def speaking(self, quantities: Iterable[Measurand]) -> ReadingQuerySet:
         """Of each quantity the reading that stands for its rung, as the registry says: of the rung or of a patch's role, in
         one channel."""
-        found, asked = Q(pk__in=[]), list(quantities)
+        asked = list(quantities)
+        # Many stand in one place: to put a question of so many alternatives together takes longer than to answer it.
+        by_place: dict[tuple[str, str], list[Measurand]] = {}
         for quantity in asked:
             known = quantity.described
-            place = Q(patch__role=known.role) if known.role else Q(patch=None)
-            found |= Q(place, quantity=quantity, channel=known.channel)
+            by_place.setdefault((known.role, known.channel), []).append(quantity)
+        found = Q(pk__in=[])
+        for (role, channel), standing in by_place.items():
+            place = Q(patch__role=role) if role else Q(patch=None)
+            found |= Q(place, quantity__in=standing, channel=channel)
         # Said once more, as the index is by rung and quantity: alternatives alone have every reading of a rung looked at.
         return self.filter(found, quantity__in=asked)
 
@@ -108,8 +113,11 @@ class ReadingQuerySet(QuerySet["Reading"]):
             return {}
         first, *others = (readings.order_by().values_list(Value(name), *_SAID) for name, readings in asked.items())
         found: dict[str, list[Said]] = {name: [] for name in asked}
-        for name, *named, value, low, high, n, notes in first.union(*others, all=True) if others else first:
-            found[name].append(Said._make((*named, Quantity.from_plain((value, low, high, n, notes)))))
+        # Thousands of rows where many patches were read: nothing else is made of them.
+        for name, pk, rung, use, patch, quantity, channel, *plain in (
+            first.union(*others, all=True) if others else first
+        ):
+            found[name].append(Said(pk, rung, use, patch, quantity, channel, Quantity.from_plain(plain)))
         for answer in found.values():
             answer.sort(key=itemgetter(0))
         return found
