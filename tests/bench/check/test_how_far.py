@@ -4,7 +4,23 @@ import pytest
 from django.utils import timezone
 
 from yellowjacket.bench.check.how_far import HowFar
-from yellowjacket.bench.models import Frame, Grade, Job, Lane, MarkedSpot, Problem, Record, Rung, RungDarks, Shot
+from yellowjacket.bench.models import (
+    Decision,
+    Frame,
+    Grade,
+    Job,
+    Lane,
+    MarkedSpot,
+    OtherDecision,
+    Problem,
+    Reading,
+    Record,
+    RememberedLimit,
+    Rung,
+    RungDarks,
+    Shot,
+)
+from yellowjacket.core.metrology.measurands import DARK_MEASURANDS
 
 pytestmark = pytest.mark.django_db
 
@@ -23,11 +39,55 @@ def by_hand(ladder):
         "measured": sum(rung.pk in lit and bool(rung.measured_inputs) for rung in rungs),
         "dark": len(dark) if timed else 0,
         "darks_measured": RungDarks.objects.filter(rung__ladder=ladder).count() if timed else 0,
-        "graded": len(Grade.objects.current(ladder)), "lanes": ladder.lanes.count(),
+        "graded": len(Grade.objects.current(ladder)),
         "version": record.version if record else 0, "signed_by": record.signed_by if record else "",
         "signed": record is not None and record.signed,
         "ever_signed": any(one.signed for one in ladder.records.all()),
     }  # fmt: skip
+
+
+def there(ladder):
+    """Of which kinds there is anything, row by row."""
+    readings = Reading.objects.filter(rung__ladder=ladder)
+    return {
+        "lanes": ladder.lanes.exists(), "darks": RungDarks.objects.filter(rung__ladder=ladder).exists(),
+        "read": any(one.quantity not in DARK_MEASURANDS for one in readings),
+        "findings": any(one.quantity == "flags" for one in readings),
+        "grades": bool(Grade.objects.current(ladder)),
+        "decisions": Decision.objects.filter(record__ladder=ladder).exists(),
+        "other decisions": OtherDecision.objects.filter(record__ladder=ladder).exists(),
+        "remembered": RememberedLimit.objects.filter(body=ladder.body).exists(),
+    }  # fmt: skip
+
+
+def said_to_be_there(ladder):
+    found = HowFar.of(ladder.sitting)
+    assert (ladder.pk in found.read) == found.has_of("read", ladder)
+    return {kind: found.has_of(kind, ladder) for kind in there(ladder)}
+
+
+def test_what_is_there_of_a_ladder_is_what_the_rows_say(measured, make_sitting):
+    other = make_sitting(kind="time", method="capped")
+    ladder, timed, use = measured.ladders.get(), other.ladders.get(), measured.uses.first()
+    seen = [there(ladder)]
+    assert said_to_be_there(ladder) == seen[0]
+    assert said_to_be_there(timed) == dict.fromkeys(seen[0], False)
+    # Of darks alone nothing was read in the light.
+    Reading.objects.create(rung=timed.rungs.first(), channel="all", quantity=DARK_MEASURANDS[0], value=1.0)
+    RungDarks.objects.create(rung=timed.rungs.first(), inputs="x", measured=b"")
+    Lane.objects.create(ladder=ladder, kind=Lane.Kind.FINISH, name="gentle")
+    Grade.objects.create(rung=ladder.rungs.first(), use=use, person="Wren", grade=2)
+    record = Record.objects.create(ladder=ladder, version=1)
+    Decision.objects.create(record=record, use=use, level="usable", iso=400)
+    for _ in range(2):
+        seen.append(there(ladder))
+        assert said_to_be_there(ladder) == seen[-1]
+        assert said_to_be_there(timed) == there(timed)
+        OtherDecision.objects.create(record=record, what=f"push {len(seen)}", text="3 stops")
+        RememberedLimit.objects.create(body=ladder.body, what=f"usable {len(seen)}", text="3200", source="notebook")
+    assert not there(timed)["read"]
+    assert there(timed)["darks"]
+    assert all(any(one[kind] for one in (*seen, there(timed), there(ladder))) for kind in there(ladder))
 
 
 def counted(sitting):
@@ -61,8 +121,8 @@ def test_the_counts_are_those_of_the_rows(measured, make_sitting):
     for sitting in (measured, other):
         assert counted(sitting) == {one.pk: by_hand(one) for one in sitting.ladders.all()}
     found = counted(measured)[ladder.pk]
-    assert (found["graded"], found["lanes"], found["version"], found["signed"], found["ever_signed"]) == (
-        1, 1, 2, False, True,
+    assert (found["graded"], found["version"], found["signed"], found["ever_signed"]) == (
+        1, 2, False, True,
     )  # fmt: skip
     assert HowFar.of(measured).extras == Frame.objects.filter(sitting=measured, shot=None).count() > 0
     assert HowFar.of(other).extras == 0

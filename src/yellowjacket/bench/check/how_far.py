@@ -54,7 +54,6 @@ class LadderDone:
     dark: int = 0
     darks_measured: int = 0
     graded: int = 0
-    lanes: int = 0
     # Of its record the newest version, 0 without any, and who signed that; whether any version was ever signed.
     version: int = 0
     signed_by: str = ""
@@ -87,8 +86,6 @@ class HowFar:
             ladders[ladder].dark, ladders[ladder].darks_measured = dark, measured
         for ladder, graded, _, _ in rows["grades"]:
             ladders[ladder].graded = graded
-        for ladder, lanes, _, _ in rows["lanes"]:
-            ladders[ladder].lanes = lanes
         for ladder, version, signed, signed_by in sorted(rows["records"]):
             one = ladders[ladder]
             one.version, one.signed, one.signed_by = version, bool(signed), signed_by

@@ -198,8 +198,7 @@ def decide(request: HttpRequest, sitting_id: int) -> HttpResponse:
         use = get_object_or_404(Use, sitting=sitting_page.sitting, pk=identity(request.POST.get("for_use")))
         record_.decide(record, use, request.POST.get("level", ""), iso, sitting_page.person)
 
-    message = refused(decide_it)
-    return render(request, "record/_table.html", _context(sitting_page, record) | {"message": message})
+    return _answered(request, sitting_id, "record/_table.html", refused(decide_it))
 
 
 @require_POST
@@ -210,7 +209,14 @@ def decide_other(request: HttpRequest, sitting_id: int) -> HttpResponse:
     said = request.POST
     what, use, decided = said.get("what", ""), said.get("limit_use", ""), said.get("decided_other", "")
     message = refused(lambda: record_.decide_other(record, what, use, decided, sitting_page.person))
-    return render(request, "record/_others.html", _context(sitting_page, record) | {"message": message})
+    return _answered(request, sitting_id, "record/_others.html", message)
+
+
+def _answered(request: HttpRequest, sitting_id: int, template: str, message: str) -> HttpResponse:
+    """A part of the page after a decision, a refusal above it."""
+    # Another page: what the first one had asked for has changed.
+    page = SittingPage(request, sitting_id, "record")
+    return render(request, template, _context(page, _record(request, page)) | {"message": message})
 
 
 def _carry_out(request: HttpRequest, sitting_id: int, action: Callable[[SittingPage, Record], object]) -> HttpResponse:
