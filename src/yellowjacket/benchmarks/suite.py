@@ -55,6 +55,8 @@ _PAGE_ROUNDS = 9
 _PAGES = ("plan", "shoot", "check", "measure", "push", "time", "look", "record")
 # Of so many ladders, first to last: all of the demo's.
 _LADDERS = 60
+# So many pages that took longest are looked at more closely.
+_SLOWEST = 3
 # Pages of long exposures in the demo.
 _LONG_PAGES = {"darks": "/darks/?sitting=4", "night": "/night/"}
 # A night of four bodies: 4 ladders each, 20 rungs, 4 repeats.
@@ -343,9 +345,13 @@ def _page_times() -> list[tuple[str, float, int]]:
     found = []
     for name, addresses in (pages | {name: [address] for name, address in _LONG_PAGES.items()}).items():
         seen = {address: looked_at(address) for address in addresses}
-        slowest = max(addresses, key=lambda address: seen[address][0])
-        times = [_seconds(lambda address=slowest: get(address)) for _ in range(_PAGE_ROUNDS)]  # type: ignore[misc]
-        found.append((name, statistics.median(times), max(asked for _, asked in seen.values())))
+        # One look each may be spoilt by what else the machine does.
+        slowest = sorted(addresses, key=lambda address: -seen[address][0])[:_SLOWEST]
+        medians = [
+            statistics.median(_seconds(lambda address=address: get(address)) for _ in range(_PAGE_ROUNDS))  # type: ignore[misc]
+            for address in slowest
+        ]
+        found.append((name, max(medians), max(asked for _, asked in seen.values())))
     return found
 
 

@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from datetime import timedelta
+from functools import lru_cache
 
 from django import template
+from django.urls import reverse
 from django.utils.safestring import SafeString
 
 from yellowjacket.bench.record.evidence import files_in_words as _files_in_words
@@ -21,6 +23,18 @@ from yellowjacket.web.graphics.limit_bar import limit_bar as _limit_bar
 register = template.Library()
 # The trade writes ISO 3200 but 12 800 pixels: thousands are set apart from here on.
 _GROUPED_FROM = 10_000
+
+
+@lru_cache(maxsize=1)
+def _before_reading() -> str:
+    """The address of a reading's provenance up to its number."""
+    return reverse("provenance", args=[0]).removesuffix("0/")
+
+
+@register.filter
+def provenance(reading_id: int) -> str:
+    """Where the provenance of a reading opens. A page has hundreds: what all have in common is looked up once."""
+    return f"{_before_reading()}{reading_id}/"
 
 
 def _number(value: float, digits: int = 3) -> str:
