@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from operator import itemgetter
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeAlias
 
-from django.db.models import Q, QuerySet, Value
+from django.db.models import Q, QuerySet, TextField, Value
+from django.db.models.functions import Cast
 
 from yellowjacket.core.limits.tolerance import DEFAULT_CRITERIA, EXPOSURE_CRITERIA
 from yellowjacket.core.metrology.estimate import Quantity
@@ -69,7 +71,14 @@ class Spoken:
         return found
 
 
-_SAID = ("pk", "rung_id", "use_id", "patch__name", "quantity", "channel", "value", "low", "high", "n", "notes")
+# As text: nearly all have no notes, and to decode each of thousands takes as long as to read it.
+_RESULT = ("value", "low", "high", "n", Cast("notes", TextField()))
+_SAID = ("pk", "rung_id", "use_id", "patch__name", "quantity", "channel", *_RESULT)
+
+
+def _result(value: float | None, low: float | None, high: float | None, n: int, notes: str) -> Quantity:
+    """What ``_RESULT`` fetched."""
+    return Quantity.from_plain((value, low, high, n, () if notes == "[]" else json.loads(notes)))
 
 
 class ReadingQuerySet(QuerySet["Reading"]):
@@ -93,8 +102,8 @@ class ReadingQuerySet(QuerySet["Reading"]):
 
     def quantities(self, *fields: str) -> Iterator[tuple[Any, ...]]:
         """Of each reading the ``fields`` asked for, and last what it says: no more is fetched, pages look at hundreds."""
-        for *named, value, low, high, n, notes in self.values_list(*fields, "value", "low", "high", "n", "notes"):
-            yield (*named, Quantity.from_plain((value, low, high, n, notes)))
+        for *named, value, low, high, n, notes in self.values_list(*fields, *_RESULT):
+            yield (*named, _result(value, low, high, n, notes))
 
     def by_rung(self) -> dict[int, dict[Measurand, Quantity]]:
         """By rung id and quantity, in one query; of several of one quantity the first."""
@@ -114,10 +123,9 @@ class ReadingQuerySet(QuerySet["Reading"]):
         first, *others = (readings.order_by().values_list(Value(name), *_SAID) for name, readings in asked.items())
         found: dict[str, list[Said]] = {name: [] for name in asked}
         # Thousands of rows where many patches were read: nothing else is made of them.
-        for name, pk, rung, use, patch, quantity, channel, *plain in (
-            first.union(*others, all=True) if others else first
-        ):
-            found[name].append(Said(pk, rung, use, patch, quantity, channel, Quantity.from_plain(plain)))
+        rows = first.union(*others, all=True) if others else first
+        for name, pk, rung, use, patch, quantity, channel, *plain in rows:
+            found[name].append(Said(pk, rung, use, patch, quantity, channel, _result(*plain)))
         for answer in found.values():
             answer.sort(key=itemgetter(0))
         return found
