@@ -130,17 +130,13 @@ class ReadingQuerySet(QuerySet["Reading"]):
             answer.sort(key=itemgetter(0))
         return found
 
-    def spoken(self, quantities: Iterable[Measurand], rungs: Sequence[Rung]) -> Spoken:
-        """What stands for rungs, for every use and per pixel, in one query."""
-        return Spoken.of(self.speaking(quantities).filter(rung__in=rungs).said())
-
     def of_limits(self, rungs: Sequence[Rung]) -> ReadingQuerySet:
         """What limits look at, and what was remarked on a rung."""
         return self.speaking((*LOOKED_AT, Measurand.FLAGS)).filter(rung__in=rungs)
 
     def findings_by_use(self, rungs: Sequence[Rung]) -> Findings:
         """Quantities by criterion key for every rung and use (None: per pixel), in one query."""
-        return self.spoken(LOOKED_AT, rungs).findings(rungs)
+        return Spoken.of(self.speaking(LOOKED_AT).filter(rung__in=rungs).said()).findings(rungs)
 
 
 def at_use(findings: Findings, use: Use, rung: Rung) -> dict[str, Quantity]:
