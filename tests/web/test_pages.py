@@ -5,7 +5,7 @@ import re
 import pytest
 from django.contrib.messages import get_messages
 
-from yellowjacket.bench.models import Body, Frame, Grade, Patch, Reading, Record, Sitting
+from yellowjacket.bench.models import Body, Frame, Grade, Patch, Reading, Record, Shot, Sitting
 
 pytestmark = pytest.mark.django_db
 STEPS = ("plan", "shoot", "measure", "look", "record")
@@ -184,6 +184,14 @@ def test_grading_by_key_needs_a_name_and_stores_what_was_looked_at(client, measu
     assert (grade.size_percent, grade.equalised) == (200, False)
     client.post(f"{base}/grade/", {"grade": "none", "rung": "200"})
     assert Grade.objects.last().grade is None
+
+
+def test_a_single_shot_is_no_shots(client, sitting):
+    first = Shot.objects.filter(rung__ladder__sitting=sitting).first()
+    Shot.objects.filter(rung__ladder__sitting=sitting).exclude(pk=first.pk).delete()
+    text = client.get(f"/sittings/{sitting.pk}/shoot/").content.decode()
+    assert ">1 shot<" in text
+    assert "1 shots" not in text
 
 
 def test_the_spot_is_remembered_and_odd_ones_are_ignored(client, measured):

@@ -285,7 +285,7 @@ class SittingPage:
         taken_in_all, measured_in_all, graded_in_all, signed_in_all = _in_all(every, len(self.uses))
         wanted = done.rungs * len(self.uses)
         rows = [
-            ("plan", "Plan", f"{done.planned} shots", 1.0, 0),
+            ("plan", "Plan", counted(done.planned, "shot"), 1.0, 0),
             ("shoot", "Shoot", f"{done.taken} of {done.planned}{taken_in_all}", _share(done.taken, done.planned), 0),
             ("check", "Check", f"{problems} to decide" if problems else "nothing to decide" if done.taken else "no frames yet",
              1.0 if done.taken and not problems else 0.0, problems),
